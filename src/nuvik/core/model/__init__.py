@@ -1,0 +1,1 @@
+"""Plain immutable values: what a drive, a library, a plan, a timeline and a move are. No I/O."""

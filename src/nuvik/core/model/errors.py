@@ -1,0 +1,35 @@
+"""What can go wrong, told in three parts: what happened, to which path or drive, and what to do next.
+
+The commands turn each kind into its exit code; the screens show the same text. None of them is ever
+shown as a traceback.
+"""
+
+from __future__ import annotations
+
+
+class NuvikError(Exception):
+    """A condition that the user can understand and act on.
+
+    `what` says what happened and names the path or drive; `next_step` says what to do about it.
+    """
+
+    def __init__(self, what: str, *, next_step: str = "") -> None:
+        super().__init__(f"{what} {next_step}".strip())
+        self.what = what
+        self.next_step = next_step
+
+
+class BadInput(NuvikError):
+    """The words of the call, or a file given to Nuvik, are off. Nothing was changed. Exit code 2."""
+
+
+class Refused(NuvikError):
+    """A check said no. Nothing was changed. Exit code 3."""
+
+
+class Stopped(NuvikError):
+    """Work stopped midway; everything is safe, and `nuvik resume` or `nuvik undo` goes on. Exit code 4."""
+
+
+class StopRequested(Exception):
+    """The user asked long work to stop. Raised by `Stop.check`, caught where the work can end cleanly."""

@@ -1,0 +1,97 @@
+"""A move as the journal knows it: where it stands, and what is safe at that point."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from nuvik.core.model.library import Kind
+from nuvik.core.model.paths import PathText
+from nuvik.core.model.plan import Tether
+
+
+class State(StrEnum):
+    """How far a move has got. Written durably *before* the work that the next state stands for begins."""
+
+    PLANNED = "planned"
+    """Its turn has not come; nothing was touched."""
+    COPYING = "copying"
+    """An incoming folder may exist on the target; the original is untouched."""
+    PROVEN = "proven"
+    """The incoming copy was read back and is equal; it may already have been given its final name."""
+    PUBLISHED = "published"
+    """The copy has its final name; original and tether may already have changed places."""
+    SWITCHED = "switched"
+    """The old path leads to the copy; the original is kept in a held folder."""
+    ON_TRIAL = "on-trial"
+    """Working from the new place; the original is kept until the user lets it go."""
+    RELEASING = "releasing"
+    """The original is being removed."""
+    RELEASED = "released"
+    """Done; only the copy remains."""
+    TAKING_BACK = "taking-back"
+    """Being undone without copying: the untouched original returns to its place."""
+    UNDONE = "undone"
+    """Everything lies where it lay before."""
+
+    @property
+    def finished(self) -> bool:
+        """Nothing more happens on its own."""
+        return self in (State.ON_TRIAL, State.RELEASED, State.UNDONE)
+
+    @property
+    def in_words(self) -> str:
+        """What is safe at this point, in the user's words."""
+        return _WORDS[self]
+
+
+_WORDS = {
+    State.PLANNED: "waiting for its turn, nothing touched",
+    State.COPYING: "copying, original untouched",
+    State.PROVEN: "copy proven, original untouched",
+    State.PUBLISHED: "copy in place, original untouched",
+    State.SWITCHED: "switched, original kept",
+    State.ON_TRIAL: "on trial, original kept",
+    State.RELEASING: "original being released, copy proven",
+    State.RELEASED: "moved, original released",
+    State.TAKING_BACK: "being taken back",
+    State.UNDONE: "taken back",
+}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Move:
+    """One line of the journal: one library, from one place to another."""
+
+    id: int
+    run: int
+    """The plan it belongs to."""
+    n: int
+    """Its place in that plan."""
+    library: PathText
+    kind: Kind
+    source: PathText
+    target: PathText
+    source_drive: str
+    target_drive: str
+    bytes: int
+    files: int
+    tether: Tether
+    state: State
+    on_trial: bool
+    undoes: int | None = None
+    """The move that this one takes back, when it is an undo by copying."""
+    started_at: str | None = None
+    ended_at: str | None = None
+    expected_s: float = 0.0
+    actual_s: float = 0.0
+    freed_bytes: int | None = None
+    """Measured when the original went: what the source drive really gained."""
+    made_folders: tuple[PathText, ...] = ()
+    """Folders above the target that this move had to make, outermost first."""
+    problem: str | None = None
+
+    @property
+    def expected_freed_bytes(self) -> int:
+        """What the source drive should gain once the original is gone."""
+        return self.bytes

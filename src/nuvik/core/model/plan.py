@@ -1,0 +1,66 @@
+"""A plan: steps with reasons. Made from one snapshot, and only good for what then lay there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from nuvik.core.model.library import Kind
+from nuvik.core.model.paths import PathText
+
+
+class Tether(StrEnum):
+    """What keeps programs finding a library after it moved."""
+
+    LINK = "link"
+    NONE = "none"
+    """Nothing is left behind: only when a move is taken back."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Step:
+    """One library to be moved."""
+
+    n: int
+    library: PathText
+    kind: Kind
+    path: PathText
+    bytes: int
+    files: int
+    from_drive: str
+    to_drive: str
+    target_path: PathText
+    tether: Tether = Tether.LINK
+    reason: str = ""
+    via: str | None = None
+    """A staging drive, or None."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Kept:
+    """A library that stays, and why."""
+
+    library: PathText
+    reason: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan:
+    """Moves in the order they are to be made."""
+
+    made_at: str
+    host: str
+    snapshot_taken_at: str
+    steps: tuple[Step, ...]
+    headroom_bytes: dict[str, int] = field(default_factory=dict)
+    """The floor of each drive: no step may take its free space below."""
+    waiting_before_s_per_week: float = 0.0
+    waiting_after_s_per_week: float = 0.0
+    proven_gap: float | None = None
+    """How far from the best possible placement, proven; None for a plan made by hand."""
+    unplaced: tuple[PathText, ...] = ()
+    kept: tuple[Kept, ...] = ()
+
+    @property
+    def bytes(self) -> int:
+        return sum(step.bytes for step in self.steps)

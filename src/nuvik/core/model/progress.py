@@ -1,0 +1,63 @@
+"""How long work in the core is watched and stopped, without knowing who watches."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from nuvik.core.model.errors import StopRequested
+
+
+class Stop:
+    """A token that asks long work to end at its next safe point. May be set from another thread or a signal."""
+
+    def __init__(self) -> None:
+        self._asked = threading.Event()
+        self._after_step = threading.Event()
+
+    def ask(self) -> None:
+        """Stop as soon as it is safe, even within a library."""
+        self._asked.set()
+
+    def ask_after_step(self) -> None:
+        """Finish the library at hand, then stop."""
+        self._after_step.set()
+
+    @property
+    def asked(self) -> bool:
+        return self._asked.is_set()
+
+    @property
+    def asked_after_step(self) -> bool:
+        return self._after_step.is_set() or self._asked.is_set()
+
+    def check(self) -> None:
+        """Raise StopRequested when somebody asked to stop."""
+        if self._asked.is_set():
+            raise StopRequested
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """One thing that happened while carrying; the lines of `nuvik carry --json` are these.
+
+    `event` is one of step-started, progress, copied, proven, switched, on-trial, released, undone, stopped, done.
+    """
+
+    event: str
+    n: int = 0
+    move: int = 0
+    library: str = ""
+    done_bytes: int = 0
+    total_bytes: int = 0
+    detail: dict[str, Any] = field(default_factory=dict)
+
+
+Report = Callable[[Event], None]
+"""Called with each event, from the thread that does the work. Must return quickly."""
+
+
+def silent(event: Event) -> None:
+    """A report for callers that do not watch."""

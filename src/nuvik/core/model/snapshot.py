@@ -1,0 +1,46 @@
+"""A snapshot: a dated picture of drives and libraries, the value that a survey ends with."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.library import Library
+from nuvik.core.model.paths import PathText
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Problem:
+    """Something a survey could not read or wants the user to know."""
+
+    path: PathText
+    problem: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Snapshot:
+    """Drives and libraries as they stood at one moment."""
+
+    taken_at: str
+    """ISO 8601 in UTC."""
+    host: str
+    drives: tuple[Drive, ...]
+    libraries: tuple[Library, ...]
+    problems: tuple[Problem, ...] = ()
+    complete: bool = True
+    """False when the survey was stopped: then libraries may be missing."""
+
+    def drive(self, drive_id: str) -> Drive:
+        """The drive with this id. Raises KeyError when the snapshot has none."""
+        for drive in self.drives:
+            if drive.id == drive_id:
+                return drive
+        raise KeyError(drive_id)
+
+    def library(self, library_id: str) -> Library | None:
+        return next((library for library in self.libraries if library.id == library_id), None)
+
+    def on_drive(self, drive_id: str) -> tuple[Library, ...]:
+        """The libraries on one drive, largest first."""
+        found = [library for library in self.libraries if library.drive == drive_id]
+        return tuple(sorted(found, key=lambda library: (-library.bytes, library.name)))
