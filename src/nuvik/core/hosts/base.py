@@ -1,0 +1,66 @@
+"""What Nuvik asks of a computer. Everything else in the core works on any host that keeps this protocol."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from typing import Protocol
+
+from nuvik.core.hosts.files import Files
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.library import Card
+from nuvik.core.model.paths import is_within
+
+
+class Host(Protocol):
+    """A computer with drives."""
+
+    name: str
+    files: Files
+
+    def drives(self) -> tuple[Drive, ...]:
+        """All drives with what is used of them now, fastest first. Away drives are listed as not attached."""
+        ...
+
+    def default_state_folder(self) -> str:
+        """Where Nuvik keeps its database for this computer, unless told otherwise."""
+        ...
+
+    def default_roots(self) -> tuple[str, ...]:
+        """The folders whose sub-folders a survey takes for libraries when the user names none."""
+        ...
+
+    def cards(self) -> tuple[Card, ...]:
+        """What is already told of libraries, with absolute paths."""
+        ...
+
+    def why_protected(self, path: str) -> str | None:
+        """Why this folder must never be moved, as the end of a sentence; None when it may."""
+        ...
+
+    def used_by(self, path: str) -> tuple[str, ...]:
+        """The programs that have something open in this folder, such as `sky-viewer (process 4711)`."""
+        ...
+
+    def size_on_disk(self, facts: os.stat_result) -> int:
+        """The bytes a file really takes where it lies."""
+        ...
+
+    def room_needed(self, sizes: Iterable[int], drive: Drive) -> int:
+        """The bytes that files of these lengths will take on a drive."""
+        ...
+
+    def timer_s(self) -> float:
+        """A clock that only runs forward; in a world it shows simulated time."""
+        ...
+
+
+def drive_holding(drives: tuple[Drive, ...], path: str) -> Drive | None:
+    """The drive on which a normalised path lies: the one with the longest path above it."""
+    holding = [drive for drive in drives if is_within(path, drive.path)]
+    return max(holding, key=lambda drive: len(drive.path), default=None)
+
+
+def fastest_first(drives: Iterable[Drive]) -> tuple[Drive, ...]:
+    """Attached drives before away ones, then by felt load."""
+    return tuple(sorted(drives, key=lambda drive: (not drive.attached, drive.felt_load_s, drive.label)))

@@ -1,0 +1,416 @@
+"""Every file operation that Nuvik performs on libraries, in one place.
+
+Surveying and carrying touch files only through `Files`, so that one and the same code moves the files of this
+computer and of a world. A `Watch` is told of each operation before it happens; a world's watch keeps its
+declared capacity, file system limits, speeds and faults, and the plain one does nothing.
+
+All methods raise OSError as the system does.
+"""
+
+from __future__ import annotations
+
+import errno
+import mmap
+import os
+import stat
+import sys
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from nuvik.core.hosts import syscalls
+
+BLOCK_BYTES = 1 << 20
+"""Files are read in aligned blocks of this size."""
+HOLE_BYTES = 256 << 20
+"""Holes are passed over in pieces of at most this size, so that progress is seen and a stop is heard."""
+_PAGE_BYTES = 4096
+_ZERO_PAGE = bytes(_PAGE_BYTES)
+
+_O_DIRECT: int = getattr(os, "O_DIRECT", 0)
+_O_NOATIME: int = getattr(os, "O_NOATIME", 0)
+_READ = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_CLOEXEC", 0) | getattr(os, "O_BINARY", 0)
+_CREATE = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_CLOEXEC", 0) | getattr(os, "O_BINARY", 0)
+
+
+class Watch:
+    """Told of each operation before it happens; may refuse it by raising OSError."""
+
+    def before(self, operation: str, path: str, count_bytes: int = 0) -> None:
+        """`operation` is one of read, write, create, mkdir, rename, symlink, link, remove, flush, look, mark."""
+
+    def read_back(self, path: str, data: bytes) -> bytes:
+        """What the medium gives back when a copy is proven; a world may declare that it lies."""
+        return data
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """A run of a file's contents. `data` is None for a hole, which reads as zeros."""
+
+    offset: int
+    length: int
+    data: bytes | None
+
+
+class Writer:
+    """A new file being written. Blocks may be put in any order; the length is set at the end."""
+
+    def __init__(self, path: str, watch: Watch, keep_holes: bool) -> None:
+        self._path, self._watch, self._keep_holes = path, watch, keep_holes
+        watch.before("create", path)
+        self._descriptor = os.open(path, _CREATE, 0o600)
+
+    def put(self, block: Block) -> None:
+        """Write one block; a hole only moves the length on."""
+        self._watch.before("write", self._path, block.length)
+        if block.data is None:
+            return
+        if not self._keep_holes:
+            self._write(block.data, block.offset)
+            return
+        for start, end in _runs_with_content(block.data):
+            self._write(block.data[start:end], block.offset + start)
+
+    def _write(self, data: bytes, offset: int) -> None:
+        view = memoryview(data)
+        if hasattr(os, "pwrite"):
+            while view:
+                written = os.pwrite(self._descriptor, view, offset)
+                view, offset = view[written:], offset + written
+        else:
+            os.lseek(self._descriptor, offset, os.SEEK_SET)
+            while view:
+                view = view[os.write(self._descriptor, view) :]
+
+    def finish(self, length: int, flush: bool) -> None:
+        """Set the final length, and with `flush` write the file to its medium."""
+        os.ftruncate(self._descriptor, length)
+        if flush:
+            self._watch.before("flush", self._path)
+            syscalls.sync_descriptor(self._descriptor)
+
+    def close(self) -> None:
+        os.close(self._descriptor)
+
+
+def _runs_with_content(data: bytes) -> Iterator[tuple[int, int]]:
+    """The stretches of whole pages that are not all zero."""
+    start: int | None = None
+    for offset in range(0, len(data), _PAGE_BYTES):
+        page = data[offset : offset + _PAGE_BYTES]
+        if page == _ZERO_PAGE[: len(page)]:
+            if start is not None:
+                yield start, offset
+                start = None
+        elif start is None:
+            start = offset
+    if start is not None:
+        yield start, len(data)
+
+
+def is_sparse(facts: os.stat_result) -> bool:
+    """Whether the file holds fewer blocks than its length needs."""
+    return hasattr(facts, "st_blocks") and facts.st_blocks * 512 < facts.st_size
+
+
+class Files:
+    """The operations. Paths are text as `os.fsdecode` gives it, so any name is carried exactly."""
+
+    def __init__(self, watch: Watch | None = None) -> None:
+        self.watch = watch or Watch()
+
+    # -- looking -------------------------------------------------------------------------------------------
+
+    def facts(self, path: str) -> os.stat_result:
+        """What the system knows of a path, without following a link."""
+        self.watch.before("look", path)
+        return os.lstat(path)
+
+    def exists(self, path: str) -> bool:
+        """Whether anything, even a broken link, has this name. Only "not there" is False: other faults raise."""
+        try:
+            self.facts(path)
+        except (FileNotFoundError, NotADirectoryError):
+            return False
+        return True
+
+    def is_folder(self, path: str) -> bool:
+        """Whether a real folder (not a link to one) has this name."""
+        return self.exists(path) and stat.S_ISDIR(self.facts(path).st_mode)
+
+    def is_link(self, path: str) -> bool:
+        return self.exists(path) and stat.S_ISLNK(self.facts(path).st_mode)
+
+    def read_link(self, path: str) -> str:
+        self.watch.before("look", path)
+        text = os.readlink(path)
+        return text.removeprefix("\\\\?\\") if sys.platform == "win32" else text
+
+    def list_folder(self, path: str) -> list[os.DirEntry[str]]:
+        """The entries of a folder, in the order of their names' bytes."""
+        self.watch.before("look", path)
+        with os.scandir(path) as entries:
+            return sorted(entries, key=lambda entry: os.fsencode(entry.name))
+
+    def read_text(self, path: str) -> str:
+        self.watch.before("look", path)
+        with open(path, encoding="utf-8") as file:
+            return file.read()
+
+    # -- contents ------------------------------------------------------------------------------------------
+
+    def blocks(self, path: str, past_cache: bool = False) -> Iterator[Block]:
+        """The contents of a file, in order, holes as holes.
+
+        With `past_cache` the system's cache is passed over where it allows, so that the medium itself answers.
+        """
+        self.watch.before("read", path)
+        descriptor, direct = _open_for_reading(path, past_cache)
+        buffer = mmap.mmap(-1, BLOCK_BYTES)  # page-aligned, as direct reading demands
+        try:
+            facts = os.fstat(descriptor)
+            sparse, offset = is_sparse(facts), 0
+            while offset < facts.st_size:
+                content_at = _next_content(descriptor, offset, facts.st_size) if sparse else offset
+                content_at = content_at // BLOCK_BYTES * BLOCK_BYTES if content_at < facts.st_size else facts.st_size
+                while offset < content_at:
+                    length = min(HOLE_BYTES, content_at - offset)
+                    self.watch.before("read", path, length)
+                    yield Block(offset, length, None)
+                    offset += length
+                if offset >= facts.st_size:
+                    break
+                wanted = min(BLOCK_BYTES, facts.st_size - offset)
+                self.watch.before("read", path, wanted)
+                got = _read_at(descriptor, buffer, offset, direct)
+                if got < wanted and direct:  # a short direct read in the middle of a file cannot be continued
+                    os.close(descriptor)
+                    descriptor, direct = _open_for_reading(path, False)
+                    got = _read_at(descriptor, buffer, offset, False)
+                if got == 0:
+                    break  # the file became shorter meanwhile: the second look at the source will tell
+                data = buffer[:got]
+                yield Block(offset, got, self.watch.read_back(path, data) if past_cache else data)
+                offset += got
+        finally:
+            buffer.close()
+            os.close(descriptor)
+
+    def create(self, path: str, keep_holes: bool) -> Writer:
+        """A new file; fails when the name is taken."""
+        return Writer(path, self.watch, keep_holes)
+
+    def write_small(self, path: str, text: str) -> None:
+        """A small text file, written durably under its name or not at all."""
+        encoded = text.encode("utf-8")
+        part = path + ".new"
+        if self.exists(part):
+            self.remove(part)
+        writer = self.create(part, keep_holes=False)
+        try:
+            writer.put(Block(0, len(encoded), encoded))
+            writer.finish(len(encoded), flush=True)
+        finally:
+            writer.close()
+        self.rename(part, path)
+        self.sync_folder(os.path.dirname(path))
+
+    # -- names ---------------------------------------------------------------------------------------------
+
+    def make_folder(self, path: str) -> None:
+        self.watch.before("mkdir", path)
+        os.mkdir(path, 0o700)
+
+    def rename(self, source: str, target: str) -> None:
+        """Rename within a volume; replaces a file of the target's name."""
+        self.watch.before("rename", source)
+        self.watch.before("rename", target)
+        os.replace(source, target)
+
+    def rename_to_free_name(self, source: str, target: str) -> None:
+        """Rename within a volume; raises FileExistsError when the target's name is taken."""
+        self.watch.before("rename", source)
+        self.watch.before("rename", target)
+        if syscalls.rename_without_replacing(source, target):
+            return
+        if self.exists(target):
+            raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST), target)
+        os.rename(source, target)
+
+    def exchange(self, one: str, other: str) -> bool:
+        """Let two names change places at once; False where the system cannot, with nothing changed."""
+        self.watch.before("rename", one)
+        self.watch.before("rename", other)
+        return syscalls.exchange(one, other)
+
+    def make_link(self, path: str, leads_to: str, to_folder: bool) -> None:
+        """A symbolic link. On Windows a folder is linked by a junction where links need a privilege."""
+        self.watch.before("symlink", path)
+        try:
+            os.symlink(leads_to, path, target_is_directory=to_folder)
+        except OSError:
+            if sys.platform != "win32" or not to_folder or not os.path.isabs(leads_to):
+                raise
+            import _winapi
+
+            _winapi.CreateJunction(leads_to, path)
+
+    def make_hard_link(self, existing: str, path: str) -> None:
+        self.watch.before("link", path)
+        os.link(existing, path, follow_symlinks=False)
+
+    def remove(self, path: str) -> None:
+        self.watch.before("remove", path)
+        os.unlink(path)
+
+    def remove_folder(self, path: str) -> None:
+        self.watch.before("remove", path)
+        os.rmdir(path)
+
+    def remove_tree(self, path: str) -> None:
+        """Remove a file, a link or a whole folder. Links are removed, never followed. Going on after a stop is fine."""
+        if not self.exists(path):
+            return
+        if not self.is_folder(path):
+            self.remove(path)
+            return
+        try:
+            entries = self.list_folder(path)
+        except PermissionError:
+            self.mark_mode(path, 0o700)  # a read-only folder would not let go of what it holds
+            entries = self.list_folder(path)
+        if entries and not os.access(path, os.W_OK):
+            self.mark_mode(path, 0o700)
+        for entry in entries:
+            if entry.is_dir(follow_symlinks=False):
+                self.remove_tree(entry.path)
+            else:
+                self.remove(entry.path)
+        self.remove_folder(path)
+
+    # -- marks ---------------------------------------------------------------------------------------------
+
+    def mark_times(self, path: str, accessed_ns: int, changed_ns: int) -> None:
+        self.watch.before("mark", path)
+        if os.utime in os.supports_follow_symlinks:
+            os.utime(path, ns=(accessed_ns, changed_ns), follow_symlinks=False)
+        elif not os.path.islink(path):
+            os.utime(path, ns=(accessed_ns, changed_ns))
+
+    def mark_mode(self, path: str, mode: int) -> None:
+        self.watch.before("mark", path)
+        os.chmod(path, mode)
+
+    def mark_owner(self, path: str, user: int, group: int) -> None:
+        self.watch.before("mark", path)
+        os.chown(path, user, group, follow_symlinks=False)
+
+    def read_xattrs(self, path: str) -> dict[str, bytes]:
+        """Extended attributes, those of the link itself for a link. Empty where the system has none."""
+        self.watch.before("look", path)
+        try:
+            if sys.platform == "linux":
+                names = os.listxattr(path, follow_symlinks=False)
+                return {name: os.getxattr(path, name, follow_symlinks=False) for name in names}
+            if sys.platform == "darwin":
+                import xattr
+
+                names = xattr.listxattr(path, symlink=True)
+                return {name: xattr.getxattr(path, name, symlink=True) for name in names}
+        except OSError as fault:
+            if fault.errno not in (errno.ENOTSUP, errno.EOPNOTSUPP):
+                raise
+        return {}
+
+    def mark_xattr(self, path: str, name: str, value: bytes) -> None:
+        self.watch.before("mark", path)
+        if sys.platform == "linux":
+            os.setxattr(path, name, value, follow_symlinks=False)
+        elif sys.platform == "darwin":
+            import xattr
+
+            xattr.setxattr(path, name, value, symlink=True)
+        else:
+            raise OSError(errno.ENOTSUP, os.strerror(errno.ENOTSUP), path)
+
+    # -- durability ----------------------------------------------------------------------------------------
+
+    def sync_folder(self, path: str) -> None:
+        """Make the names in a folder durable. Systems that cannot open a folder order names by themselves."""
+        self.watch.before("flush", path)
+        if sys.platform == "win32":
+            return
+        descriptor = os.open(path, os.O_RDONLY)
+        try:
+            os.fsync(descriptor)
+        except OSError as fault:
+            if fault.errno not in (errno.EINVAL, errno.ENOTSUP):
+                raise
+        finally:
+            os.close(descriptor)
+
+    def sync_volume(self, path: str) -> bool:
+        """Write everything on the volume of this folder to its medium; False where there is no such call."""
+        self.watch.before("flush", path)
+        if sys.platform == "win32":
+            return False
+        descriptor = os.open(path, os.O_RDONLY)
+        try:
+            return syscalls.sync_volume(descriptor)
+        finally:
+            os.close(descriptor)
+
+
+def _open_for_reading(path: str, past_cache: bool) -> tuple[int, bool]:
+    if past_cache and _O_DIRECT:
+        try:
+            return os.open(path, _READ | _O_DIRECT | _O_NOATIME), True
+        except OSError as fault:
+            if fault.errno not in (errno.EINVAL, errno.EPERM, errno.ENOTSUP):
+                raise
+    try:
+        descriptor = os.open(path, _READ | _O_NOATIME)
+    except PermissionError:  # only the owner may leave the access time alone
+        descriptor = os.open(path, _READ)
+    if past_cache:
+        _forget_cached(descriptor)
+    return descriptor, False
+
+
+def _forget_cached(descriptor: int) -> None:
+    if hasattr(os, "posix_fadvise"):
+        os.posix_fadvise(descriptor, 0, 0, os.POSIX_FADV_DONTNEED)
+    elif sys.platform == "darwin":
+        import fcntl
+
+        fcntl.fcntl(descriptor, fcntl.F_NOCACHE, 1)
+
+
+def _next_content(descriptor: int, offset: int, size: int) -> int:
+    """Where the next content after `offset` begins; `size` when only a hole is left."""
+    if not hasattr(os, "SEEK_DATA"):
+        return offset
+    try:
+        return os.lseek(descriptor, offset, os.SEEK_DATA)
+    except OSError as fault:
+        return size if fault.errno == errno.ENXIO else offset
+
+
+def _read_at(descriptor: int, buffer: mmap.mmap, offset: int, direct: bool) -> int:
+    """Fill the buffer from `offset`; the number of bytes got, short only at the end of the file."""
+    if not hasattr(os, "preadv"):
+        os.lseek(descriptor, offset, os.SEEK_SET)
+        data = os.read(descriptor, BLOCK_BYTES)
+        buffer[: len(data)] = data
+        return len(data)
+    view, total = memoryview(buffer), 0
+    try:
+        while total < BLOCK_BYTES:
+            with view[total:] as rest:
+                got = os.preadv(descriptor, [rest], offset + total)
+            total += got
+            if got == 0 or direct:
+                break
+        return total
+    finally:
+        view.release()
