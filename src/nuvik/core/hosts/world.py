@@ -1,0 +1,101 @@
+"""A world: a folder that stands in for a whole computer with drives, for the demo and for tests.
+
+Its files are real; only the facts about its drives are declared. A file's length counts as its size on disk,
+so that sparse files make a household of terabytes fit in a few megabytes.
+"""
+
+from __future__ import annotations
+
+import os
+import stat
+from collections.abc import Iterable
+
+from nuvik.core.hosts.base import fastest_first
+from nuvik.core.hosts.files import Files
+from nuvik.core.hosts.processes import programs_using
+from nuvik.core.hosts.warden import Warden, WorldClock
+from nuvik.core.hosts.world_file import DriveEntry, read_cards, read_world
+from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive
+from nuvik.core.model.library import Card
+from nuvik.core.model.paths import is_within, normalised
+
+STATE_FOLDER = ".nuvik"
+
+
+class WorldHost:
+    """The computer declared by `world.toml` in `folder`.
+
+    With `waits=False` simulated time never takes real time, whatever the world says.
+    Raises Refused, with file and line, when the world is missing or broken.
+    """
+
+    def __init__(self, folder: str, waits: bool = True) -> None:
+        self.folder = os.path.realpath(normalised(folder))
+        self._world = read_world(self.folder)
+        self.name = self._world.name
+        self.clock = WorldClock(self._world.time_scale if waits else 0.0)
+        self.files = Files(Warden(self.drives(), self.clock, tuple(self._world.fault)))
+
+    def drives(self) -> tuple[Drive, ...]:
+        return fastest_first(self._drive(entry) for entry in self._world.drive)
+
+    def _drive(self, entry: DriveEntry) -> Drive:
+        path = os.path.normpath(os.path.join(self.folder, entry.folder))
+        # An away drive is not there: its files are neither seen nor counted.
+        used = entry.other_bytes + _lengths_below(path) if entry.attached else entry.other_bytes
+        headroom = entry.headroom_bytes
+        return Drive(
+            path=path, base_path=path, used_bytes=used, speed_source="declared", disk=entry.disk or entry.id,
+            headroom_bytes=int(entry.usable_bytes * DEFAULT_HEADROOM_SHARE) if headroom is None else headroom,
+            **entry.model_dump(exclude={"folder", "other_bytes", "headroom_bytes", "disk"}),
+        )  # fmt: skip
+
+    def default_state_folder(self) -> str:
+        return os.path.join(self.folder, STATE_FOLDER)
+
+    def default_roots(self) -> tuple[str, ...]:
+        return tuple(drive.path for drive in self.drives() if drive.attached)
+
+    def cards(self) -> tuple[Card, ...]:
+        return read_cards(self.folder)
+
+    def why_protected(self, path: str) -> str | None:
+        for drive in self.drives():
+            if path == drive.path:
+                return f"it is the root of {drive.label}"
+            if is_within(drive.path, path):
+                return f"the drive {drive.label} lies in it"
+        if not is_within(path, self.folder):
+            return "it lies outside this world"
+        return None
+
+    def used_by(self, path: str) -> tuple[str, ...]:
+        return programs_using(path)
+
+    def size_on_disk(self, facts: os.stat_result) -> int:
+        return facts.st_size
+
+    def room_needed(self, sizes: Iterable[int], drive: Drive) -> int:
+        return sum(sizes)
+
+    def timer_s(self) -> float:
+        return self.clock.now_s
+
+
+def _lengths_below(folder: str) -> int:
+    """The sum of the lengths of all files below a folder; a file with several names counts once."""
+    total, seen = 0, set[tuple[int, int]]()
+    for here, _, names in os.walk(folder):
+        for name in names:
+            try:
+                facts = os.lstat(os.path.join(here, name))
+            except OSError:
+                continue
+            if not stat.S_ISREG(facts.st_mode):
+                continue
+            if facts.st_nlink > 1:
+                if (facts.st_dev, facts.st_ino) in seen:
+                    continue
+                seen.add((facts.st_dev, facts.st_ino))
+            total += facts.st_size
+    return total

@@ -1,0 +1,244 @@
+"""Reading `world.toml` and `cards.toml`: input that is not trusted, checked field by field.
+
+Every fault is told with the file and the line it stands on.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import tomllib
+from pathlib import PurePosixPath
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+
+from nuvik.core.model import filesystems
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.library import Card, Kind, Part
+from nuvik.core.model.names import shown
+from nuvik.core.model.paths import is_within
+
+WORLD_FILE = "world.toml"
+CARDS_FILE = "cards.toml"
+WORLD_FORMAT = "nuvik-world/1"
+CARDS_FORMAT = "nuvik-cards/1"
+
+_Positive = Annotated[int, Field(gt=0, le=2**62)]
+_Speed = Annotated[float, Field(gt=0, allow_inf_nan=False)]
+
+
+def _inside(folder: str) -> str:
+    parts = PurePosixPath(folder.replace("\\", "/")).parts
+    if not parts or parts[0] == "/" or ".." in parts or ":" in parts[0] or "\0" in folder:
+        raise ValueError("must be a folder inside the world, written relative to this file")
+    return folder
+
+
+class _Strict(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class DriveEntry(_Strict):
+    """One `[[drive]]`: the declared facts of a drive. Speeds are bytes per second."""
+
+    id: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]*$")]
+    label: Annotated[str, Field(min_length=1)]
+    folder: str
+    capacity_bytes: _Positive
+    usable_bytes: _Positive
+    other_bytes: Annotated[int, Field(ge=0)] = 0
+    headroom_bytes: Annotated[int, Field(ge=0)] | None = None
+    filesystem: str = "ext4"
+    cluster_bytes: Annotated[int, Field(gt=0, le=2**25)] = 4096
+    medium: Literal["nvme", "ssd", "hdd", "flash"] = "ssd"
+    link: str = "unknown"
+    disk: str | None = None
+    portable: bool = False
+    attached: bool = True
+    system: bool = False
+    read_bytes_per_s: _Speed
+    write_bytes_per_s: _Speed
+    sustained_write_bytes_per_s: _Speed | None = None
+    burst_bytes: Annotated[int, Field(ge=0)] | None = None
+    small_reads_per_s: _Speed
+
+    _folder_inside = field_validator("folder")(_inside)
+
+    @field_validator("filesystem")
+    @classmethod
+    def _known_filesystem(cls, value: str) -> str:
+        if filesystems.normalised(value) not in filesystems.known():
+            raise ValueError(f"unknown file system; known are {', '.join(filesystems.known())}")
+        return filesystems.normalised(value)
+
+    @model_validator(mode="after")
+    def _sizes_fit(self) -> DriveEntry:
+        if self.usable_bytes > self.capacity_bytes:
+            raise ValueError("usable_bytes is more than capacity_bytes")
+        if self.other_bytes > self.usable_bytes:
+            raise ValueError("other_bytes is more than usable_bytes")
+        return self
+
+
+class FaultEntry(_Strict):
+    """One `[[fault]]`, for tests: something that goes wrong once."""
+
+    drive: str | None = None
+    fail_write: Annotated[int, Field(gt=0)] | None = None
+    """The n-th write fails as a broken drive's does."""
+    pull_after_bytes: Annotated[int, Field(ge=0)] | None = None
+    """The drive is gone after so many bytes were read from or written to it."""
+    flip_read_back: Annotated[int, Field(gt=0)] | None = None
+    """The n-th block read back for a proof has one bit turned over."""
+
+    @model_validator(mode="after")
+    def _one_fault(self) -> FaultEntry:
+        if sum(value is not None for value in (self.fail_write, self.pull_after_bytes, self.flip_read_back)) != 1:
+            raise ValueError("needs exactly one of fail_write, pull_after_bytes, flip_read_back")
+        return self
+
+
+class WorldEntry(_Strict):
+    """The whole of `world.toml`."""
+
+    format: str
+    name: Annotated[str, Field(min_length=1)]
+    time_scale: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
+    drive: Annotated[list[DriveEntry], Field(min_length=1)]
+    fault: list[FaultEntry] = []
+
+    @model_validator(mode="after")
+    def _drives_differ(self) -> WorldEntry:
+        for field in ("id", "label", "folder"):
+            values = [str(getattr(drive, field)).casefold() for drive in self.drive]
+            if twice := {value for value in values if values.count(value) > 1}:
+                raise ValueError(f"two drives have the same {field}: {sorted(twice)[0]}")
+        known = {drive.id for drive in self.drive}
+        for fault in self.fault:
+            if fault.drive is not None and fault.drive not in known:
+                raise ValueError(f"a fault names the unknown drive {fault.drive}")
+        return self
+
+
+class _PartEntry(_Strict):
+    path: Annotated[str, Field(min_length=1)]
+    name: str | None = None
+    kind: Kind = Kind.OTHER
+
+    _folder_inside = field_validator("path")(_inside)
+
+
+class _CardEntry(_Strict):
+    path: Annotated[str, Field(min_length=1)]
+    name: str | None = None
+    kind: Kind | None = None
+    opens_per_week: Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)] | None = None
+    pinned: bool = False
+    movable: bool = True
+    why_not: str | None = None
+    needs_read_bytes_per_s: _Positive | None = None
+    part: list[_PartEntry] = []
+
+
+class _CardsEntry(_Strict):
+    format: str
+    library: list[_CardEntry] = []
+
+
+def read_world(folder: str) -> WorldEntry:
+    """The world declared in a folder. Raises Refused with file and line when it is missing or broken."""
+    path = os.path.join(folder, WORLD_FILE)
+    if not os.path.isfile(path):
+        raise Refused(
+            f"{shown(folder)} is no world: it holds no {WORLD_FILE}.",
+            next_step="Check the path after --world, or make the demo household with “nuvik demo --at FOLDER”.",
+        )
+    world: WorldEntry = _validated(path, WorldEntry, WORLD_FORMAT)
+    for index, drive in enumerate(world.drive):
+        where = os.path.join(folder, drive.folder)
+        if not os.path.isdir(where):
+            line = _line_of(_text_of(path), ("drive", index, "folder"))
+            raise Refused(f"{shown(path)}, line {line}: the folder {shown(where)} is not there.",
+                          next_step="Make the folder, or correct the drive's “folder”.")  # fmt: skip
+        if not is_within(os.path.realpath(where), os.path.realpath(folder)):
+            raise Refused(f"{shown(path)}: the drive folder {shown(where)} leads out of the world.",
+                          next_step="Use a plain folder inside the world.")  # fmt: skip
+    return world
+
+
+def read_cards(folder: str) -> tuple[Card, ...]:
+    """The cards beside a world, with absolute paths; none when there is no such file. Raises Refused."""
+    path = os.path.join(folder, CARDS_FILE)
+    if not os.path.isfile(path):
+        return ()
+    entries: _CardsEntry = _validated(path, _CardsEntry, CARDS_FORMAT)
+    cards = []
+    for index, entry in enumerate(entries.library):
+        place = os.path.normpath(os.path.join(folder, entry.path))
+        if not is_within(place, folder):
+            line = _line_of(_text_of(path), ("library", index, "path"))
+            raise Refused(f"{shown(path)}, line {line}: {shown(entry.path)} lies outside the world.",
+                          next_step="Name a folder on one of the world's drives.")  # fmt: skip
+        parts = tuple(Part(name=part.name or part.path, kind=part.kind, path=part.path) for part in entry.part)
+        told = entry.model_dump(exclude={"path", "part"})
+        cards.append(Card(path=place, parts=parts, **told))
+    return tuple(cards)
+
+
+def _text_of(path: str) -> str:
+    try:
+        with open(path, encoding="utf-8") as file:
+            return file.read()
+    except (OSError, UnicodeDecodeError) as fault:
+        raise Refused(f"{shown(path)} cannot be read: {fault}.", next_step="Check the file.") from None
+
+
+def _validated(path: str, model: type[Any], newest_format: str) -> Any:
+    text = _text_of(path)
+    try:
+        data = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as fault:
+        raise Refused(f"{shown(path)} is not valid TOML: {fault}.", next_step="Correct the file.") from None
+    check_format(data.get("format"), newest_format, f"{shown(path)}, line {_line_of(text, ('format',))}")
+    try:
+        return model.model_validate(data)
+    except ValidationError as faults:
+        fault = faults.errors()[0]
+        where = tuple(fault["loc"])
+        field = ".".join(str(word) for word in where if not isinstance(word, int))
+        message = fault["msg"].removeprefix("Value error, ")
+        about = f"“{field}”: " if field else ""
+        raise Refused(f"{shown(path)}, line {_line_of(text, where)}: {about}{message}.",
+                      next_step="Correct the file.") from None  # fmt: skip
+
+
+def check_format(found: object, newest: str, where: str) -> None:
+    """Refuse a file that is of another kind or of a newer format than this Nuvik reads. Raises Refused."""
+    family, _, version = newest.partition("/")
+    match = re.fullmatch(rf"{re.escape(family)}/(\d+)", found) if isinstance(found, str) else None
+    if match is None:
+        raise Refused(f"{where}: not a “{family}” file.", next_step=f"It should say format = “{newest}”.")
+    if int(match.group(1)) > int(version):
+        raise Refused(f"{where}: written in the newer format {found}.",
+                      next_step=f"This Nuvik reads up to {newest}: install a newer Nuvik.")  # fmt: skip
+
+
+def _line_of(text: str, where: tuple[Any, ...]) -> int:
+    """The line on which `(table, index, key)` stands in a TOML text; the table's own line when the key is missing."""
+    lines = text.splitlines()
+    table_line = 0
+    if len(where) >= 2 and isinstance(where[1], int):
+        heads = [n for n, line in enumerate(lines) if re.match(rf"\s*\[\[\s*{re.escape(str(where[0]))}\s*\]\]", line)]
+        if where[1] < len(heads):
+            table_line = heads[where[1]]
+            where = where[2:]
+    key = next((str(word) for word in where if isinstance(word, str)), None)
+    if key is None:
+        return table_line + 1
+    for number in range(table_line, len(lines)):
+        if number > table_line and lines[number].lstrip().startswith("[["):
+            break
+        if re.match(rf"\s*{re.escape(key)}\s*=", lines[number]):
+            return number + 1
+    return table_line + 1

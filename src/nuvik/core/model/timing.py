@@ -1,0 +1,44 @@
+"""How fast a drive really works through a job: the one pacing model that worlds and rehearsals share."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from nuvik.core.model.drive import Drive
+
+BURST_RECOVERY_S = 30.0
+"""Assumed: a chip drive's quick buffer is empty again after half a minute without writing."""
+
+
+@dataclass(slots=True)
+class WritePace:
+    """A drive while it is written to: quick until its buffer is full, then at its sustained speed."""
+
+    drive: Drive
+    burst_used_bytes: int = 0
+    last_write_s: float = float("-inf")
+
+    def seconds_for(self, count_bytes: int, now_s: float) -> float:
+        """Seconds to write `count_bytes` from `now_s` on; remembers them."""
+        if now_s - self.last_write_s >= BURST_RECOVERY_S:
+            self.burst_used_bytes = 0
+        drive = self.drive
+        quick = count_bytes
+        if drive.sustained_write_bytes_per_s and drive.burst_bytes is not None:
+            quick = min(count_bytes, max(0, drive.burst_bytes - self.burst_used_bytes))
+        seconds = quick / drive.write_bytes_per_s
+        if quick < count_bytes:
+            seconds += (count_bytes - quick) / (drive.sustained_write_bytes_per_s or drive.write_bytes_per_s)
+        self.burst_used_bytes += count_bytes
+        self.last_write_s = now_s + seconds
+        return seconds
+
+
+def read_seconds(drive: Drive, count_bytes: int, files: int) -> float:
+    """Seconds to read files in sequence: their bytes, and one small read to find each of them."""
+    return count_bytes / drive.read_bytes_per_s + files / drive.small_reads_per_s
+
+
+def per_file_seconds(drive: Drive, files: int) -> float:
+    """Seconds to make or remove the names of files: assumed as one small read each."""
+    return files / drive.small_reads_per_s
