@@ -15,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_valida
 
 from nuvik.core.model import filesystems
 from nuvik.core.model.errors import Refused
+from nuvik.core.model.formats import check_format
 from nuvik.core.model.library import Card, Kind, Part
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
@@ -211,17 +212,6 @@ def _validated(path: str, model: type[Any], newest_format: str) -> Any:
         about = f"“{field}”: " if field else ""
         raise Refused(f"{shown(path)}, line {_line_of(text, where)}: {about}{message}.",
                       next_step="Correct the file.") from None  # fmt: skip
-
-
-def check_format(found: object, newest: str, where: str) -> None:
-    """Refuse a file that is of another kind or of a newer format than this Nuvik reads. Raises Refused."""
-    family, _, version = newest.partition("/")
-    match = re.fullmatch(rf"{re.escape(family)}/(\d+)", found) if isinstance(found, str) else None
-    if match is None:
-        raise Refused(f"{where}: not a “{family}” file.", next_step=f"It should say format = “{newest}”.")
-    if int(match.group(1)) > int(version):
-        raise Refused(f"{where}: written in the newer format {found}.",
-                      next_step=f"This Nuvik reads up to {newest}: install a newer Nuvik.")  # fmt: skip
 
 
 def _line_of(text: str, where: tuple[Any, ...]) -> int:

@@ -20,11 +20,11 @@ class NuvikError(Exception):
 
 
 class BadInput(NuvikError):
-    """The words of the call, or a file given to Nuvik, are off. Nothing was changed. Exit code 2."""
+    """The words of the call are off. Nothing was changed. Exit code 2."""
 
 
 class Refused(NuvikError):
-    """A check said no. Nothing was changed. Exit code 3."""
+    """A check said no, or a file given to Nuvik is broken. Nothing was changed. Exit code 3."""
 
 
 class Stopped(NuvikError):

@@ -1,0 +1,1 @@
+"""What Nuvik remembers: snapshots, plans and the journal, in one SQLite database; and the files it exchanges."""

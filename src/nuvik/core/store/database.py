@@ -1,0 +1,82 @@
+"""The database: one SQLite file in the state folder, brought up to date by numbered migrations.
+
+Every commit reaches the medium before it returns (`synchronous = FULL`): the journal depends on it.
+"""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.names import shown
+
+DATABASE_NAME = "nuvik.db"
+
+MIGRATIONS: tuple[str, ...] = (
+    # 1: snapshots, runs (plans being carried), moves, and the entries of each move
+    """
+    CREATE TABLE snapshots (id INTEGER PRIMARY KEY, taken_at TEXT NOT NULL, host TEXT NOT NULL, document TEXT NOT NULL);
+    CREATE TABLE runs (id INTEGER PRIMARY KEY, started_at TEXT NOT NULL, plan TEXT NOT NULL, on_trial INTEGER NOT NULL);
+    CREATE TABLE moves (
+        id INTEGER PRIMARY KEY AUTOINCREMENT, run INTEGER NOT NULL REFERENCES runs(id), n INTEGER NOT NULL,
+        library BLOB NOT NULL, kind TEXT NOT NULL, source BLOB NOT NULL, target BLOB NOT NULL,
+        source_drive TEXT NOT NULL, target_drive TEXT NOT NULL, bytes INTEGER NOT NULL, files INTEGER NOT NULL,
+        tether TEXT NOT NULL, state TEXT NOT NULL, on_trial INTEGER NOT NULL, undoes INTEGER REFERENCES moves(id),
+        started_at TEXT, ended_at TEXT, expected_s REAL NOT NULL DEFAULT 0, actual_s REAL NOT NULL DEFAULT 0,
+        freed_bytes INTEGER, made_folders BLOB NOT NULL DEFAULT x'', problem TEXT
+    );
+    CREATE TABLE entries (
+        move INTEGER NOT NULL REFERENCES moves(id), path BLOB NOT NULL, kind TEXT NOT NULL, size INTEGER NOT NULL,
+        mode INTEGER NOT NULL, user INTEGER NOT NULL, owner_group INTEGER NOT NULL, accessed_ns INTEGER NOT NULL,
+        changed_ns INTEGER NOT NULL, altered_ns INTEGER NOT NULL, inode TEXT NOT NULL, link BLOB, carried_link BLOB,
+        checksum TEXT, proven INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (move, path)
+    ) WITHOUT ROWID;
+    """,
+)
+
+
+class Database:
+    """Opens connections to the state folder's database; each use has its own, so threads never share one.
+
+    Raises Refused when the folder cannot be used, or was written by a newer Nuvik.
+    """
+
+    def __init__(self, state_folder: str) -> None:
+        self.folder = state_folder
+        self.path = os.path.join(state_folder, DATABASE_NAME)
+        try:
+            os.makedirs(state_folder, mode=0o700, exist_ok=True)
+            with self.connect() as connection:
+                _migrate(connection, self.path)
+        except (OSError, sqlite3.DatabaseError) as fault:
+            raise Refused(
+                f"Nuvik cannot keep its journal in {shown(state_folder)}: {fault}.",
+                next_step="Name another folder with --state, or free space and rights there.",
+            ) from None
+
+    @contextmanager
+    def connect(self) -> Iterator[sqlite3.Connection]:
+        """A connection inside one transaction: committed durably at the end, rolled back on any exception."""
+        connection = sqlite3.connect(self.path, timeout=30)
+        try:
+            connection.row_factory = sqlite3.Row
+            connection.execute("PRAGMA journal_mode = WAL")
+            connection.execute("PRAGMA synchronous = FULL")
+            connection.execute("PRAGMA foreign_keys = ON")
+            with connection:
+                yield connection
+        finally:
+            connection.close()
+
+
+def _migrate(connection: sqlite3.Connection, path: str) -> None:
+    version = connection.execute("PRAGMA user_version").fetchone()[0]
+    if version > len(MIGRATIONS):
+        raise Refused(
+            f"{shown(path)} was written by a newer Nuvik.", next_step="Install that version, or use another --state."
+        )
+    for number, script in enumerate(MIGRATIONS[version:], start=version + 1):
+        connection.executescript(f"BEGIN; {script} PRAGMA user_version = {number}; COMMIT;")

@@ -1,0 +1,206 @@
+"""The journal: what was done to each library and how far it got, durable before each act.
+
+Paths are kept as bytes, exactly as the file system has them.
+"""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from nuvik.core.model.clock import now_text
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.journal import Move, State
+from nuvik.core.model.library import Kind
+from nuvik.core.model.plan import Plan, Step, Tether
+from nuvik.core.store.database import Database
+
+_PATHS = ("library", "source", "target")
+_SEPARATOR = b"\0"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EntryRecord:
+    """One file, folder or link of a library as it was when it was copied. Times are nanoseconds."""
+
+    path: str
+    """Relative to the library; empty for the library itself."""
+    kind: str
+    """file, folder, link or hard-link."""
+    size: int
+    mode: int
+    user: int
+    group: int
+    accessed_ns: int
+    changed_ns: int
+    altered_ns: int
+    """When the system last changed anything of it (ctime): a write that keeps the other times still shows here."""
+    inode: str
+    link: str | None = None
+    """Where a link leads, as written in it; for a hard link, the entry whose contents it shares."""
+    carried_link: str | None = None
+    """What the copied link says, where that had to differ."""
+    checksum: str | None = None
+    proven: bool = False
+
+    def same_as(self, other: EntryRecord) -> bool:
+        """Whether nothing of the original changed between the two looks."""
+        return (
+            self.kind == other.kind
+            and self.size == other.size
+            and self.mode == other.mode
+            and self.link == other.link
+            and self.inode == other.inode
+            and (self.kind == "folder" or self.changed_ns == other.changed_ns)
+            and (self.kind != "file" or self.altered_ns == other.altered_ns)
+        )
+
+
+class Journal:
+    """Reads and writes moves and their entries. Each call is one durable transaction."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+
+    # -- moves ---------------------------------------------------------------------------------------------
+
+    def begin_run(self, plan: Plan, plan_document: str, on_trial: bool, expected_s: Sequence[float]) -> list[Move]:
+        """Write down a whole plan before its first step; every move begins as planned."""
+        with self._database.connect() as connection:
+            run = connection.execute(
+                "INSERT INTO runs (started_at, plan, on_trial) VALUES (?, ?, ?)",
+                (now_text(), plan_document, on_trial),
+            ).lastrowid
+            assert run is not None
+            moves = [
+                self._insert(connection, _planned(run, step, on_trial, seconds))
+                for step, seconds in zip(plan.steps, expected_s, strict=True)
+            ]
+        return moves
+
+    def begin_undo(self, original: Move, move: Move) -> Move:
+        """Write down a move that takes another one back."""
+        with self._database.connect() as connection:
+            return self._insert(connection, replace(move, undoes=original.id, state=State.PLANNED))
+
+    def _insert(self, connection: sqlite3.Connection, move: Move) -> Move:
+        row = _to_row(move)
+        del row["id"]
+        names = ", ".join(row)
+        marks = ", ".join("?" * len(row))
+        cursor = connection.execute(f"INSERT INTO moves ({names}) VALUES ({marks})", tuple(row.values()))
+        assert cursor.lastrowid is not None
+        return replace(move, id=cursor.lastrowid)
+
+    def keep(self, move: Move) -> Move:
+        """Write a move's present state durably; returns it for chaining."""
+        row = _to_row(move)
+        identifier = row.pop("id")
+        settings = ", ".join(f"{name} = ?" for name in row)
+        with self._database.connect() as connection:
+            connection.execute(f"UPDATE moves SET {settings} WHERE id = ?", (*row.values(), identifier))
+        return move
+
+    def keep_both(self, one: Move, other: Move) -> None:
+        """Write two moves in one transaction: an undo and the move that it took back."""
+        with self._database.connect() as connection:
+            for move in (one, other):
+                row = _to_row(move)
+                identifier = row.pop("id")
+                settings = ", ".join(f"{name} = ?" for name in row)
+                connection.execute(f"UPDATE moves SET {settings} WHERE id = ?", (*row.values(), identifier))
+
+    def moves(self) -> list[Move]:
+        """All moves, oldest first."""
+        with self._database.connect() as connection:
+            return [_from_row(row) for row in connection.execute("SELECT * FROM moves ORDER BY id")]
+
+    def move(self, identifier: int) -> Move:
+        """One move. Raises Refused when there is none of that number."""
+        with self._database.connect() as connection:
+            row = connection.execute("SELECT * FROM moves WHERE id = ?", (identifier,)).fetchone()
+        if row is None:
+            raise Refused(f"There is no move {identifier}.", next_step="“nuvik logbook” lists the moves.")
+        return _from_row(row)
+
+    def unfinished(self) -> list[Move]:
+        """Moves that a stop left midway or still waiting, oldest first."""
+        return [move for move in self.moves() if not move.state.finished]
+
+    # -- entries -------------------------------------------------------------------------------------------
+
+    def entries(self, move: Move) -> dict[str, EntryRecord]:
+        """What is recorded of a move's files so far, by relative path."""
+        with self._database.connect() as connection:
+            rows = connection.execute("SELECT * FROM entries WHERE move = ?", (move.id,)).fetchall()
+        return {record.path: record for record in map(_entry_from_row, rows)}
+
+    def keep_entries(self, move: Move, entries: Iterable[EntryRecord]) -> None:
+        with self._database.connect() as connection:
+            connection.executemany(
+                "INSERT OR REPLACE INTO entries (move, path, kind, size, mode, user, owner_group, accessed_ns, "
+                "changed_ns, altered_ns, inode, link, carried_link, checksum, proven) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                [
+                    (move.id, os.fsencode(entry.path), entry.kind, entry.size, entry.mode, entry.user, entry.group,
+                     entry.accessed_ns, entry.changed_ns, entry.altered_ns, entry.inode, _encoded(entry.link),
+                     _encoded(entry.carried_link), entry.checksum, entry.proven)
+                    for entry in entries
+                ],
+            )  # fmt: skip
+
+    def drop_entries(self, move: Move, paths: Iterable[str]) -> None:
+        with self._database.connect() as connection:
+            connection.executemany(
+                "DELETE FROM entries WHERE move = ? AND path = ?", [(move.id, os.fsencode(path)) for path in paths]
+            )
+
+
+def _planned(run: int, step: Step, on_trial: bool, expected_s: float) -> Move:
+    return Move(
+        id=0, run=run, n=step.n, library=step.library, kind=step.kind, source=step.path, target=step.target_path,
+        source_drive=step.from_drive, target_drive=step.to_drive, bytes=step.bytes, files=step.files,
+        tether=step.tether, state=State.PLANNED, on_trial=on_trial, expected_s=expected_s,
+    )  # fmt: skip
+
+
+def _to_row(move: Move) -> dict[str, Any]:
+    row = {name: getattr(move, name) for name in Move.__dataclass_fields__}
+    for name in _PATHS:
+        row[name] = os.fsencode(row[name])
+    row["made_folders"] = _SEPARATOR.join(os.fsencode(path) for path in move.made_folders)
+    for name in ("kind", "tether", "state"):
+        row[name] = str(row[name])
+    return row
+
+
+def _from_row(row: sqlite3.Row) -> Move:
+    data = dict(row)
+    for name in _PATHS:
+        data[name] = os.fsdecode(data[name])
+    made = data["made_folders"]
+    data["made_folders"] = tuple(os.fsdecode(path) for path in made.split(_SEPARATOR)) if made else ()
+    data["kind"], data["tether"], data["state"] = Kind(data["kind"]), Tether(data["tether"]), State(data["state"])
+    data["on_trial"] = bool(data["on_trial"])
+    return Move(**data)
+
+
+def _entry_from_row(row: sqlite3.Row) -> EntryRecord:
+    data = dict(row)
+    del data["move"]
+    data["path"] = os.fsdecode(data["path"])
+    data["group"] = data.pop("owner_group")
+    data["link"], data["carried_link"] = _decoded(data["link"]), _decoded(data["carried_link"])
+    data["proven"] = bool(data["proven"])
+    return EntryRecord(**data)
+
+
+def _encoded(text: str | None) -> bytes | None:
+    return None if text is None else os.fsencode(text)
+
+
+def _decoded(data: bytes | None) -> str | None:
+    return None if data is None else os.fsdecode(data)

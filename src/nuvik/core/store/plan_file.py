@@ -1,0 +1,59 @@
+"""Plan files (`*.nuvik-plan.json`): written for the user, read with distrust."""
+
+from __future__ import annotations
+
+import json
+import os
+import posixpath
+
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.names import shown
+from nuvik.core.model.plan import Plan
+from nuvik.core.model.formats import check_format
+from nuvik.core.store.wire import from_wire, plan_to_wire
+
+PLAN_FORMAT = "nuvik-plan/1"
+
+
+def write_plan(plan: Plan, path: str) -> None:
+    """Write a plan, replacing an older one of that name only when the new one is whole. Raises Refused."""
+    part = path + ".new"
+    try:
+        with open(part, "w", encoding="utf-8") as file:
+            json.dump(plan_to_wire(plan), file, indent=2)
+            file.write("\n")
+        os.replace(part, path)
+    except OSError as fault:
+        raise Refused(f"The plan could not be written to {shown(path)}: {fault.strerror}.",
+                      next_step="Choose another place with -o.") from None  # fmt: skip
+
+
+def read_plan(path: str) -> Plan:
+    """Read and check a plan file. Raises Refused when it is missing, broken, or names unclean paths."""
+    where = shown(path)
+    try:
+        with open(path, encoding="utf-8") as file:
+            data = json.load(file)
+    except OSError as fault:
+        raise Refused(f"The plan {where} cannot be read: {fault.strerror}.", next_step="Check the name.") from None
+    except (ValueError, RecursionError) as fault:
+        raise Refused(f"The plan {where} is not valid JSON: {fault}.", next_step="Make the plan again.") from None
+    if not isinstance(data, dict):
+        raise Refused(f"{where} is not a plan.", next_step="Make the plan again.")
+    check_format(data.pop("format", None), PLAN_FORMAT, where)
+    plan = from_wire(Plan, data, f"The plan {where}")
+    for number, step in enumerate(plan.steps, start=1):
+        if step.n != number:
+            raise Refused(f"The plan {where}: its steps are not numbered 1, 2, 3 ….", next_step="Make the plan again.")
+        for text in (step.path, step.target_path):
+            if not os.path.isabs(text) or os.path.normpath(text) != text or text == posixpath.sep:
+                raise Refused(f"The plan {where}, step {number}: {shown(text)} is not a clean absolute path.",
+                              next_step="Make the plan again.")  # fmt: skip
+        if step.via is not None:
+            raise Refused(f"The plan {where}, step {number} goes through a staging drive, which is not built yet.",
+                          next_step="Move that library in two steps of its own.")  # fmt: skip
+        if min(step.bytes, step.files) < 0:
+            raise Refused(f"The plan {where}, step {number} has a size below zero.", next_step="Make the plan again.")
+    if min(plan.headroom_bytes.values(), default=0) < 0:
+        raise Refused(f"The plan {where} asks for headroom below zero.", next_step="Make the plan again.")
+    return plan
