@@ -95,23 +95,15 @@ class Journal:
         assert cursor.lastrowid is not None
         return replace(move, id=cursor.lastrowid)
 
-    def keep(self, move: Move) -> Move:
-        """Write a move's present state durably; returns it for chaining."""
-        row = _to_row(move)
-        identifier = row.pop("id")
-        settings = ", ".join(f"{name} = ?" for name in row)
+    def keep(self, *moves: Move) -> Move:
+        """Write the present state of moves durably, all or none; returns the first for chaining."""
         with self._database.connect() as connection:
-            connection.execute(f"UPDATE moves SET {settings} WHERE id = ?", (*row.values(), identifier))
-        return move
-
-    def keep_both(self, one: Move, other: Move) -> None:
-        """Write two moves in one transaction: an undo and the move that it took back."""
-        with self._database.connect() as connection:
-            for move in (one, other):
+            for move in moves:
                 row = _to_row(move)
                 identifier = row.pop("id")
                 settings = ", ".join(f"{name} = ?" for name in row)
                 connection.execute(f"UPDATE moves SET {settings} WHERE id = ?", (*row.values(), identifier))
+        return moves[0]
 
     def moves(self) -> list[Move]:
         """All moves, oldest first."""
