@@ -1,0 +1,79 @@
+"""Rehearsing a plan on this computer: the checks of every step and the simulation, in one timeline."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from nuvik.core.hosts.base import Host
+from nuvik.core.model.names import shown
+from nuvik.core.model.plan import Plan, Step
+from nuvik.core.model.progress import Stop
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.timeline import Timeline, Violation
+from nuvik.core.model.units import format_bytes, format_count, format_duration
+from nuvik.core.planning.checks import Findings, check_step
+from nuvik.core.rehearsal.simulate import simulate
+
+
+def rehearse(
+    host: Host, plan: Plan, state_folder: str, on_trial: bool = False, snapshot: Snapshot | None = None,
+    stop: Stop | None = None,
+) -> Timeline:  # fmt: skip
+    """What carrying this plan now would do; nothing is changed. Raises StopRequested."""
+    findings = {step.n: check_step(host, step, state_folder, stop=stop) for step in plan.steps}
+    # A drive too full for one step alone may have room once an earlier step has left it: the simulation tells.
+    timeline = simulate(plan, host.drives(), on_trial, lambda step: _room(findings, step), snapshot)
+    violations = [*_across_steps(plan), *timeline.violations]
+    told = {(one.n, one.drive) for one in violations}
+    for found in findings.values():
+        violations += [one for one in found.violations if one.drive is None or (one.n, one.drive) not in told]
+    if snapshot is not None and not plan.steps:
+        violations.append(Violation(n=0, library="", problem="The plan has no steps.", mend="Add a move."))
+    notes = tuple(note for found in findings.values() for note in found.notes)
+    violations.sort(key=lambda one: one.n)
+    return replace(timeline, feasible=not violations, violations=tuple(violations), notes=notes)
+
+
+def _room(findings: dict[int, Findings], step: Step) -> int:
+    return findings[step.n].room_bytes or step.bytes
+
+
+def _across_steps(plan: Plan) -> list[Violation]:
+    """Two steps must not want one place, nor move one library twice."""
+    found, seen = [], dict[str, int]()
+    for step in plan.steps:
+        for path in (step.path, step.target_path):
+            if path in seen:
+                found.append(
+                    Violation(
+                        n=step.n, library=step.library, problem=f"Step {seen[path]} uses {shown(path)} too.",
+                        mend="Make the plan again.",
+                    )
+                )  # fmt: skip
+            seen[path] = step.n
+    return found
+
+
+def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
+    """The sentence that matters most. `labels` gives each drive's label by id."""
+    if timeline.violations:
+        first = timeline.violations[0]
+        many = f" (and {len(timeline.violations) - 1} more)" if len(timeline.violations) > 1 else ""
+        return f"Cannot be carried: step {first.n}, {shown(first.library)}: {first.problem}{many}"
+    if not timeline.steps:
+        return "Nothing to rehearse: set a library down on another drive in Plan first."
+    said = f"Fits. {format_count(len(timeline.steps), 'move')} in about {format_duration(timeline.total_s)}."
+    margins = {
+        drive: low - timeline.floor_bytes[drive]
+        for drive, low in timeline.lowest_free_bytes.items()
+        if low < timeline.free_before_bytes[drive]
+    }
+    if margins:
+        tightest = min(margins, key=lambda drive: margins[drive])
+        at = next(one.n for one in timeline.steps if one.lowest_free_bytes[tightest] == timeline.lowest_free_bytes[tightest])
+        low = format_bytes(timeline.lowest_free_bytes[tightest])
+        said += f" Lowest point: {low} free on {shown(labels[tightest])} during step {at}."
+    arriving = {drive: names for drive, names in timeline.away.items() if names and drive in margins}
+    for drive, names in arriving.items():
+        said += f" Without {shown(labels[drive])} attached, {format_count(len(names), 'library', 'libraries')} will not open."
+    return said

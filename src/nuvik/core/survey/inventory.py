@@ -1,0 +1,110 @@
+"""An inventory: every single entry of one library, in enough detail to copy it, prove it and put it back."""
+
+from __future__ import annotations
+
+import os
+import stat
+from collections import Counter
+from dataclasses import dataclass, field
+
+from nuvik.core.hosts.files import Files
+from nuvik.core.model.paths import is_within
+from nuvik.core.model.progress import Stop
+from nuvik.core.store.journal import EntryRecord
+from nuvik.core.survey.walk import Entry, walk
+
+_SPECIAL = {
+    stat.S_IFSOCK: "a socket", stat.S_IFIFO: "a named pipe", stat.S_IFBLK: "a block device",
+    stat.S_IFCHR: "a character device",
+}  # fmt: skip
+
+
+@dataclass(slots=True)
+class Inventory:
+    """The entries of a library, folders before what they hold."""
+
+    root: str
+    entries: dict[str, EntryRecord] = field(default_factory=dict)
+    """By path relative to the root; the root itself is the empty path."""
+    unreadable: list[tuple[str, str]] = field(default_factory=list)
+    """Full path and what the system said."""
+    special: list[tuple[str, str]] = field(default_factory=list)
+    """Relative path and what it is: things that are no file, folder or link."""
+    linked_outside: list[str] = field(default_factory=list)
+    """Files that have another name (hard link) outside the library."""
+
+    @property
+    def sizes(self) -> list[int]:
+        """The lengths of the files, each content once."""
+        return [entry.size for entry in self.entries.values() if entry.kind == "file"]
+
+    @property
+    def bytes(self) -> int:
+        return sum(self.sizes)
+
+    @property
+    def files(self) -> int:
+        return sum(entry.kind in ("file", "hard-link") for entry in self.entries.values())
+
+
+def take_inventory(files: Files, root: str, stop: Stop | None = None) -> Inventory:
+    """Look at every entry of a library, reading no contents. Raises StopRequested."""
+    result = Inventory(root)
+    first_names: dict[str, str] = {}
+    names_seen: Counter[str] = Counter()
+    link_counts: dict[str, int] = {}
+    for entry in walk(files, root, lambda path, what: result.unreadable.append((path, what)), stop):
+        what = _SPECIAL.get(stat.S_IFMT(entry.facts.st_mode))
+        if what is not None:
+            result.special.append((entry.path, what))
+            continue
+        try:
+            record = _record(files, root, entry, first_names)
+        except OSError as fault:
+            result.unreadable.append((os.path.join(root, entry.path), (fault.strerror or str(fault)).lower()))
+            continue
+        result.entries[entry.path] = record
+        if entry.is_file and entry.facts.st_nlink > 1:
+            names_seen[record.inode] += 1
+            link_counts[record.inode] = entry.facts.st_nlink
+    result.linked_outside = [first_names[inode] for inode, count in link_counts.items() if count > names_seen[inode]]
+    return result
+
+
+def _record(files: Files, root: str, entry: Entry, first_names: dict[str, str]) -> EntryRecord:
+    facts = entry.facts
+    inode = f"{facts.st_dev}:{facts.st_ino}"
+    kind, link, carried = "file", None, None
+    if entry.is_folder:
+        kind = "folder"
+    elif entry.is_link:
+        kind = "link"
+        link = files.read_link(os.path.join(root, entry.path))
+        carried = _carried_link(root, entry.path, link)
+    elif facts.st_nlink > 1:
+        first = first_names.setdefault(inode, entry.path)
+        if first != entry.path:
+            kind, link = "hard-link", first
+    return EntryRecord(
+        path=entry.path, kind=kind, size=facts.st_size if entry.is_file else 0, mode=stat.S_IMODE(facts.st_mode),
+        user=facts.st_uid, group=facts.st_gid, accessed_ns=facts.st_atime_ns, changed_ns=facts.st_mtime_ns,
+        altered_ns=facts.st_ctime_ns, inode=inode, link=link, carried_link=carried,
+    )  # fmt: skip
+
+
+def _carried_link(root: str, path: str, link: str) -> str | None:
+    """What a copied link must say where its own words would lead elsewhere from the new place; None: the same.
+
+    Only a relative link that leaves the library needs that: it becomes an absolute one.
+    """
+    if os.path.isabs(link):
+        return None
+    place = os.path.dirname(os.path.join(root, path)) if path else os.path.dirname(root)
+    real_root = os.path.realpath(root)
+    folder, last = os.path.split(link)
+    if last in ("", ".", ".."):
+        folder, last = link, ""
+    leads_to = os.path.realpath(os.path.join(place, folder))
+    if is_within(leads_to, real_root):
+        return None
+    return os.path.join(leads_to, last) if last else leads_to
