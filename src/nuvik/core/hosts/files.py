@@ -217,9 +217,9 @@ class Files:
 
     # -- names ---------------------------------------------------------------------------------------------
 
-    def make_folder(self, path: str) -> None:
+    def make_folder(self, path: str, mode: int = 0o700) -> None:
         self.watch.before("mkdir", path)
-        os.mkdir(path, 0o700)
+        os.mkdir(path, mode)
 
     def rename(self, source: str, target: str) -> None:
         """Rename within a volume; replaces a file of the target's name."""

@@ -29,6 +29,8 @@ class State(StrEnum):
     """The original is being removed."""
     RELEASED = "released"
     """Done; only the copy remains."""
+    DISCARDING = "discarding"
+    """Being undone before it was switched: the incoming copy is removed, the original was never touched."""
     TAKING_BACK = "taking-back"
     """Being undone without copying: the untouched original returns to its place."""
     UNDONE = "undone"
@@ -54,6 +56,7 @@ _WORDS = {
     State.ON_TRIAL: "on trial, original kept",
     State.RELEASING: "original being released, copy proven",
     State.RELEASED: "moved, original released",
+    State.DISCARDING: "copy being removed, original untouched",
     State.TAKING_BACK: "being taken back",
     State.UNDONE: "taken back",
 }
@@ -66,6 +69,8 @@ class Move:
     id: int
     run: int
     """The plan it belongs to."""
+    token: str
+    """Random letters that make the names of its incoming and held folders its own."""
     n: int
     """Its place in that plan."""
     library: PathText

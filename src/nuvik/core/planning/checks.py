@@ -45,12 +45,20 @@ class Findings:
 
 
 def check_step(
-    host: Host, step: Step, state_folder: str, *, fresh: bool = True, replaces_link: bool = False, stop: Stop | None = None
+    host: Host,
+    step: Step,
+    state_folder: str,
+    *,
+    fresh: bool = True,
+    room: bool = True,
+    replaces_link: bool = False,
+    stop: Stop | None = None,
 ) -> Findings:
     """Check one step against the computer as it is now.
 
-    With `fresh` the library must be what the plan says it was. With `replaces_link` the target's name may be
-    taken by a link to the source, as when a move is taken back.
+    With `fresh` the library must be what the plan says it was; with `room` it must fit into what is free now
+    (a rehearsal reckons with earlier steps instead). With `replaces_link` the target's name may be taken by a
+    link, as when a move is taken back. Raises StopRequested.
     """
     found = Findings(step)
     drives = host.drives()
@@ -65,7 +73,7 @@ def check_step(
     if fresh:
         _check_same_as_planned(found, inventory)
     _check_contents(found, host, inventory, target_drive.rules)
-    if found.room_bytes > target_drive.free_bytes:
+    if room and found.room_bytes > target_drive.free_bytes:
         lacking = found.room_bytes - target_drive.free_bytes
         found.refuse(
             f"{target_drive.label} has {format_bytes(target_drive.free_bytes)} free and "

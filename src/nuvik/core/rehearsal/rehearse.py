@@ -20,14 +20,12 @@ def rehearse(
     stop: Stop | None = None,
 ) -> Timeline:  # fmt: skip
     """What carrying this plan now would do; nothing is changed. Raises StopRequested."""
-    findings = {step.n: check_step(host, step, state_folder, stop=stop) for step in plan.steps}
-    # A drive too full for one step alone may have room once an earlier step has left it: the simulation tells.
+    # Whether there is room is for the simulation to tell: an earlier step may make it.
+    findings = {step.n: check_step(host, step, state_folder, room=False, stop=stop) for step in plan.steps}
     timeline = simulate(plan, host.drives(), on_trial, lambda step: _room(findings, step), snapshot)
     violations = [*_across_steps(plan), *timeline.violations]
-    told = {(one.n, one.drive) for one in violations}
-    for found in findings.values():
-        violations += [one for one in found.violations if one.drive is None or (one.n, one.drive) not in told]
-    if snapshot is not None and not plan.steps:
+    violations += [violation for found in findings.values() for violation in found.violations]
+    if not plan.steps:
         violations.append(Violation(n=0, library="", problem="The plan has no steps.", mend="Add a move."))
     notes = tuple(note for found in findings.values() for note in found.notes)
     violations.sort(key=lambda one: one.n)

@@ -21,7 +21,8 @@ MIGRATIONS: tuple[str, ...] = (
     CREATE TABLE snapshots (id INTEGER PRIMARY KEY, taken_at TEXT NOT NULL, host TEXT NOT NULL, document TEXT NOT NULL);
     CREATE TABLE runs (id INTEGER PRIMARY KEY, started_at TEXT NOT NULL, plan TEXT NOT NULL, on_trial INTEGER NOT NULL);
     CREATE TABLE moves (
-        id INTEGER PRIMARY KEY AUTOINCREMENT, run INTEGER NOT NULL REFERENCES runs(id), n INTEGER NOT NULL,
+        id INTEGER PRIMARY KEY AUTOINCREMENT, run INTEGER NOT NULL REFERENCES runs(id), token TEXT NOT NULL,
+        n INTEGER NOT NULL,
         library BLOB NOT NULL, kind TEXT NOT NULL, source BLOB NOT NULL, target BLOB NOT NULL,
         source_drive TEXT NOT NULL, target_drive TEXT NOT NULL, bytes INTEGER NOT NULL, files INTEGER NOT NULL,
         tether TEXT NOT NULL, state TEXT NOT NULL, on_trial INTEGER NOT NULL, undoes INTEGER REFERENCES moves(id),

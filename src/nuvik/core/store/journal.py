@@ -6,6 +6,7 @@ Paths are kept as bytes, exactly as the file system has them.
 from __future__ import annotations
 
 import os
+import secrets
 import sqlite3
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
@@ -144,6 +145,13 @@ class Journal:
                 ],
             )  # fmt: skip
 
+    def mark_proven(self, move: Move, paths: Iterable[str]) -> None:
+        with self._database.connect() as connection:
+            connection.executemany(
+                "UPDATE entries SET proven = 1 WHERE move = ? AND path = ?",
+                [(move.id, os.fsencode(path)) for path in paths],
+            )
+
     def drop_entries(self, move: Move, paths: Iterable[str]) -> None:
         with self._database.connect() as connection:
             connection.executemany(
@@ -151,9 +159,14 @@ class Journal:
             )
 
 
+def new_token() -> str:
+    """Eight random letters for the names of a move's own folders."""
+    return secrets.token_hex(4)
+
+
 def _planned(run: int, step: Step, on_trial: bool, expected_s: float) -> Move:
     return Move(
-        id=0, run=run, n=step.n, library=step.library, kind=step.kind, source=step.path, target=step.target_path,
+        id=0, run=run, token=new_token(), n=step.n, library=step.library, kind=step.kind, source=step.path, target=step.target_path,
         source_drive=step.from_drive, target_drive=step.to_drive, bytes=step.bytes, files=step.files,
         tether=step.tether, state=State.PLANNED, on_trial=on_trial, expected_s=expected_s,
     )  # fmt: skip

@@ -1,0 +1,36 @@
+"""What the system's errors mean while a library is being carried, and what to do about them."""
+
+from __future__ import annotations
+
+import errno
+import os
+
+from nuvik.core.carrying.work import Work
+from nuvik.core.hosts.base import drive_holding
+from nuvik.core.model.errors import Stopped
+from nuvik.core.model.journal import Move
+from nuvik.core.model.names import shown
+
+_GONE = {errno.ENODEV, errno.ENXIO, errno.ESTALE, errno.ENOTCONN, errno.ESHUTDOWN}
+
+
+def stopped_by(work: Work, move: Move, fault: OSError) -> Stopped:
+    """The fault in the user's words, with where the move stands."""
+    path = os.fsdecode(fault.filename) if isinstance(fault.filename, (str, bytes)) else ""
+    drive = drive_holding(work.host.drives(), path) if path else None
+    where = shown(drive.label) if drive else shown(path) or "a drive"
+    mend = ""
+    if fault.errno == errno.ENOSPC:
+        what, mend = f"{where} is full.", f"Free space on {where}, then run “nuvik resume”; or"
+    elif fault.errno in _GONE:
+        what, mend = f"{where} is gone: was its cable pulled?", f"Attach {where} again and run “nuvik resume”; or"
+    elif fault.errno == errno.EIO:
+        what, mend = f"{where} could not be read or written at {shown(path)}.", "Check its cable, then “nuvik resume”; or"
+    elif fault.errno == errno.EFBIG:
+        what = f"{where} cannot hold a file as big as {shown(path)}."
+    else:
+        what, mend = f"{shown(path) or where}: {(fault.strerror or str(fault)).lower()}.", "Mend that and run “nuvik resume”; or"
+    return Stopped(
+        f"{what} {shown(move.library)}: {move.state.in_words}.",
+        next_step=f"{mend} “nuvik undo {move.id}” takes the move back.".strip(),
+    )

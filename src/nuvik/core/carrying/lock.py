@@ -1,0 +1,44 @@
+"""One Nuvik carries at a time: the second is told who holds the lock."""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from filelock import FileLock, Timeout
+
+from nuvik.core.model.clock import now_text
+from nuvik.core.model.errors import Refused
+
+_LOCK = "carrying.lock"
+_HOLDER = "carrying.json"
+
+
+@contextmanager
+def carrying_lock(state_folder: str, what: str) -> Iterator[None]:
+    """Hold the lock while carrying. The system lets it go when the process ends, however it ends. Raises Refused."""
+    lock = FileLock(os.path.join(state_folder, _LOCK), timeout=0)
+    holder = os.path.join(state_folder, _HOLDER)
+    try:
+        lock.acquire()
+    except Timeout:
+        raise Refused(
+            f"Another Nuvik is carrying now{_told(holder)}.", next_step="Wait until it is done, or stop that one."
+        ) from None
+    try:
+        with open(holder, "w", encoding="utf-8") as file:
+            json.dump({"process": os.getpid(), "what": what, "since": now_text()}, file)
+        yield
+    finally:
+        lock.release()
+
+
+def _told(holder: str) -> str:
+    try:
+        with open(holder, encoding="utf-8") as file:
+            data = json.load(file)
+        return f": process {int(data['process'])}, {data['what']}, since {data['since']}"
+    except (OSError, ValueError, KeyError, TypeError):
+        return ""

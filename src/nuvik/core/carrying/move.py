@@ -1,0 +1,199 @@
+"""One move, from state to state, until it is finished: the promise in code.
+
+Each state is written durably before the work it stands for; each piece of work looks at the disk first and does
+only what is missing. So whatever stops it, calling `carry_move` again goes on from there.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import replace
+
+from nuvik.core.carrying.copying import copy_library
+from nuvik.core.carrying.places import held, held_folder, missing_folders, remove_aside, unmake_way
+from nuvik.core.carrying.proof import copy_unchanged, look_through, prove_copy, unchanged
+from nuvik.core.carrying.switch import holds_original, publish, put_back, switch, unpublish
+from nuvik.core.carrying.undo import discard, take_back
+from nuvik.core.carrying.work import Work
+from nuvik.core.model.clock import now_text
+from nuvik.core.model.errors import Refused, Stopped
+from nuvik.core.model.journal import Move, State
+from nuvik.core.model.names import shown
+from nuvik.core.model.plan import Step, Tether
+from nuvik.core.model.units import format_bytes
+from nuvik.core.planning.checks import check_step
+
+_MOST_PASSES = 5
+"""How often a library that keeps changing is copied again before Nuvik gives up."""
+
+
+def carry_move(work: Work, move: Move) -> Move:
+    """Carry one move on to its end: released, or on trial if that was asked.
+
+    Raises Refused (nothing was touched), Stopped, StopRequested or OSError (midway, safe, may be called again).
+    """
+    began_s = work.host.timer_s()
+    try:
+        while not move.state.finished:
+            if move.state is not State.PLANNED:
+                _drives_attached(work, move)
+            move = _NEXT[move.state](work, move)
+    finally:
+        # The journal may know more than this call does: an act may have written its state and then failed.
+        kept = work.journal.move(move.id)
+        if kept.state is not State.PLANNED:
+            spent_s = work.host.timer_s() - began_s
+            work.journal.keep(replace(kept, actual_s=kept.actual_s + spent_s))
+    return work.journal.move(move.id)
+
+
+def _drives_attached(work: Work, move: Move) -> None:
+    """A path that is missing because its drive is away must never be taken for one that was removed."""
+    for drive_id in (move.source_drive, move.target_drive):
+        drive = work.drive(drive_id)
+        if drive is None or not drive.attached:
+            name = drive.label if drive else drive_id
+            raise Stopped(
+                f"{shown(name)} is away, and {shown(move.library)} stands midway: {move.state.in_words}.",
+                next_step=f"Attach {shown(name)} and run “nuvik resume” or “nuvik undo last”.",
+            )
+
+
+def step_of(move: Move) -> Step:
+    """The plan's step that a move carries out."""
+    return Step(
+        n=move.n, library=move.library, kind=move.kind, path=move.source, bytes=move.bytes, files=move.files,
+        from_drive=move.source_drive, to_drive=move.target_drive, target_path=move.target, tether=move.tether,
+    )  # fmt: skip
+
+
+def _begin(work: Work, move: Move) -> Move:
+    undoing = move.undoes is not None
+    found = check_step(
+        work.host, step_of(move), work.state_folder, fresh=not undoing, replaces_link=undoing, stop=work.stop
+    )
+    if found.violations:
+        first = found.violations[0]
+        raise Refused(first.problem, next_step=first.mend)
+    work.tell("step-started", move)
+    made = missing_folders(work.files, move.target)
+    return work.journal.keep(replace(move, state=State.COPYING, started_at=now_text(), made_folders=made, problem=None))
+
+
+def _copy_and_prove(work: Work, move: Move) -> Move:
+    for _ in range(_MOST_PASSES):
+        copy_library(work, move)
+        work.tell("copied", move)
+        wrong = prove_copy(work, move)
+        if not wrong:
+            break
+    else:
+        raise Stopped(
+            f"{shown(wrong[0])} of {shown(move.library)} came back different from the target drive "
+            f"{_MOST_PASSES} times: the drive or its cable is not sound. The original is untouched.",
+            next_step="Choose another drive: “nuvik undo last” gives the move up.",
+        )
+    work.tell("proven", move)
+    return work.journal.keep(replace(move, state=State.PROVEN))
+
+
+def _publish(work: Work, move: Move) -> Move:
+    published = work.files.exists(move.target) and not work.files.is_link(move.target)
+    if not published and not unchanged(work, move, move.source):
+        return _again(work, move)
+    publish(work, move)
+    return work.journal.keep(replace(move, state=State.PUBLISHED))
+
+
+def _again(work: Work, move: Move) -> Move:
+    """The source changed after it was copied: copy what changed, unless it never comes to rest."""
+    passes = work.passes.get(move.id, 0) + 1
+    work.passes[move.id] = passes
+    if passes >= _MOST_PASSES:
+        raise Stopped(
+            f"{shown(move.library)} keeps changing while it is copied. The original is untouched.",
+            next_step="Close the program that writes to it and run “nuvik resume”, or “nuvik undo last”.",
+        )
+    return work.journal.keep(replace(move, state=State.COPYING))
+
+
+def _switch(work: Work, move: Move) -> Move:
+    if not work.files.exists(move.target):
+        # Stopped while the copy was being taken back below, or somebody removed it: the original counts.
+        put_back(work, move)
+        return work.journal.keep(replace(move, state=State.COPYING))
+    switch(work, move)
+    if not unchanged(work, move, held(move), renamed=True):
+        # Something wrote to the original between the last look and the switch.
+        if not copy_unchanged(work, move, move.target):
+            problem = f"both copies changed: the older is kept at {held(move)}"
+            work.journal.keep(replace(move, state=State.ON_TRIAL, problem=problem, ended_at=now_text()))
+            raise Stopped(
+                f"{shown(move.library)} was changed at its old place and its new one at the same moment. Both are "
+                f"kept: {shown(move.target)} and {shown(held(move))}.",
+                next_step="Compare the two, then “nuvik release” or “nuvik undo” the move.",
+            )
+        put_back(work, move)
+        unpublish(work, move)
+        return _again(work, move)
+    work.tell("switched", move)
+    return work.journal.keep(replace(move, state=State.SWITCHED))
+
+
+def _look(work: Work, move: Move) -> Move:
+    look_through(work, move, move.source if move.tether is Tether.LINK else move.target)
+    if move.on_trial:
+        work.tell("on-trial", move)
+        return work.journal.keep(replace(move, state=State.ON_TRIAL, ended_at=now_text()))
+    return work.journal.keep(replace(move, state=State.RELEASING))
+
+
+def _release(work: Work, move: Move) -> Move:
+    if not work.files.exists(move.target) or work.files.is_link(move.target):
+        raise Stopped(
+            f"The copy of {shown(move.library)} is not at {shown(move.target)}: its original is not released.",
+            next_step="Bring it back, then run “nuvik resume”.",
+        )
+    free_before = _free(work, move.source_drive)
+    whole = holds_original(work.files, move)
+    remove_aside(work.files, held_folder(move))
+    if work.files.sync_volume(os.path.dirname(move.source)) and whole and free_before is not None:
+        free_after = _free(work, move.source_drive)
+        freed = None if free_after is None else free_after - free_before
+        move = replace(move, freed_bytes=freed, problem=_difference(move, freed))
+    done = replace(move, state=State.RELEASED, ended_at=now_text())
+    if move.undoes is None:
+        work.journal.keep(done)
+    else:
+        original = work.journal.move(move.undoes)
+        remove_aside(work.files, held_folder(original))
+        unmake_way(work.files, original.made_folders)
+        work.journal.keep(done, replace(original, state=State.UNDONE, ended_at=now_text()))
+    work.tell("released" if move.undoes is None else "undone", done, freed_bytes=done.freed_bytes)
+    return done
+
+
+def _difference(move: Move, freed: int | None) -> str | None:
+    """Why the drive gained something else than the library's size, as far as that can be told."""
+    if freed is None or abs(freed - move.bytes) <= max(move.bytes // 20, 16 << 20):
+        return None
+    why = "holes, compression, or a snapshot that still holds it" if freed < move.bytes else "small files take whole clusters"
+    return f"{format_bytes(freed)} became free, {format_bytes(move.bytes)} were expected: {why}, or other programs wrote"
+
+
+_NEXT: dict[State, Callable[[Work, Move], Move]] = {
+    State.PLANNED: _begin,
+    State.COPYING: _copy_and_prove,
+    State.PROVEN: _publish,
+    State.PUBLISHED: _switch,
+    State.SWITCHED: _look,
+    State.RELEASING: _release,
+    State.DISCARDING: discard,
+    State.TAKING_BACK: take_back,
+}
+
+
+def _free(work: Work, drive_id: str) -> int | None:
+    drive = work.drive(drive_id)
+    return drive.free_bytes if drive is not None and drive.attached else None

@@ -1,0 +1,231 @@
+"""Whole runs: carry a plan, go on after a stop, take moves back, let kept originals go."""
+
+from __future__ import annotations
+
+import json
+from collections import Counter
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
+
+from nuvik.core.carrying.faults import stopped_by
+from nuvik.core.carrying.lock import carrying_lock
+from nuvik.core.carrying.move import carry_move
+from nuvik.core.carrying.places import held
+from nuvik.core.carrying.undo import Way, move_back, way_back
+from nuvik.core.carrying.work import Work
+from nuvik.core.model.errors import NuvikError, Refused, Stopped, StopRequested
+from nuvik.core.model.journal import Move, State
+from nuvik.core.model.names import shown
+from nuvik.core.model.plan import Plan
+from nuvik.core.model.progress import Event
+from nuvik.core.model.units import format_count
+from nuvik.core.rehearsal.rehearse import rehearse
+from nuvik.core.store.wire import plan_to_wire
+from nuvik.core.survey.inventory import take_inventory
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """How a run ended, by drive."""
+
+    moves: tuple[Move, ...]
+    freed_bytes: dict[str, int]
+    expected_freed_bytes: dict[str, int]
+
+
+def carry_plan(work: Work, plan: Plan, on_trial: bool = False) -> Outcome:
+    """Rehearse a plan once more and carry it out.
+
+    Raises Refused when a check says no (nothing was changed) and Stopped when it ended midway.
+    """
+    with carrying_lock(work.state_folder, f"carrying {format_count(len(plan.steps), 'move')}"):
+        _none_midway(work)
+        timeline = rehearse(work.host, plan, work.state_folder, on_trial, stop=work.stop)
+        if timeline.violations:
+            first = timeline.violations[0]
+            raise Refused(first.problem, next_step=first.mend)
+        times = [step.end_s - step.start_s for step in timeline.steps]
+        moves = work.journal.begin_run(plan, json.dumps(plan_to_wire(plan)), on_trial, times)
+        return _carry_all(work, moves)
+
+
+def resume(work: Work) -> Outcome:
+    """Go on with everything that a stop left midway. Raises Refused when there is nothing, Stopped as carrying does."""
+    with carrying_lock(work.state_folder, "going on after a stop"):
+        unfinished = work.journal.unfinished()
+        if not unfinished:
+            raise Refused("Nothing stands midway.", next_step="“nuvik logbook” shows every move.")
+        return _carry_all(work, unfinished)
+
+
+def undo(work: Work, wanted: str) -> Outcome:
+    """Take back a move, by its number or `last`. Raises Refused and Stopped as carrying does."""
+    with carrying_lock(work.state_folder, f"taking back move {shown(wanted)}"):
+        move = find_move(work, wanted)
+        _none_midway(work, besides=move)
+        way = way_back(work, move)
+        _give_up_planned(work, move)
+        with _faults_told(work, [move]):
+            if move.state is State.RELEASING:
+                move = carry_move(work, move)
+            if way.state is None:
+                move = work.journal.begin_undo(move, move_back(work, move))
+                return _carry_all(work, [move])
+            begun = work.journal.keep(replace(move, state=way.state))
+            if way.state is not State.UNDONE:
+                begun = carry_move(work, begun)
+        return _done(work, [begun])
+
+
+def outlook_of_undo(work: Work, wanted: str) -> tuple[Move, Way]:
+    """The move meant, and how it would be taken back; changes nothing. Raises Refused."""
+    move = find_move(work, wanted)
+    _none_midway(work, besides=move)
+    return move, way_back(work, move)
+
+
+def release(work: Work, wanted: str, even_if_missing: bool = False) -> Outcome:
+    """Let the kept originals of one move, or of `all` on trial, go. Raises Refused and Stopped.
+
+    Refuses while the moved library lacks files that the original still has, unless told that this is meant.
+    """
+    with carrying_lock(work.state_folder, f"releasing {shown(wanted)}"):
+        if wanted == "all":
+            moves = [move for move in work.journal.moves() if move.state is State.ON_TRIAL]
+            if not moves:
+                raise Refused("No move is on trial.", next_step="“nuvik logbook” shows every move.")
+        else:
+            moves = [find_move(work, wanted)]
+        for move in moves:
+            _check_release(work, move, even_if_missing)
+        return _carry_all(work, [work.journal.keep(replace(move, state=State.RELEASING)) for move in moves])
+
+
+def find_move(work: Work, wanted: str) -> Move:
+    """The move of this number, or the `last` that was begun and not taken back. Raises Refused."""
+    if wanted == "last":
+        moves = [one for one in work.journal.moves() if one.state not in (State.UNDONE, State.PLANNED)]
+        originals = [one for one in moves if one.undoes is None or not one.state.finished]
+        if not originals:
+            raise Refused("There is no move to take back.", next_step="“nuvik logbook” shows every move.")
+        return originals[-1]
+    if not wanted.isdecimal() or len(wanted) > 18:
+        raise Refused(f"“{shown(wanted)}” is no move: give its number or “last”.", next_step="“nuvik logbook” lists them.")
+    move = work.journal.move(int(wanted))
+    if move.undoes is not None and move.state.finished:
+        raise Refused(f"Move {move.id} took move {move.undoes} back; it cannot be taken back itself.",
+                      next_step="Move the library again instead.")  # fmt: skip
+    return move
+
+
+def _check_release(work: Work, move: Move, even_if_missing: bool) -> None:
+    name = shown(move.library)
+    if move.state is not State.ON_TRIAL:
+        raise Refused(f"Move {move.id} ({name}) is not on trial: {move.state.in_words}.",
+                      next_step="Only a move on trial keeps an original to release.")  # fmt: skip
+    drive = work.drive(move.target_drive)
+    if drive is None or not drive.attached or not work.files.exists(move.target):
+        raise Refused(f"{name} cannot be seen at {shown(move.target)}, so its original stays.",
+                      next_step="Attach its drive, or take the move back.")  # fmt: skip
+    if even_if_missing:
+        return
+    there = take_inventory(work.files, move.target, work.stop).entries
+    missing = [path for path in take_inventory(work.files, held(move), work.stop).entries if path not in there]
+    if missing:
+        raise Refused(
+            f"{name}: the kept original has {format_count(len(missing), 'entry', 'entries')} that the moved library lacks, "
+            f"first {shown(missing[0])}. It stays.",
+            next_step="If you removed them yourself, release with --even-if-missing.",
+        )
+
+
+def _none_midway(work: Work, besides: Move | None = None) -> None:
+    """Refuse new work while an earlier move stands midway; the rest of `besides`' own run does not count."""
+    for move in work.journal.unfinished():
+        if besides is not None and (move.id == besides.id or move.state is State.PLANNED and move.run == besides.run):
+            continue
+        raise Refused(
+            f"Move {move.id} ({shown(move.library)}) stands midway: {move.state.in_words}.",
+            next_step="First run “nuvik resume” to go on, or “nuvik undo last” to take it back.",
+        )
+
+
+def _give_up_planned(work: Work, move: Move) -> None:
+    """Taking back a move of a run that stopped gives up what of that run has not begun."""
+    waiting = [one for one in work.journal.unfinished() if one.run == move.run and one.state is State.PLANNED]
+    if waiting := [replace(one, state=State.UNDONE) for one in waiting if one.id != move.id]:
+        work.journal.keep(*waiting)
+
+
+def _carry_all(work: Work, moves: list[Move]) -> Outcome:
+    done: list[Move] = []
+    with _faults_told(work, moves):
+        for move in moves:
+            if done and work.stop.asked_after_step:
+                raise Stopped(
+                    f"Stopped as asked, after {format_count(len(done), 'move')}; "
+                    f"{format_count(len(moves) - len(done), 'move')} not begun.",
+                    next_step="“nuvik resume” goes on, “nuvik undo last” takes the last one back.",
+                )
+            try:
+                done.append(carry_move(work, move))
+            except Refused as refusal:
+                if done or any(work.journal.move(one.id).state is not State.PLANNED for one in moves):
+                    raise Stopped(refusal.what, next_step=f"{refusal.next_step} Then run “nuvik resume”.") from None
+                work.journal.keep(*(replace(one, state=State.UNDONE, problem=refusal.what) for one in moves))
+                raise
+    return _done(work, moves)
+
+
+@contextmanager
+def _faults_told(work: Work, moves: list[Move]) -> Iterator[None]:
+    """Whatever ends a run early is told in words, kept with the move it befell, and reported as `stopped`."""
+    try:
+        yield
+    except Refused:
+        raise
+    except (Stopped, StopRequested, OSError) as fault:
+        current = next((one for one in _again(work, moves) if not one.state.finished), _again(work, moves)[-1])
+        stopped = _in_words(work, current, fault)
+        work.journal.keep(replace(current, problem=stopped.what))
+        outcome = _sum_up(work, moves)
+        work.report(Event("stopped", current.n, current.id, current.library, detail={
+            "problem": stopped.what, "next_step": stopped.next_step, "state": current.state,
+            "freed_bytes": outcome.freed_bytes, "expected_freed_bytes": outcome.expected_freed_bytes,
+        }))  # fmt: skip
+        raise stopped from None
+
+
+def _in_words(work: Work, move: Move, fault: NuvikError | StopRequested | OSError) -> NuvikError:
+    if isinstance(fault, NuvikError):
+        return fault
+    if isinstance(fault, OSError):
+        return stopped_by(work, move, fault)
+    return Stopped(
+        f"Stopped as asked. {shown(move.library)}: {move.state.in_words}.",
+        next_step=f"“nuvik resume” goes on, “nuvik undo {move.id}” takes it back.",
+    )
+
+
+def _again(work: Work, moves: list[Move]) -> list[Move]:
+    return [work.journal.move(move.id) for move in moves]
+
+
+def _sum_up(work: Work, moves: list[Move]) -> Outcome:
+    ended = tuple(_again(work, moves))
+    freed, expected = Counter[str](), Counter[str]()
+    for move in ended:
+        if move.state is State.RELEASED:
+            expected[move.source_drive] += move.expected_freed_bytes
+            freed[move.source_drive] += move.expected_freed_bytes if move.freed_bytes is None else move.freed_bytes
+    return Outcome(ended, dict(freed), dict(expected))
+
+
+def _done(work: Work, moves: list[Move]) -> Outcome:
+    outcome = _sum_up(work, moves)
+    last = outcome.moves[-1]
+    work.report(Event("done", last.n, last.id, last.library, detail={
+        "freed_bytes": outcome.freed_bytes, "expected_freed_bytes": outcome.expected_freed_bytes,
+    }))  # fmt: skip
+    return outcome

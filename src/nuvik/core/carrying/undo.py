@@ -1,0 +1,83 @@
+"""Taking a move back: at once while the original is still kept, by the same protocol backwards once it is gone."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from nuvik.core.carrying.places import incoming, incoming_folder, remove_aside, unmake_way
+from nuvik.core.carrying.proof import copy_unchanged
+from nuvik.core.carrying.switch import holds_original, put_back, unpublish
+from nuvik.core.carrying.work import Work
+from nuvik.core.model.clock import now_text
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.journal import Move, State
+from nuvik.core.model.names import shown
+from nuvik.core.model.plan import Tether
+from nuvik.core.model.units import format_bytes
+from nuvik.core.store.journal import new_token
+from nuvik.core.survey.inventory import take_inventory
+
+
+def discard(work: Work, move: Move) -> Move:
+    """Remove the incoming copy of a move that was not switched; the original lies where it always lay."""
+    remove_aside(work.files, incoming_folder(move))
+    unmake_way(work.files, move.made_folders)
+    done = work.journal.keep(replace(move, state=State.UNDONE, ended_at=now_text()))
+    work.tell("undone", done)
+    return done
+
+
+def take_back(work: Work, move: Move) -> Move:
+    """Put the untouched original back, then give the copy's name up."""
+    put_back(work, move)
+    unpublish(work, move)
+    return work.journal.keep(replace(move, state=State.DISCARDING))
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """How a move can be taken back."""
+
+    state: State | None
+    """The state that takes it back in place; None when the library has to be copied back."""
+    says: str
+
+
+def way_back(work: Work, move: Move) -> Way:
+    """Find out how a move would be taken back; changes nothing. Raises Refused when it cannot be."""
+    name, files = shown(move.library), work.files
+    if move.state is State.UNDONE:
+        raise Refused(f"Move {move.id} was taken back already.", next_step="“nuvik logbook” shows every move.")
+    if move.state is State.PLANNED:
+        return Way(State.UNDONE, f"{name} was not touched yet; its move is given up.")
+    for drive_id in (move.source_drive, move.target_drive):
+        drive = work.drive(drive_id)
+        if drive is None or not drive.attached:
+            label = shown(drive.label if drive else drive_id)
+            raise Refused(f"{label} is away, so {name} cannot be taken back.", next_step=f"Attach {label}.")
+    copying = move.state in (State.COPYING, State.DISCARDING)
+    if copying or (move.state is State.PROVEN and files.exists(incoming(move))):
+        return Way(State.DISCARDING, f"{name} still lies untouched at {shown(move.source)}; the copy begun is removed.")
+    if move.undoes is not None:
+        raise Refused(f"Move {move.id} is itself taking {name} back and is nearly done.", next_step="Run “nuvik resume”.")
+    switched = holds_original(files, move)
+    at_place = not switched and move.state in (State.PROVEN, State.PUBLISHED, State.TAKING_BACK)
+    if at_place or (switched and files.exists(move.target) and copy_unchanged(work, move, move.target)):
+        return Way(State.TAKING_BACK, f"The original of {name} is still kept and goes back to {shown(move.source)} at once.")
+    if not files.exists(move.target):
+        raise Refused(
+            f"{name} is no longer at {shown(move.target)}, where it was moved to.",
+            next_step="Bring it back there, or look for it with a survey.",
+        )
+    changed = " It was changed since it moved; the newer contents go back." if switched else ""
+    return Way(None, f"{name} is copied back to {shown(move.source)} and proven ({format_bytes(move.bytes)}).{changed}")
+
+
+def move_back(work: Work, move: Move) -> Move:
+    """The move that copies a library back to where it came from, not begun yet."""
+    now = take_inventory(work.files, move.target, work.stop)
+    return Move(
+        id=0, run=move.run, token=new_token(), n=move.n, library=move.library, kind=move.kind, source=move.target,
+        target=move.source, source_drive=move.target_drive, target_drive=move.source_drive, bytes=now.bytes,
+        files=now.files, tether=Tether.NONE, state=State.PLANNED, on_trial=False, expected_s=move.expected_s,
+    )  # fmt: skip
