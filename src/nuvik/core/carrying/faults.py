@@ -25,11 +25,17 @@ def stopped_by(work: Work, move: Move, fault: OSError) -> Stopped:
     elif fault.errno in _GONE:
         what, mend = f"{where} is gone: was its cable pulled?", f"Attach {where} again and run “nuvik resume”; or"
     elif fault.errno == errno.EIO:
-        what, mend = f"{where} could not be read or written at {shown(path)}.", "Check its cable, then “nuvik resume”; or"
+        what, mend = (
+            f"{where} could not be read or written at {shown(path)}.",
+            "Check its cable, then “nuvik resume”; or",
+        )
     elif fault.errno == errno.EFBIG:
         what = f"{where} cannot hold a file as big as {shown(path)}."
     else:
-        what, mend = f"{shown(path) or where}: {(fault.strerror or str(fault)).lower()}.", "Mend that and run “nuvik resume”; or"
+        what, mend = (
+            f"{shown(path) or where}: {(fault.strerror or str(fault)).lower()}.",
+            "Mend that and run “nuvik resume”; or",
+        )
     return Stopped(
         f"{what} {shown(move.library)}: {move.state.in_words}.",
         next_step=f"{mend} “nuvik undo {move.id}” takes the move back.".strip(),

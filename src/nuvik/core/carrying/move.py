@@ -14,13 +14,13 @@ from nuvik.core.carrying.copying import copy_library
 from nuvik.core.carrying.places import held, held_folder, missing_folders, remove_aside, unmake_way
 from nuvik.core.carrying.proof import copy_unchanged, look_through, prove_copy, unchanged
 from nuvik.core.carrying.switch import holds_original, publish, put_back, switch, unpublish
-from nuvik.core.carrying.undo import discard, take_back
+from nuvik.core.carrying.undo import discard, step_of, take_back
 from nuvik.core.carrying.work import Work
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
-from nuvik.core.model.plan import Step, Tether
+from nuvik.core.model.plan import Tether
 from nuvik.core.model.units import format_bytes
 from nuvik.core.planning.checks import check_step
 
@@ -58,14 +58,6 @@ def _drives_attached(work: Work, move: Move) -> None:
                 f"{shown(name)} is away, and {shown(move.library)} stands midway: {move.state.in_words}.",
                 next_step=f"Attach {shown(name)} and run “nuvik resume” or “nuvik undo last”.",
             )
-
-
-def step_of(move: Move) -> Step:
-    """The plan's step that a move carries out."""
-    return Step(
-        n=move.n, library=move.library, kind=move.kind, path=move.source, bytes=move.bytes, files=move.files,
-        from_drive=move.source_drive, to_drive=move.target_drive, target_path=move.target, tether=move.tether,
-    )  # fmt: skip
 
 
 def _begin(work: Work, move: Move) -> Move:
@@ -142,7 +134,15 @@ def _switch(work: Work, move: Move) -> Move:
 
 
 def _look(work: Work, move: Move) -> Move:
-    look_through(work, move, move.source if move.tether is Tether.LINK else move.target)
+    path = move.source if move.tether is Tether.LINK else move.target
+    if difference := look_through(work, move, path):
+        # Perhaps somebody works with it already; perhaps not. Either way the original must not go now.
+        problem = f"looked at through {shown(path)}, {difference}"
+        work.journal.keep(replace(move, state=State.ON_TRIAL, problem=problem, ended_at=now_text()))
+        raise Stopped(
+            f"{shown(move.library)} was moved, but {problem}. The original is kept.",
+            next_step=f"Look at it: “nuvik release {move.id}” if it is right, “nuvik undo {move.id}” if not.",
+        )
     if move.on_trial:
         work.tell("on-trial", move)
         return work.journal.keep(replace(move, state=State.ON_TRIAL, ended_at=now_text()))
@@ -157,11 +157,12 @@ def _release(work: Work, move: Move) -> Move:
         )
     free_before = _free(work, move.source_drive)
     whole = holds_original(work.files, move)
-    remove_aside(work.files, held_folder(move))
+    work.files.remove_tree(held(move))
     if work.files.sync_volume(os.path.dirname(move.source)) and whole and free_before is not None:
         free_after = _free(work, move.source_drive)
         freed = None if free_after is None else free_after - free_before
         move = replace(move, freed_bytes=freed, problem=_difference(move, freed))
+    remove_aside(work.files, held_folder(move))
     done = replace(move, state=State.RELEASED, ended_at=now_text())
     if move.undoes is None:
         work.journal.keep(done)
@@ -178,8 +179,14 @@ def _difference(move: Move, freed: int | None) -> str | None:
     """Why the drive gained something else than the library's size, as far as that can be told."""
     if freed is None or abs(freed - move.bytes) <= max(move.bytes // 20, 16 << 20):
         return None
-    why = "holes, compression, or a snapshot that still holds it" if freed < move.bytes else "small files take whole clusters"
-    return f"{format_bytes(freed)} became free, {format_bytes(move.bytes)} were expected: {why}, or other programs wrote"
+    why = (
+        "holes, compression, or a snapshot that still holds it"
+        if freed < move.bytes
+        else "small files take whole clusters"
+    )
+    return (
+        f"{format_bytes(freed)} became free, {format_bytes(move.bytes)} were expected: {why}, or other programs wrote"
+    )
 
 
 _NEXT: dict[State, Callable[[Work, Move], Move]] = {

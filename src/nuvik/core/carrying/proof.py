@@ -7,7 +7,6 @@ import os
 from nuvik.core.carrying.checksum import Checksum
 from nuvik.core.carrying.places import incoming
 from nuvik.core.carrying.work import Meter, Work
-from nuvik.core.model.errors import Stopped
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
 from nuvik.core.store.journal import EntryRecord
@@ -76,18 +75,11 @@ def copy_unchanged(work: Work, move: Move, root: str) -> bool:
     return True
 
 
-def look_through(work: Work, move: Move, path: str) -> None:
-    """Look at the moved library by the path that programs use: same entries, same sizes. Raises Stopped."""
+def look_through(work: Work, move: Move, path: str) -> str | None:
+    """Look at the moved library by the path that programs use: same entries, same sizes. The first difference, or None."""
     # The trailing dot makes the system follow the link to a folder.
     root = os.path.join(path, ".") if os.path.isdir(path) else os.path.realpath(path)
-    seen = take_inventory(work.files, root, work.stop)
-    copied = work.journal.entries(move)
-    if difference := _first_difference(seen, copied):
-        raise Stopped(
-            f"{shown(move.library)} is not whole when looked at through {shown(path)}: {difference}. "
-            "The original is still kept.",
-            next_step=f"“nuvik undo {move.id}” puts it back.",
-        )
+    return _first_difference(take_inventory(work.files, root, work.stop), work.journal.entries(move))
 
 
 def _first_difference(seen: Inventory, copied: dict[str, EntryRecord]) -> str | None:

@@ -111,7 +111,9 @@ def find_move(work: Work, wanted: str) -> Move:
             raise Refused("There is no move to take back.", next_step="“nuvik logbook” shows every move.")
         return originals[-1]
     if not wanted.isdecimal() or len(wanted) > 18:
-        raise Refused(f"“{shown(wanted)}” is no move: give its number or “last”.", next_step="“nuvik logbook” lists them.")
+        raise Refused(
+            f"“{shown(wanted)}” is no move: give its number or “last”.", next_step="“nuvik logbook” lists them."
+        )
     move = work.journal.move(int(wanted))
     if move.undoes is not None and move.state.finished:
         raise Refused(f"Move {move.id} took move {move.undoes} back; it cannot be taken back itself.",
@@ -143,7 +145,7 @@ def _check_release(work: Work, move: Move, even_if_missing: bool) -> None:
 def _none_midway(work: Work, besides: Move | None = None) -> None:
     """Refuse new work while an earlier move stands midway; the rest of `besides`' own run does not count."""
     for move in work.journal.unfinished():
-        if besides is not None and (move.id == besides.id or move.state is State.PLANNED and move.run == besides.run):
+        if besides is not None and (move.id == besides.id or (move.state is State.PLANNED and move.run == besides.run)):
             continue
         raise Refused(
             f"Move {move.id} ({shown(move.library)}) stands midway: {move.state.in_words}.",

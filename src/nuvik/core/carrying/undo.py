@@ -12,8 +12,10 @@ from nuvik.core.model.clock import now_text
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
-from nuvik.core.model.plan import Tether
+from nuvik.core.model.plan import Step, Tether
+from nuvik.core.model.timing import WritePace
 from nuvik.core.model.units import format_bytes
+from nuvik.core.rehearsal.simulate import step_times
 from nuvik.core.store.journal import new_token
 from nuvik.core.survey.inventory import take_inventory
 
@@ -32,6 +34,14 @@ def take_back(work: Work, move: Move) -> Move:
     put_back(work, move)
     unpublish(work, move)
     return work.journal.keep(replace(move, state=State.DISCARDING))
+
+
+def step_of(move: Move) -> Step:
+    """The plan's step that a move carries out."""
+    return Step(
+        n=move.n, library=move.library, kind=move.kind, path=move.source, bytes=move.bytes, files=move.files,
+        from_drive=move.source_drive, to_drive=move.target_drive, target_path=move.target, tether=move.tether,
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,11 +69,16 @@ def way_back(work: Work, move: Move) -> Way:
     if copying or (move.state is State.PROVEN and files.exists(incoming(move))):
         return Way(State.DISCARDING, f"{name} still lies untouched at {shown(move.source)}; the copy begun is removed.")
     if move.undoes is not None:
-        raise Refused(f"Move {move.id} is itself taking {name} back and is nearly done.", next_step="Run “nuvik resume”.")
-    switched = holds_original(files, move)
+        raise Refused(
+            f"Move {move.id} is itself taking {name} back and is nearly done.", next_step="Run “nuvik resume”."
+        )
+    # An original that is being released may be in pieces: then only the copy counts.
+    switched = move.state is not State.RELEASING and holds_original(files, move)
     at_place = not switched and move.state in (State.PROVEN, State.PUBLISHED, State.TAKING_BACK)
     if at_place or (switched and files.exists(move.target) and copy_unchanged(work, move, move.target)):
-        return Way(State.TAKING_BACK, f"The original of {name} is still kept and goes back to {shown(move.source)} at once.")
+        return Way(
+            State.TAKING_BACK, f"The original of {name} is still kept and goes back to {shown(move.source)} at once."
+        )
     if not files.exists(move.target):
         raise Refused(
             f"{name} is no longer at {shown(move.target)}, where it was moved to.",
@@ -76,8 +91,13 @@ def way_back(work: Work, move: Move) -> Way:
 def move_back(work: Work, move: Move) -> Move:
     """The move that copies a library back to where it came from, not begun yet."""
     now = take_inventory(work.files, move.target, work.stop)
+    here, there = work.drive(move.target_drive), work.drive(move.source_drive)
+    assert here is not None and there is not None  # way_back has seen both
+    step = step_of(move)
+    times = step_times(replace(step, bytes=now.bytes, files=now.files), here, WritePace(there), 0.0, False)
     return Move(
         id=0, run=move.run, token=new_token(), n=move.n, library=move.library, kind=move.kind, source=move.target,
         target=move.source, source_drive=move.target_drive, target_drive=move.source_drive, bytes=now.bytes,
-        files=now.files, tether=Tether.NONE, state=State.PLANNED, on_trial=False, expected_s=move.expected_s,
+        files=now.files, tether=Tether.NONE, state=State.PLANNED, on_trial=False,
+        expected_s=times.copy_s + times.prove_s + times.release_s,
     )  # fmt: skip

@@ -43,7 +43,18 @@ _SYSTEM_FOLDERS = {
                "/cores", "/dev", "/etc", "/tmp", "/var", "/opt"),
 }  # fmt: skip
 # Below these only the folder itself is protected, what lies inside belongs to the user.
-_HOLDS_USER_FOLDERS = {"/home", "/root", "/Users", "/mnt", "/media", "/Volumes", "/srv", "/opt", "/tmp", "/Applications"}
+_HOLDS_USER_FOLDERS = {
+    "/home",
+    "/root",
+    "/Users",
+    "/mnt",
+    "/media",
+    "/Volumes",
+    "/srv",
+    "/opt",
+    "/tmp",
+    "/Applications",
+}
 
 
 class LocalHost:
@@ -74,7 +85,9 @@ class LocalHost:
         system = mount_point == os.path.abspath(os.sep) or is_within(self._home, mount_point)
         medium, portable, disk = _block_device_facts(device)
         read, write, small = TYPICAL[medium]
-        label = "System" if mount_point == "/" else os.path.basename(mount_point.rstrip("/\\")) or mount_point.rstrip("\\")
+        label = (
+            "System" if mount_point == "/" else os.path.basename(mount_point.rstrip("/\\")) or mount_point.rstrip("\\")
+        )
         identifier = re.sub(r"[^a-z0-9]+", "-", label.lower()).strip("-") or "drive"
         while identifier in taken:
             identifier += "-2"

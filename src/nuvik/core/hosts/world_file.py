@@ -205,10 +205,10 @@ def _validated(path: str, model: type[Any], newest_format: str) -> Any:
     try:
         return model.model_validate(data)
     except ValidationError as faults:
-        fault = faults.errors()[0]
-        where = tuple(fault["loc"])
+        first = faults.errors()[0]
+        where = tuple(first["loc"])
         field = ".".join(str(word) for word in where if not isinstance(word, int))
-        message = fault["msg"].removeprefix("Value error, ")
+        message = first["msg"].removeprefix("Value error, ")
         about = f"“{field}”: " if field else ""
         raise Refused(f"{shown(path)}, line {_line_of(text, where)}: {about}{message}.",
                       next_step="Correct the file.") from None  # fmt: skip

@@ -98,7 +98,7 @@ class Drive:
         return max(0, self.headroom_bytes - self.free_bytes) if self.attached else 0
 
     def shares_disk_with(self, other: Drive) -> bool:
-        return self.id == other.id or bool(self.disk) and self.disk == other.disk
+        return self.id == other.id or (bool(self.disk) and self.disk == other.disk)
 
 
 def find_drive(drives: tuple[Drive, ...], wanted: str) -> Drive | None:

@@ -87,8 +87,8 @@ _KNOWN: dict[str, FileSystem] = {
         "NTFS", permissions=False, xattrs=True, longest_name_in_bytes=False, dos_names=True, folds_case=True,
         utf8_only=True, time_step_ns=100,
     ),
-    "exfat": FileSystem("exFAT", time_step_ns=2_000_000_000, **_FAT),  # type: ignore[arg-type]
-    "fat32": FileSystem("FAT32", largest_file_bytes=2**32 - 1, time_step_ns=2_000_000_000, **_FAT),  # type: ignore[arg-type]
+    "exfat": FileSystem("exFAT", time_step_ns=2_000_000_000, **_FAT),
+    "fat32": FileSystem("FAT32", largest_file_bytes=2**32 - 1, time_step_ns=2_000_000_000, **_FAT),
 }  # fmt: skip
 
 _SAME = {

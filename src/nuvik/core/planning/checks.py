@@ -123,7 +123,9 @@ def _check_places(
         found.refuse(f"{name} must not be moved: {reason}.", "Choose a library inside it.")
     state = os.path.realpath(state_folder)
     if is_within(state, source) or is_within(source, state):
-        found.refuse(f"{name} holds Nuvik's own journal.", "Choose another library, or keep the journal elsewhere (--state).")
+        found.refuse(
+            f"{name} holds Nuvik's own journal.", "Choose another library, or keep the journal elsewhere (--state)."
+        )
     if is_within(target, source):
         found.refuse(f"The target {shown(target)} lies inside {name} itself.", "Choose a place outside it.")
     elif is_within(source, target):

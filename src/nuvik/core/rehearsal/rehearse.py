@@ -68,7 +68,9 @@ def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
     }
     if margins:
         tightest = min(margins, key=lambda drive: margins[drive])
-        at = next(one.n for one in timeline.steps if one.lowest_free_bytes[tightest] == timeline.lowest_free_bytes[tightest])
+        at = next(
+            one.n for one in timeline.steps if one.lowest_free_bytes[tightest] == timeline.lowest_free_bytes[tightest]
+        )
         low = format_bytes(timeline.lowest_free_bytes[tightest])
         said += f" Lowest point: {low} free on {shown(labels[tightest])} during step {at}."
     arriving = {drive: names for drive, names in timeline.away.items() if names and drive in margins}

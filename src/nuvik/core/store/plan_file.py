@@ -7,9 +7,9 @@ import os
 import posixpath
 
 from nuvik.core.model.errors import Refused
+from nuvik.core.model.formats import check_format
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Plan
-from nuvik.core.model.formats import check_format
 from nuvik.core.store.wire import from_wire, plan_to_wire
 
 PLAN_FORMAT = "nuvik-plan/1"

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import dataclasses
 import json
-from functools import cache
 from typing import Any, TypeVar
 
 from nuvik.core.model.errors import Refused
@@ -59,18 +58,23 @@ def from_wire(kind: type[Value], data: Any, about: str) -> Value:
     from pydantic import ValidationError
 
     try:
-        return _adapter(kind).validate_python(_rename(data))  # type: ignore[no-any-return]
+        value: Value = _adapter(kind).validate_python(_rename(data))
+        return value
     except ValidationError as faults:
         fault = faults.errors()[0]
         field = ".".join(str(_TO_WIRE.get(str(word), word)) for word in fault["loc"])
         raise Refused(f"{about}: “{field}”: {fault['msg']}.", next_step="Make the file again.") from None
 
 
-@cache
-def _adapter(kind: type[Any]) -> Any:
-    from pydantic import TypeAdapter
+_adapters: dict[Any, Any] = {}
 
-    return TypeAdapter(kind)
+
+def _adapter(kind: Any) -> Any:
+    from pydantic import TypeAdapter  # slow to load, and only files need it
+
+    if kind not in _adapters:
+        _adapters[kind] = TypeAdapter(kind)
+    return _adapters[kind]
 
 
 def _rename(data: Any) -> Any:

@@ -16,12 +16,32 @@ from nuvik.core.model.paths import is_within
 from nuvik.core.survey.walk import OURS_PREFIX, Measure
 
 _TYPES: dict[Kind, frozenset[str]] = {
-    Kind.VIDEO: frozenset(".mp4 .mkv .mov .avi .webm .m4v .mpg .mpeg .ts .ogv".split()),
-    Kind.PHOTO: frozenset(".jpg .jpeg .png .tif .tiff .raw .dng .fits .fit .heic .webp .gif .bmp".split()),
-    Kind.SOUND: frozenset(".wav .flac .mp3 .ogg .opus .m4a .aac .aif .aiff".split()),
-    Kind.DOCUMENT: frozenset(".pdf .txt .md .odt .ods .odp .doc .docx .xls .xlsx .ppt .pptx .epub .csv .tex".split()),
-    Kind.DISC_IMAGE: frozenset(".iso .img .qcow2 .vdi .vmdk .vhd .vhdx".split()),
-    Kind.BACKUP: frozenset(".bak .backup".split()),
+    Kind.VIDEO: frozenset([".mp4", ".mkv", ".mov", ".avi", ".webm", ".m4v", ".mpg", ".mpeg", ".ts", ".ogv"]),
+    Kind.PHOTO: frozenset(
+        [".jpg", ".jpeg", ".png", ".tif", ".tiff", ".raw", ".dng", ".fits", ".fit", ".heic", ".webp", ".gif", ".bmp"]
+    ),
+    Kind.SOUND: frozenset([".wav", ".flac", ".mp3", ".ogg", ".opus", ".m4a", ".aac", ".aif", ".aiff"]),
+    Kind.DOCUMENT: frozenset(
+        [
+            ".pdf",
+            ".txt",
+            ".md",
+            ".odt",
+            ".ods",
+            ".odp",
+            ".doc",
+            ".docx",
+            ".xls",
+            ".xlsx",
+            ".ppt",
+            ".pptx",
+            ".epub",
+            ".csv",
+            ".tex",
+        ]
+    ),
+    Kind.DISC_IMAGE: frozenset([".iso", ".img", ".qcow2", ".vdi", ".vmdk", ".vhd", ".vhdx"]),
+    Kind.BACKUP: frozenset([".bak", ".backup"]),
 }
 _CLEAR_SHARE = 0.6
 """Assumed: a kind is clear when files of its types take three fifths of the bytes."""
@@ -52,7 +72,9 @@ def find_libraries(host: Host, roots: tuple[str, ...]) -> list[Candidate]:
         for candidate in _below(host, root, cards, None):
             _take(found, candidate)
     # A tethered library is found twice, by its link and where it lies: nothing counts twice.
-    return [one for one in found.values() if not any(one.path != other and is_within(one.path, other) for other in found)]
+    return [
+        one for one in found.values() if not any(one.path != other and is_within(one.path, other) for other in found)
+    ]
 
 
 def _take(found: dict[str, Candidate], candidate: Candidate) -> None:

@@ -49,7 +49,9 @@ def survey(
         except StopRequested:
             complete = False
             break
-    problems.extend(Problem(path=drive.path, problem=f"{drive.label} is away") for drive in drives if not drive.attached)
+    problems.extend(
+        Problem(path=drive.path, problem=f"{drive.label} is away") for drive in drives if not drive.attached
+    )
     libraries.sort(key=lambda library: (-library.bytes, library.path))
     return Snapshot(
         taken_at=now_text(), host=host.name, drives=drives, libraries=tuple(libraries), problems=tuple(problems),
@@ -84,9 +86,7 @@ def _root(host: Host, drives: tuple[Drive, ...], path: str) -> str:
     return clean
 
 
-def _library(
-    host: Host, candidate: Candidate, drive: Drive, problems: list[Problem], stop: Stop | None
-) -> Library:
+def _library(host: Host, candidate: Candidate, drive: Drive, problems: list[Problem], stop: Stop | None) -> Library:
     measured = measure(host, candidate.path, stop)
     problems.extend(measured.problems)
     card, path = candidate.card, candidate.path

@@ -114,6 +114,8 @@ class Measure:
 def measure(host: Host, root: str, stop: Stop | None = None) -> Measure:
     """Sum up one tree. Raises StopRequested."""
     result = Measure()
-    for entry in walk(host.files, root, lambda path, what: result.problems.append(Problem(path=path, problem=what)), stop):
+    for entry in walk(
+        host.files, root, lambda path, what: result.problems.append(Problem(path=path, problem=what)), stop
+    ):
         result.add(host, entry)
     return result

@@ -1,0 +1,62 @@
+"""Where every call begins: `nuvik` with no words opens the screens, with words it is a command."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import traceback
+from typing import NoReturn
+
+from nuvik.core.model.errors import BadInput, NuvikError, Refused, Stopped
+
+EXIT_FAULT, EXIT_WORDS, EXIT_REFUSED, EXIT_STOPPED = 1, 2, 3, 4
+
+
+def main() -> NoReturn:
+    """Run the command line; every condition a user can cause ends in a message and its exit code."""
+    sys.exit(run(sys.argv[1:]))
+
+
+def run(words: list[str]) -> int:
+    """Run one call and give its exit code."""
+    from nuvik.cli import build_app
+
+    try:
+        build_app()(args=words, prog_name="nuvik")
+    except SystemExit as end:
+        return end.code if isinstance(end.code, int) else 0 if end.code is None else EXIT_WORDS
+    except NuvikError as trouble:
+        _tell(trouble)
+        return {BadInput: EXIT_WORDS, Refused: EXIT_REFUSED, Stopped: EXIT_STOPPED}.get(type(trouble), EXIT_FAULT)
+    except BrokenPipeError:  # whoever read our output has enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    except KeyboardInterrupt:
+        print("nuvik: interrupted; nothing stands midway.", file=sys.stderr)  # noqa: T201
+        return EXIT_STOPPED
+    except Exception as fault:
+        _report_fault(fault)
+        return EXIT_FAULT
+    return 0
+
+
+def _tell(trouble: NuvikError) -> None:
+    print(f"nuvik: {trouble.what}", file=sys.stderr)  # noqa: T201
+    if trouble.next_step:
+        print(f"       {trouble.next_step}", file=sys.stderr)  # noqa: T201
+
+
+def _report_fault(fault: Exception) -> None:
+    """A fault in Nuvik itself: the details go to a file, the user gets one line."""
+    with tempfile.NamedTemporaryFile("w", prefix="nuvik-fault-", suffix=".txt", delete=False, encoding="utf-8") as file:
+        traceback.print_exception(fault, file=file)
+    print(  # noqa: T201
+        f"nuvik: a fault in Nuvik itself ({type(fault).__name__}). What lay on your drives is safe.\n"
+        f"       The details are in {file.name}; please report them.",
+        file=sys.stderr,
+    )
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,21 @@
+"""The commands: every stage without a screen. One module a command group; `call` holds what all share."""
+
+from __future__ import annotations
+
+import typer
+
+_HELP = """See what fills your drives, decide what belongs where, rehearse the moves, and carry them out so that
+nothing is lost. With no command, the screens open on this computer; “nuvik demo” opens them on a made-up one."""
+
+
+def build_app() -> typer.Typer:
+    """The whole command line."""
+    from nuvik.cli import carry, demo, draw, logbook, plan, start, survey
+
+    app = typer.Typer(
+        help=_HELP, add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False,
+        context_settings={"help_option_names": ["-h", "--help"]},
+    )  # fmt: skip
+    for group in (start, demo, survey, plan, carry, logbook, draw):
+        group.add_to(app)
+    return app

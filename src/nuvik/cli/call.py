@@ -1,0 +1,117 @@
+"""What every command shares: the common options, the workspace they name, and how results are said."""
+
+from __future__ import annotations
+
+import functools
+import inspect
+import json
+import sys
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from nuvik.core.model import units
+from nuvik.core.model.errors import BadInput
+
+if TYPE_CHECKING:
+    from nuvik.core.workspace import Workspace
+
+EXIT_FINDINGS = 5
+
+World = Annotated[str | None, typer.Option("--world", metavar="DIR", help="Work on the world in this folder.")]
+State = Annotated[
+    str | None, typer.Option("--state", metavar="DIR", envvar="NUVIK_STATE", help="Where Nuvik keeps its database.")
+]
+Json = Annotated[bool, typer.Option("--json", help="Print JSON instead of text.")]
+Units = Annotated[
+    str | None, typer.Option("--units", metavar="KIND", envvar="NUVIK_UNITS", help="decimal (GB) or binary (GiB).")
+]
+
+_COMMON = {"world": World, "state": State, "as_json": Json, "unit_kind": Units}
+_DEFAULTS: dict[str, Any] = {"world": None, "state": None, "as_json": False, "unit_kind": None}
+
+
+@dataclass(slots=True)
+class Call:
+    """One call of a command: where it works and how it speaks."""
+
+    world: str | None = None
+    state: str | None = None
+    as_json: bool = False
+
+    @property
+    def workspace(self) -> Workspace:
+        """The computer and database that the options name. Raises Refused."""
+        from nuvik.core.workspace import open_workspace
+
+        return open_workspace(self.world, self.state)
+
+    def say(self, text: str = "") -> None:
+        """A line of the result for people; with --json it goes to stderr, so that stdout stays one document."""
+        print(text, file=sys.stderr if self.as_json else sys.stdout)  # noqa: T201
+
+    def aside(self, text: str) -> None:
+        """A message that is no result."""
+        print(text, file=sys.stderr)  # noqa: T201
+
+    def document(self, what: str, data: dict[str, Any]) -> None:
+        """Print one JSON document."""
+        print(json.dumps({"format": f"nuvik-{what}/1", **data}, indent=2))  # noqa: T201
+
+    def line(self, what: str, data: dict[str, Any]) -> None:
+        """Print one JSON object on a line of its own, at once."""
+        print(json.dumps({"format": f"nuvik-{what}/1", **data}), flush=True)  # noqa: T201
+
+
+def command(app: typer.Typer, name: str, **settings: Any) -> Callable[[Callable[..., None]], Callable[..., None]]:
+    """Register a command whose first parameter is a Call; the common options are added to its own."""
+
+    def register(function: Callable[..., None]) -> Callable[..., None]:
+        own = list(inspect.signature(function, eval_str=True).parameters.values())[1:]
+
+        @functools.wraps(function)
+        def called(**given: Any) -> None:
+            common = {option: given.pop(option) for option in _COMMON}
+            function(_call(common), **given)
+
+        called.__signature__ = inspect.Signature(  # type: ignore[attr-defined]
+            [parameter.replace(kind=inspect.Parameter.KEYWORD_ONLY) for parameter in own]
+            + [
+                inspect.Parameter(option, inspect.Parameter.KEYWORD_ONLY, default=_DEFAULTS[option], annotation=kind)
+                for option, kind in _COMMON.items()
+            ]
+        )
+        called.__annotations__ = {
+            **{parameter.name: parameter.annotation for parameter in own}, **_COMMON, "return": None,
+        }  # fmt: skip
+        app.command(name, **settings)(called)
+        return function
+
+    return register
+
+
+def _call(common: dict[str, Any]) -> Call:
+    choose_units(common["unit_kind"])
+    return Call(common["world"], common["state"], common["as_json"])
+
+
+def choose_units(kind: str | None) -> None:
+    """Set the units shown from the option. Raises BadInput."""
+    if kind is None:
+        return
+    if kind not in list(units.Base):
+        raise BadInput(f"“{kind}” is no kind of units.", next_step="Say decimal or binary.")
+    units.prefer(units.Base(kind))
+
+
+def sizes_by_drive(given: list[str] | None, call: Call) -> dict[str, int]:
+    """`DRIVE=SIZE` options as bytes by drive id. Raises BadInput and Refused."""
+    found = {}
+    for text in given or []:
+        drive, sign, size = text.partition("=")
+        if not sign:
+            raise BadInput(f"“{text}” is not DRIVE=SIZE.", next_step="Write for example kestrel=50G.")
+        found[call.workspace.drive_or_refuse(drive).id] = units.parse_bytes(size)
+    return found

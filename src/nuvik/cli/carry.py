@@ -1,0 +1,183 @@
+"""`nuvik carry`, `shift`, `resume`, `undo` and `release`: moving, and taking back."""
+
+from __future__ import annotations
+
+import signal
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from nuvik.cli.call import EXIT_FINDINGS, Call, command, sizes_by_drive
+from nuvik.cli.plan import Headroom, OnTrial, show_rehearsal, with_headroom
+from nuvik.core.model.journal import State
+from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.progress import Event, Stop
+from nuvik.core.model.units import format_bytes, format_duration, format_speed
+
+if TYPE_CHECKING:
+    from nuvik.core.carrying.run import Outcome
+    from nuvik.core.carrying.work import Work
+
+Yes = Annotated[bool, typer.Option("--yes", help="Really do it; without, only say what would happen.")]
+WhichMove = Annotated[str, typer.Argument(metavar="MOVE", help="A move's number, or “last”.")]
+
+
+def add_to(app: typer.Typer) -> None:
+    @command(app, "carry")
+    def carry(
+        call: Call,
+        plan: Annotated[str, typer.Argument(metavar="PLAN", help="A plan file.")],
+        yes: Yes = False,
+        on_trial: OnTrial = False,
+        headroom: Headroom = None,
+    ) -> None:
+        """Carry out a plan: copy, prove, switch, release."""
+        from nuvik.core.carrying.run import carry_plan
+        from nuvik.core.store.plan_file import read_plan
+
+        read = with_headroom(read_plan(plan), headroom, call)
+        if not yes:
+            show_rehearsal(call, read, on_trial, one_line=True)
+            call.aside("Nothing was moved: add --yes to carry it out.")
+            return
+        _run(call, lambda work: carry_plan(work, read, on_trial))
+
+    @command(app, "shift")
+    def shift(
+        call: Call,
+        path: Annotated[str, typer.Argument(metavar="PATH", help="The library to move.")],
+        goal: Annotated[str, typer.Argument(metavar="DRIVE-OR-FOLDER", help="Where it goes.")],
+        yes: Yes = False,
+        on_trial: OnTrial = False,
+        headroom: Headroom = None,
+    ) -> None:
+        """Move one library now: rehearse it, and with --yes carry it out."""
+        from nuvik.core.carrying.run import carry_plan
+
+        plan = call.workspace.draft([(path, goal)], sizes_by_drive(headroom, call)).to_plan()
+        if not yes:
+            show_rehearsal(call, plan, on_trial, one_line=True)
+            call.aside("Nothing was moved: add --yes to carry it out.")
+            return
+        _run(call, lambda work: carry_plan(work, plan, on_trial))
+
+    @command(app, "resume")
+    def resume(call: Call) -> None:
+        """Go on with what a stop left midway."""
+        from nuvik.core.carrying.run import resume
+
+        _run(call, resume)
+
+    @command(app, "undo")
+    def undo(call: Call, move: WhichMove, yes: Yes = False) -> None:
+        """Take a move back: the library returns to where it came from."""
+        from nuvik.core.carrying.run import outlook_of_undo, undo
+
+        if not yes:
+            meant, way = outlook_of_undo(call.workspace.work(), move)
+            if call.as_json:
+                call.line("undo", {"move": meant.id, "library": meant.library, "says": way.says})
+            call.say(f"Move {meant.id}: {way.says}")
+            call.aside("Nothing was changed: add --yes to take it back.")
+            return
+        _run(call, lambda work: undo(work, move))
+
+    @command(app, "release")
+    def release(
+        call: Call,
+        move: Annotated[str, typer.Argument(metavar="MOVE", help="A move's number, or “all”.")],
+        even_if_missing: Annotated[
+            bool, typer.Option("--even-if-missing", help="Although the moved library lacks files of the original.")
+        ] = False,
+    ) -> None:
+        """Let the kept original of a move on trial go."""
+        from nuvik.core.carrying.run import release
+
+        _run(call, lambda work: release(work, move, even_if_missing))
+
+
+def _run(call: Call, act: Callable[[Work], Outcome]) -> None:
+    """Do the work while telling of it; Ctrl+C stops it at the next safe point."""
+    stop = Stop()
+    workspace = call.workspace
+    with _stopping(stop, call):
+        outcome = act(workspace.work(_json_line(call) if call.as_json else _Teller(call), stop))
+    labels = workspace.labels()
+    for drive, freed in outcome.freed_bytes.items():
+        expected = outcome.expected_freed_bytes[drive]
+        call.say(f"{labels.get(drive, drive)}: {format_bytes(freed)} freed, {format_bytes(expected)} expected.")
+    troubled = [one for one in outcome.moves if one.problem and one.state is not State.UNDONE]
+    for move in troubled:
+        call.aside(f"nuvik: move {move.id}, {shown(move.library)}: {move.problem}.")
+    if any(move.state is State.ON_TRIAL for move in outcome.moves):
+        call.say("On trial: the originals are kept. When all works: nuvik release all")
+    if troubled:
+        raise typer.Exit(EXIT_FINDINGS)
+
+
+def _json_line(call: Call) -> Callable[[Event], None]:
+    def tell(event: Event) -> None:
+        data = {
+            "event": event.event, "n": event.n, "move": event.move, "library": event.library,
+            "done_bytes": event.done_bytes, "total_bytes": event.total_bytes, **event.detail,
+        }  # fmt: skip
+        call.line("event", data)
+
+    return tell
+
+
+class _Teller:
+    """Tells people what happens: one line an event, and a progress line where there is a terminal."""
+
+    _WORDS = {
+        "step-started": "{n}. {library}: {size}",
+        "copied": "   copied, original untouched",
+        "proven": "   proven: read back and equal",
+        "switched": "   switched: the old path leads to the new place",
+        "on-trial": "   on trial: the original is kept",
+        "released": "   released: the original is gone",
+        "undone": "   taken back",
+    }
+
+    def __init__(self, call: Call) -> None:
+        self._call = call
+        self._terminal = sys.stderr.isatty()
+
+    def __call__(self, event: Event) -> None:
+        if event.event == "progress":
+            self._progress(event)
+            return
+        if self._terminal:
+            sys.stderr.write("\r\x1b[K")
+        if words := self._WORDS.get(event.event):
+            self._call.say(words.format(n=event.n, library=shown(event.library), size=format_bytes(event.total_bytes)))
+
+    def _progress(self, event: Event) -> None:
+        if not self._terminal or not event.total_bytes:
+            return
+        speed = event.detail.get("bytes_per_s")
+        left = (event.total_bytes - event.done_bytes) / speed if speed else None
+        sys.stderr.write(
+            f"\r\x1b[K   {event.detail['phase']} {100 * event.done_bytes // event.total_bytes:3d} %  "
+            f"{format_bytes(event.done_bytes)}"
+            + (f"  {format_speed(speed)}  {format_duration(left)} left" if speed and left is not None else "")
+            + f"  {shorten(event.library, 30)}"
+        )
+        sys.stderr.flush()
+
+
+@contextmanager
+def _stopping(stop: Stop, call: Call) -> Iterator[None]:
+    def asked(number: int, frame: object) -> None:
+        call.aside("\nStopping at the next safe point …")
+        stop.ask()
+
+    before = {which: signal.signal(which, asked) for which in (signal.SIGINT, signal.SIGTERM)}
+    try:
+        yield
+    finally:
+        for which, handler in before.items():
+            signal.signal(which, handler)

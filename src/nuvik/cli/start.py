@@ -1,0 +1,39 @@
+"""`nuvik` alone: the screens on this computer, or on the world that --world names."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from nuvik import __version__
+from nuvik.cli.call import State, Units, World, choose_units
+
+
+def _show_version(asked: bool) -> None:
+    if asked:
+        typer.echo(f"nuvik {__version__}")
+        raise typer.Exit
+
+
+def add_to(app: typer.Typer) -> None:
+    @app.callback(invoke_without_command=True)
+    def start(
+        context: typer.Context,
+        world: World = None,
+        state: State = None,
+        units: Units = None,
+        version: Annotated[bool, typer.Option("--version", callback=_show_version, is_eager=True)] = False,
+    ) -> None:
+        """See what fills your drives, decide what belongs where, rehearse the moves, and carry them out so that
+        nothing is lost. With no command, the screens open on this computer; “nuvik demo” opens them on a made-up
+        one."""
+        if context.invoked_subcommand is not None:
+            if world is not None:
+                context.ensure_object(dict)["world"] = world
+            return
+        choose_units(units)
+        from nuvik.core.workspace import open_workspace
+        from nuvik.tui.app import NuvikApp
+
+        NuvikApp(open_workspace(world, state)).run()
