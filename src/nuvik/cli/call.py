@@ -72,19 +72,20 @@ def command(app: typer.Typer, name: str, **settings: Any) -> Callable[[Callable[
         own = list(inspect.signature(function, eval_str=True).parameters.values())[1:]
 
         @functools.wraps(function)
-        def called(**given: Any) -> None:
+        def called(context: typer.Context, **given: Any) -> None:
             common = {option: given.pop(option) for option in _COMMON}
-            function(_call(common), **given)
+            function(_call(context, common), **given)
 
         called.__signature__ = inspect.Signature(  # type: ignore[attr-defined]
-            [parameter.replace(kind=inspect.Parameter.KEYWORD_ONLY) for parameter in own]
+            [inspect.Parameter("context", inspect.Parameter.POSITIONAL_OR_KEYWORD, annotation=typer.Context)]
+            + [parameter.replace(kind=inspect.Parameter.KEYWORD_ONLY) for parameter in own]
             + [
                 inspect.Parameter(option, inspect.Parameter.KEYWORD_ONLY, default=_DEFAULTS[option], annotation=kind)
                 for option, kind in _COMMON.items()
             ]
         )
         called.__annotations__ = {
-            **{parameter.name: parameter.annotation for parameter in own}, **_COMMON, "return": None,
+            "context": typer.Context, **{parameter.name: parameter.annotation for parameter in own}, **_COMMON, "return": None,
         }  # fmt: skip
         app.command(name, **settings)(called)
         return function
@@ -92,9 +93,15 @@ def command(app: typer.Typer, name: str, **settings: Any) -> Callable[[Callable[
     return register
 
 
-def _call(common: dict[str, Any]) -> Call:
+def _call(context: typer.Context, common: dict[str, Any]) -> Call:
+    # `nuvik --world DIR drives` means the same as `nuvik drives --world DIR`.
+    before_command: dict[str, Any] = context.find_root().obj or {}
     choose_units(common["unit_kind"])
-    return Call(common["world"], common["state"], common["as_json"])
+    return Call(
+        common["world"] or before_command.get("world"),
+        common["state"] or before_command.get("state"),
+        common["as_json"],
+    )
 
 
 def choose_units(kind: str | None) -> None:

@@ -28,11 +28,10 @@ def add_to(app: typer.Typer) -> None:
         """See what fills your drives, decide what belongs where, rehearse the moves, and carry them out so that
         nothing is lost. With no command, the screens open on this computer; “nuvik demo” opens them on a made-up
         one."""
-        if context.invoked_subcommand is not None:
-            if world is not None:
-                context.ensure_object(dict)["world"] = world
-            return
         choose_units(units)
+        if context.invoked_subcommand is not None:
+            context.obj = {"world": world, "state": state}
+            return
         from nuvik.core.workspace import open_workspace
         from nuvik.tui.app import NuvikApp
 

@@ -1,0 +1,87 @@
+"""`nuvik demo --tour`: the whole job on a household of its own, with no screen, told in short lines."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+
+from nuvik.cli.call import Call
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.journal import State
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_bytes, format_duration
+
+_MOVES = (
+    ("Saltmarsh Signalman", "heron"),
+    ("Star Chart Parcels", "heron"),
+    ("Vane working cache", "dunlin"),
+)
+"""Big and cold goes down; the cache that outgrew its project goes to the roomier chip drive."""
+DRAWING = "hollin-before-and-after.svg"
+
+
+def take_tour(call: Call, at: str | None, out: str) -> None:
+    """Survey, plan, rehearse, carry, undo one move, and draw. Raises Refused as the stages do.
+
+    Without `at` the household stands in a temporary folder that is removed at the end.
+    """
+    from nuvik.demo.build import household_at
+
+    if not os.path.isdir(out):
+        raise Refused(f"There is no folder {shown(out)} for the drawing.", next_step="Make it, or name another with --out.")
+    place = at or tempfile.mkdtemp(prefix="nuvik-tour-")
+    try:
+        _tour(call, household_at(place, fresh=True), os.path.join(out, DRAWING))
+    finally:
+        if at is None:
+            shutil.rmtree(place, ignore_errors=True)
+
+
+def _tour(call: Call, folder: str, drawing: str) -> None:
+    from nuvik.core.carrying.run import carry_plan, undo
+    from nuvik.core.planning.draft import Draft
+    from nuvik.core.rehearsal.rehearse import rehearsal_headline
+    from nuvik.core.survey.headline import survey_headline
+    from nuvik.core.workspace import open_workspace
+    from nuvik.drawing.drives import draw_before_after
+
+    workspace = open_workspace(folder, call.state, waits=False)
+    snapshot = workspace.survey()
+    call.say("1 Survey")
+    call.say(f"  {len(snapshot.libraries)} libraries on {len(snapshot.drives)} drives. {survey_headline(snapshot)}")
+    call.say("2 Speeds")
+    for drive in snapshot.drives:
+        if drive.attached:
+            call.say(f"  {drive.label:<8} feels like {format_duration(drive.felt_load_s):>6}: {drive.tier}")
+    call.say("3 Plan")
+    draft = Draft(snapshot)
+    for name, drive_id in _MOVES:
+        library = next(one for one in snapshot.libraries if one.name == name)
+        call.say(f"  {draft.consequence(library, drive_id)}")
+        draft = draft.set_down(library.id, drive_id)
+    call.say(f"  {draft.headline()}")
+    call.say(f"  {draft.totals()}")
+    plan = draft.to_plan()
+    call.say("4 Rehearse")
+    timeline = workspace.rehearse(plan)
+    call.say(f"  {rehearsal_headline(timeline, workspace.labels())}")
+    call.say("5 Carry")
+    outcome = carry_plan(workspace.work(), plan)
+    for move in outcome.moves:
+        call.say(
+            f"  {shown(move.library)}: {move.state.in_words}; expected {format_duration(move.expected_s)}, "
+            f"took {format_duration(move.actual_s)}"
+        )
+    for drive_id, freed in outcome.freed_bytes.items():
+        expected = outcome.expected_freed_bytes[drive_id]
+        call.say(f"  {drive_id}: {format_bytes(freed)} freed, {format_bytes(expected)} expected")
+    old_path = outcome.moves[0].source
+    call.say(f"  Its old path still opens {len(os.listdir(old_path))} things: it leads to {outcome.moves[0].target}")
+    call.say("6 Logbook")
+    taken_back = undo(workspace.work(), "last")
+    call.say(f"  Taken back: {shown(taken_back.moves[0].library)}, proven and released again.")
+    standing = [move for move in workspace.journal.moves() if move.state is State.RELEASED and move.undoes is None]
+    call.say(f"  {len(standing)} moves stand. Kestrel now: {format_bytes(workspace.drive_or_refuse('kestrel').free_bytes)} free.")
+    draw_before_after(snapshot, draft, drawing)
+    call.say(f"Drawing: {shown(drawing)}")

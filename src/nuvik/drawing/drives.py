@@ -1,0 +1,127 @@
+"""Drawings of drives: each a strip of its libraries to a common scale, and for a plan now above and then below."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from typing import Any
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.plan import Plan
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.units import Base, format_bytes, format_duration, preferred
+from nuvik.core.planning.draft import Draft
+from nuvik.core.survey.headline import survey_headline
+from nuvik.drawing.palette import DAY
+
+_INCHES_WIDE = 11.0
+_INCHES_A_STRIP = 0.62
+_POINTS_A_CHARACTER = 4.6
+_LABEL_SHARE = 0.115
+
+
+def draw_drives(snapshot: Snapshot, path: str) -> None:
+    """Draw every attached drive with its libraries. Raises BadInput for another ending, Refused if unwritable."""
+    rows = [(drive, "", snapshot.on_drive(drive.id), drive.used_bytes) for drive in snapshot.drives if drive.attached]
+    _draw(rows, f"{snapshot.host}: {survey_headline(snapshot)}", path)
+
+
+def draw_plan(snapshot: Snapshot, plan: Plan, path: str) -> None:
+    """Draw the drives now and once the plan is carried. Raises as `draw_drives`, and Refused if the plan does not fit."""
+    draft = Draft(snapshot, headroom_bytes=dict(plan.headroom_bytes))
+    by_path = {library.path: library for library in snapshot.libraries}
+    for step in plan.steps:
+        library = by_path.get(step.path)
+        if library is None:
+            raise Refused(f"The last survey knows no library at {shown(step.path)}.", next_step="Run “nuvik survey” first.")
+        draft = draft.set_down(library.id, step.to_drive, step.target_path)
+    draw_before_after(snapshot, draft, path)
+
+
+def draw_before_after(snapshot: Snapshot, draft: Draft, path: str) -> None:
+    """Draw each drive twice: now above, then below."""
+    rows: list[tuple[Drive, str, Sequence[Library], int]] = []
+    for drive in draft.drives:
+        if drive.attached:
+            then_used = drive.usable_bytes - draft.free_then_bytes(drive.id)
+            rows.append((drive, "now", snapshot.on_drive(drive.id), drive.used_bytes))
+            rows.append((drive, "then", draft.on_drive_then(drive.id), then_used))
+    before, after = draft.waiting_s_per_week()
+    waiting = f"waiting {format_duration(before)} → {format_duration(after)} a week"
+    _draw(rows, f"{snapshot.host}: {draft.headline()} ({waiting})", path)
+
+
+def _draw(rows: Sequence[tuple[Drive, str, Sequence[Library], int]], title: str, path: str) -> None:
+    ending = os.path.splitext(path)[1].lower()
+    if ending not in (".svg", ".pdf"):
+        raise BadInput(f"{shown(path)}: drawings are .svg or .pdf.", next_step="End the name so.")
+    import matplotlib
+
+    matplotlib.use("Agg")
+    # Text stays text, names are never taken for formulas, and the same drives give the same file.
+    settings = {"svg.fonttype": "none", "svg.hashsalt": "nuvik", "text.parse_math": False, "pdf.fonttype": 42,
+                "font.family": "DejaVu Sans", "font.size": 8, "hatch.linewidth": 0.5}  # fmt: skip
+    with matplotlib.rc_context(settings):  # type: ignore[arg-type]
+        from matplotlib.figure import Figure
+
+        height = _INCHES_A_STRIP * len(rows) + 1.5
+        figure = Figure(figsize=(_INCHES_WIDE, height), facecolor=DAY.surface)
+        axes = figure.add_axes((_LABEL_SHARE, 0.85 / height, 0.86 - _LABEL_SHARE + 0.11, 1 - 1.45 / height))
+        _strips(axes, rows)
+        figure.text(0.02, 1 - 0.3 / height, title, fontsize=10, fontweight="bold", color=DAY.text)
+        _legend(figure, rows, height)
+        metadata = {"Date": None} if ending == ".svg" else {"CreationDate": None}
+        try:
+            figure.savefig(path, metadata=metadata, facecolor=figure.get_facecolor())
+        except OSError as fault:
+            raise Refused(f"The drawing could not be written to {shown(path)}: {fault.strerror}.",
+                          next_step="Choose another place with -o.") from None  # fmt: skip
+
+
+def _strips(axes: Any, rows: Sequence[tuple[Drive, str, Sequence[Library], int]]) -> None:
+    step, unit = (1000**3, "GB") if preferred() is Base.DECIMAL else (1024**3, "GiB")
+    longest = max((drive.usable_bytes for drive, *_ in rows), default=step) / step
+    points = _INCHES_WIDE * 72 * (0.97 - _LABEL_SHARE)
+    ticks, labels = [], []
+    for number, (drive, when, libraries, used_bytes) in enumerate(rows):
+        y = -number - (0.12 if when == "now" else -0.12 if when == "then" else 0)
+        ticks.append(y)
+        labels.append(f"{shown(drive.label)} {when}".strip())
+        usable = drive.usable_bytes / step
+        known = sum(library.bytes for library in libraries)
+        axes.barh(y, usable, height=0.62, color=DAY.free, edgecolor=DAY.quiet, linewidth=0.6)
+        axes.barh(y, drive.headroom_bytes / step, left=usable - drive.headroom_bytes / step, height=0.62,
+                  color="none", edgecolor=DAY.quiet, hatch="////", linewidth=0)  # fmt: skip
+        left = max(0, used_bytes - known) / step
+        axes.barh(y, left, height=0.62, color=DAY.other)
+        for library in libraries:
+            width = library.bytes / step
+            axes.barh(y, width, left=left, height=0.62, color=DAY.kinds[library.kind], edgecolor=DAY.surface, linewidth=0.8)
+            room = int(width / longest * points / _POINTS_A_CHARACTER)
+            if room >= 2:
+                text = shorten(library.name, room) if room >= 8 else library.kind.letter
+                axes.text(left + width / 2, y, text, ha="center", va="center", color=DAY.text, fontsize=7)
+            left += width
+        free = drive.usable_bytes - used_bytes
+        color = DAY.broken if free < 0 else DAY.look if free < drive.headroom_bytes else DAY.quiet
+        axes.text(usable + longest * 0.006, y, f"{format_bytes(free)} free", va="center", color=color, fontsize=7.5)
+    axes.set_yticks(ticks, labels)
+    axes.set_xlim(0, longest * 1.1)
+    axes.set_ylim(-len(rows) + 0.4, 0.6)
+    axes.set_xlabel(f"{unit}, all drives to one scale")
+    for side in ("top", "right", "left"):
+        axes.spines[side].set_visible(False)
+    axes.tick_params(length=0, colors=DAY.text)
+
+
+def _legend(figure: Any, rows: Sequence[tuple[Drive, str, Sequence[Library], int]], height: float) -> None:
+    from matplotlib.patches import Patch
+
+    used = {library.kind for _, _, libraries, _ in rows for library in libraries}
+    marks = [Patch(color=DAY.kinds[kind], label=f"{kind.letter} {kind}") for kind in Kind if kind in used]
+    marks.append(Patch(color=DAY.other, label="other data"))
+    marks.append(Patch(facecolor=DAY.free, edgecolor=DAY.quiet, hatch="////", label="headroom"))
+    figure.legend(handles=marks, loc="lower left", bbox_to_anchor=(0.01, 0.05 / height), ncol=7, frameon=False, fontsize=7.5)
