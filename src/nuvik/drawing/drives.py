@@ -12,7 +12,7 @@ from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.units import Base, format_bytes, format_duration, preferred
+from nuvik.core.model.units import Base, format_bytes, preferred
 from nuvik.core.planning.draft import Draft
 from nuvik.core.survey.headline import survey_headline
 from nuvik.drawing.palette import DAY
@@ -49,9 +49,7 @@ def draw_before_after(snapshot: Snapshot, draft: Draft, path: str) -> None:
             then_used = drive.usable_bytes - draft.free_then_bytes(drive.id)
             rows.append((drive, "now", snapshot.on_drive(drive.id), drive.used_bytes))
             rows.append((drive, "then", draft.on_drive_then(drive.id), then_used))
-    before, after = draft.waiting_s_per_week()
-    waiting = f"waiting {format_duration(before)} → {format_duration(after)} a week"
-    _draw(rows, f"{snapshot.host}: {draft.headline()} ({waiting})", path)
+    _draw(rows, f"{snapshot.host}: {draft.totals()}", path)
 
 
 def _draw(rows: Sequence[tuple[Drive, str, Sequence[Library], int]], title: str, path: str) -> None:
@@ -70,8 +68,9 @@ def _draw(rows: Sequence[tuple[Drive, str, Sequence[Library], int]], title: str,
         height = _INCHES_A_STRIP * len(rows) + 1.5
         figure = Figure(figsize=(_INCHES_WIDE, height), facecolor=DAY.surface)
         axes = figure.add_axes((_LABEL_SHARE, 0.85 / height, 0.86 - _LABEL_SHARE + 0.11, 1 - 1.45 / height))
+        axes.set_facecolor(DAY.surface)
         _strips(axes, rows)
-        figure.text(0.02, 1 - 0.3 / height, title, fontsize=10, fontweight="bold", color=DAY.text)
+        figure.text(0.02, 1 - 0.3 / height, title, fontsize=9, fontweight="bold", color=DAY.text)
         _legend(figure, rows, height)
         metadata = {"Date": None} if ending == ".svg" else {"CreationDate": None}
         try:
@@ -99,7 +98,7 @@ def _strips(axes: Any, rows: Sequence[tuple[Drive, str, Sequence[Library], int]]
         axes.barh(y, left, height=0.62, color=DAY.other)
         for library in libraries:
             width = library.bytes / step
-            axes.barh(y, width, left=left, height=0.62, color=DAY.kinds[library.kind], edgecolor=DAY.surface, linewidth=0.8)
+            axes.barh(y, width, left=left, height=0.62, color=DAY.kinds[library.kind], edgecolor=DAY.surface, linewidth=0.3)
             room = int(width / longest * points / _POINTS_A_CHARACTER)
             if room >= 2:
                 text = shorten(library.name, room) if room >= 8 else library.kind.letter

@@ -1,0 +1,93 @@
+"""The sentences with which Carry and Logbook begin, and how a run ended."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from nuvik.core.carrying.run import Outcome
+from nuvik.core.model.journal import Move, State
+from nuvik.core.model.names import shown
+from nuvik.core.model.progress import Event
+from nuvik.core.model.units import format_bytes, format_count, format_duration, format_speed
+
+PHASES: tuple[tuple[str, str, tuple[State, ...]], ...] = (
+    ("copy", "original untouched", (State.COPYING,)),
+    ("prove", "read back from the drive", (State.COPYING,)),
+    ("switch", "old path leads to the copy", (State.PROVEN, State.PUBLISHED)),
+    ("look", "seen through the old path", (State.SWITCHED,)),
+    ("release", "original gone, space free", (State.RELEASING, State.RELEASED)),
+)
+"""What happens to a library in order, and what is safe once it has."""
+
+
+def phase_number(event: Event) -> int:
+    """Which of PHASES an event stands in; len(PHASES) when all are done."""
+    if event.event == "progress":
+        return 1 if event.detail.get("phase") == "proving" else 0
+    return {"step-started": 0, "copied": 1, "proven": 2, "switched": 3, "on-trial": 4, "released": 5, "undone": 5,
+            "done": 5}.get(event.event, 0)  # fmt: skip
+
+
+def running_headline(event: Event | None) -> str:
+    """What is happening right now, and what is safe."""
+    if event is None:
+        return "Beginning: the checks run once more."
+    if event.event == "progress":
+        words = "read back and compared" if event.detail.get("phase") == "proving" else "copied"
+        safe = "copy being proven" if event.detail.get("phase") == "proving" else "original untouched"
+        if event.detail.get("state") == State.RELEASING:
+            words, safe = "released", "copy proven"
+        return f"{shown(event.library)} is being {words}: {safe}."
+    state = event.detail.get("state")
+    return f"{shown(event.library)}: {State(state).in_words if state else event.event}."
+
+
+def progress_line(event: Event) -> str:
+    """How far the phase at hand is: share, bytes, speed, time left."""
+    done, total, speed = event.done_bytes, event.total_bytes, event.detail.get("bytes_per_s")
+    said = f"{format_bytes(done)} of {format_bytes(total)}"
+    if speed:
+        said += f" · {format_speed(speed)} · {format_duration(max(0, total - done) / speed)} left"
+    return said
+
+
+def ended_headline(outcome: Outcome, labels: dict[str, str]) -> str:
+    """How a run ended: what was done, and freed beside expected."""
+    on_trial = [move for move in outcome.moves if move.state is State.ON_TRIAL]
+    undone = [move for move in outcome.moves if move.state is State.UNDONE or move.undoes is not None]
+    if on_trial:
+        return f"{format_count(len(on_trial), 'library', 'libraries')} on trial: try them, then release the originals in Logbook."
+    if undone and len(undone) == len(outcome.moves):
+        return f"{shown(undone[0].library)} lies where it lay before."
+    freed = ", ".join(
+        f"{labels.get(drive, drive)} {format_bytes(amount)} freed ({format_bytes(outcome.expected_freed_bytes[drive])} expected)"
+        for drive, amount in outcome.freed_bytes.items()
+    )
+    return f"Done: {format_count(len(outcome.moves), 'move')}. {freed}. Every old path still opens."
+
+
+def logbook_headline(moves: Sequence[Move]) -> str:
+    """How the journal stands: what is midway, on trial, done."""
+    midway = [move for move in moves if not move.state.finished]
+    if midway:
+        first = midway[0]
+        return f"{shown(first.library)} stands midway ({first.state.in_words}): go on, or take it back."
+    on_trial = [move for move in moves if move.state is State.ON_TRIAL]
+    if on_trial:
+        kept = format_bytes(sum(move.bytes for move in on_trial))
+        many = format_count(len(on_trial), "library is", "libraries are")
+        return f"{many} on trial: {kept} more become free once you release the originals."
+    standing = [move for move in moves if move.state is State.RELEASED and move.undoes is None]
+    if not standing:
+        return "Nothing is moved at present. What you move will be listed here, and can be taken back from here."
+    return f"{format_count(len(standing), 'move stands', 'moves stand')}, nothing is midway. Any of them can be taken back."
+
+
+def move_facts(move: Move, labels: dict[str, str]) -> str:
+    """One line on a move: where from and to, and expected beside actual."""
+    said = f"{shown(move.source)} → {shown(move.target)}"
+    if move.started_at:
+        said += f" · expected {format_duration(move.expected_s)}, took {format_duration(move.actual_s)}"
+    if move.freed_bytes is not None:
+        said += f" · {format_bytes(move.freed_bytes)} freed on {shown(labels.get(move.source_drive, move.source_drive))}"
+    return said + (f" · {move.problem}" if move.problem else "")

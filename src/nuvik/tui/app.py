@@ -1,0 +1,205 @@
+"""The application: it holds the desk, goes from stage to stage, and runs long work beside the screens."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from functools import partial
+
+from textual.app import App, SystemCommand
+from textual.binding import Binding
+from textual.message import Message
+from textual.screen import Screen
+from textual.worker import Worker, WorkerState
+
+from nuvik.core.carrying.headline import ended_headline
+from nuvik.core.carrying.run import Outcome
+from nuvik.core.carrying.work import Work
+from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.progress import Event, Stop
+from nuvik.core.workspace import Workspace
+from nuvik.tui.desk import Carrying, Desk
+from nuvik.tui.screens.carry import CarryScreen
+from nuvik.tui.screens.confirm import Confirm
+from nuvik.tui.screens.help import Help
+from nuvik.tui.screens.logbook import LogbookScreen
+from nuvik.tui.screens.plan import PlanScreen
+from nuvik.tui.screens.rehearse import RehearseScreen
+from nuvik.tui.screens.stage import STAGES, StageScreen
+from nuvik.tui.screens.survey import SurveyScreen
+from nuvik.tui.theme import palette_of, themes
+
+
+class CarryNews(Message):
+    """Something happened while carrying."""
+
+    def __init__(self, event: Event) -> None:
+        super().__init__()
+        self.event = event
+
+
+class NuvikApp(App[None]):
+    """The screens on one computer or world."""
+
+    TITLE = "Nuvik"
+    CSS_PATH = "nuvik.tcss"
+    SCREENS = {
+        "survey": SurveyScreen, "plan": PlanScreen, "rehearse": RehearseScreen, "carry": CarryScreen,
+        "logbook": LogbookScreen,
+    }  # fmt: skip
+    BINDINGS = [
+        *(Binding(str(number), f"go('{stage}')", stage, show=False) for number, stage in enumerate(STAGES, start=1)),
+        Binding("question_mark", "help", "help", key_display="?"),
+        Binding("ctrl+p", "command_palette", "commands", show=False),
+        Binding("t", "next_theme", "theme"),
+        Binding("q", "leave", "quit"),
+    ]
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__()
+        self.desk = Desk.laid(workspace)
+        self._survey_stop = Stop()
+        self.surveying: tuple[str, int, int] | None = None
+        """The library being measured, and how many of how many are; None when no survey runs."""
+
+        for theme in themes():
+            self.register_theme(theme)
+        self.theme = themes()[0].name
+
+    def get_theme_variable_defaults(self) -> dict[str, str]:
+        """Variables of our own that the style sheet uses, for themes that do not set them."""
+        return {"quiet": palette_of("").quiet}
+
+    def on_mount(self) -> None:
+        self.push_screen("survey")
+        self.begin_survey()
+
+    # -- going about ---------------------------------------------------------------------------------------
+
+    def action_go(self, stage: str) -> None:
+        """Go to a stage."""
+        if isinstance(self.screen, StageScreen) and self.screen.STAGE != stage:
+            self.switch_screen(stage)
+
+    def action_next_theme(self) -> None:
+        names = [theme.name for theme in themes()]
+        self.theme = names[(names.index(self.theme) + 1) % len(names)] if self.theme in names else names[0]
+        self.refresh_stage()
+
+    def action_help(self) -> None:
+        if isinstance(self.screen, StageScreen):
+            self.push_screen(Help(self.screen.STAGE))
+
+    def action_leave(self) -> None:
+        """Quit; while something is carried, only after it came to a safe point."""
+        carrying = self.desk.carrying
+        if carrying is None or not carrying.running:
+            self.exit()
+            return
+        question = "A library is being carried. Stop at the next safe point and leave? “nuvik resume” goes on later."
+        self.push_screen(Confirm(question, "stop and leave"), self._leave_when_stopped)
+
+    def _leave_when_stopped(self, agreed: bool | None) -> None:
+        if agreed and self.desk.carrying is not None:
+            self.desk.carrying.stop.ask()
+            self.set_interval(0.2, lambda: self.exit() if not self.desk.carrying or not self.desk.carrying.running else None)
+
+    def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
+        """What the command search offers."""
+        for stage in STAGES:
+            yield SystemCommand(f"Go to {stage.capitalize()}", f"the {stage} screen", partial(self.action_go, stage))
+        yield SystemCommand("Survey again", "measure drives and libraries anew", self.begin_survey)
+        yield SystemCommand("Change the theme", "night, day, high contrast", self.action_next_theme)
+        yield SystemCommand("Help", "what the keys of this screen do", self.action_help)
+        yield SystemCommand("Quit", "leave Nuvik", self.action_leave)
+
+    def refresh_stage(self) -> None:
+        """Let the stage on view show the desk again."""
+        for screen in self.screen_stack:
+            if isinstance(screen, StageScreen) and screen.is_mounted:
+                screen.show_desk()
+
+    def complain(self, trouble: NuvikError) -> None:
+        """Show a refusal: what happened and what to do next."""
+        self.notify(f"{trouble.what} {trouble.next_step}", title="Not done", severity="warning", timeout=12, markup=False)
+
+    # -- surveying -----------------------------------------------------------------------------------------
+
+    def begin_survey(self) -> None:
+        """Survey in the background; the screens show the last snapshot meanwhile."""
+        if self.surveying is not None:
+            return
+        self.surveying = ("", 0, 0)
+        self._survey_stop = Stop()
+        self.run_worker(self._survey, thread=True, group="survey", exit_on_error=False)
+
+    def _survey(self) -> None:
+        try:
+            snapshot = self.desk.workspace.survey((), self._survey_progress, self._survey_stop)
+        except NuvikError as trouble:
+            self.call_from_thread(self.complain, trouble)
+            snapshot = None
+        self.call_from_thread(self._surveyed, snapshot)
+
+    def _survey_progress(self, name: str, done: int, total: int) -> None:
+        self.surveying = (name, done, total)
+        if done % 5 == 0:
+            self.call_from_thread(self.refresh_stage)
+
+    def _surveyed(self, snapshot: object) -> None:
+        from nuvik.core.model.snapshot import Snapshot
+
+        self.surveying = None
+        if isinstance(snapshot, Snapshot):
+            self.desk.take_snapshot(snapshot)
+        self.refresh_stage()
+
+    # -- carrying ------------------------------------------------------------------------------------------
+
+    def begin_carrying(self, title: str, act: Callable[[Work], Outcome]) -> None:
+        """Carry, resume, undo or release in the background, and go to Carry to watch it."""
+        if self.desk.carrying is not None and self.desk.carrying.running:
+            self.notify("Something is being carried already: wait until it is done.", severity="warning")
+            return
+        self._survey_stop.ask()
+        self.desk.carrying = Carrying(title)
+        self.action_go("carry")
+        self.run_worker(partial(self._carry, act, self.desk.carrying), thread=True, group="carry", exit_on_error=False)
+
+    def _carry(self, act: Callable[[Work], Outcome], carrying: Carrying) -> None:
+        workspace = self.desk.workspace
+        try:
+            outcome = act(workspace.work(lambda event: self.post_message(CarryNews(event)) and None, carrying.stop))
+            ended, trouble = ended_headline(outcome, workspace.labels()), False
+        except NuvikError as fault:
+            ended, trouble = f"{fault.what} {fault.next_step}", True
+        self.call_from_thread(self._carried, carrying, ended, trouble)
+
+    def _carried(self, carrying: Carrying, ended: str, trouble: bool) -> None:
+        carrying.ended, carrying.trouble = ended, trouble
+        self.refresh_stage()
+        self.begin_survey()
+
+    def on_carry_news(self, news: CarryNews) -> None:
+        carrying = self.desk.carrying
+        if carrying is None:
+            return
+        if news.event.event == "progress":
+            carrying.progress = news.event
+        carrying.event = news.event
+        if news.event.move and news.event.move not in carrying.moves:
+            carrying.moves.append(news.event.move)
+        if isinstance(self.screen, CarryScreen):
+            self.screen.follow(news.event)
+
+    def on_worker_state_changed(self, change: Worker.StateChanged) -> None:
+        """A fault of our own in background work must not leave the screens waiting for ever."""
+        if change.state is not WorkerState.ERROR:
+            return
+        fault = change.worker.error
+        self.notify(f"A fault in Nuvik itself: {fault!r}", severity="error", timeout=20, markup=False)
+        if change.worker.group == "survey":
+            self.surveying = None
+        elif self.desk.carrying is not None and change.worker.group == "carry":
+            self.desk.carrying.ended = "A fault in Nuvik itself ended this. Go to Logbook: go on, or take it back."
+            self.desk.carrying.trouble = True
+        self.refresh_stage()

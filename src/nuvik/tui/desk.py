@@ -1,0 +1,97 @@
+"""The desk: the values the screens have before them, handed on in the order of the stages."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.plan import Plan
+from nuvik.core.model.progress import Event, Stop
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.timeline import Timeline
+from nuvik.core.planning.draft import Draft
+from nuvik.core.workspace import Workspace
+
+
+@dataclass
+class Desk:
+    """Workspace, and the value of each stage as far as the user has got."""
+
+    workspace: Workspace
+    snapshot: Snapshot
+    drafts: list[Draft] = field(default_factory=list)
+    """The edits so far; the one in force is at `position`."""
+    position: int = 0
+    lifted: str | None = None
+    """The library in the user's hand: its id."""
+    plan: Plan | None = None
+    timeline: Timeline | None = None
+    on_trial: bool = False
+    carrying: Carrying | None = None
+
+    @classmethod
+    def laid(cls, workspace: Workspace) -> Desk:
+        """A desk with the latest snapshot on it."""
+        desk = cls(workspace, workspace.snapshot())
+        desk.drafts = [Draft(desk.snapshot)]
+        return desk
+
+    @property
+    def draft(self) -> Draft:
+        return self.drafts[self.position]
+
+    def take_snapshot(self, snapshot: Snapshot) -> None:
+        """Begin again from a new snapshot; moves that are still possible stay on the draft."""
+        wanted = dict(self.draft.places)
+        draft = Draft(snapshot)
+        for library_id, drive_id in wanted.items():
+            try:
+                draft = draft.set_down(library_id, drive_id)
+            except Refused:
+                continue  # it went, or was moved meanwhile
+        self.snapshot, self.drafts, self.position = snapshot, [draft], 0
+        self.lifted = self.plan = self.timeline = None
+
+    def edit(self, draft: Draft) -> None:
+        """Put a new draft in force; what was undone before is forgotten."""
+        if draft.places != self.draft.places:
+            self.drafts = [*self.drafts[: self.position + 1], draft]
+            self.position += 1
+        self.plan = self.timeline = None
+
+    def step_back(self) -> bool:
+        """Undo an edit; False when there is none."""
+        if self.position == 0:
+            return False
+        self.position -= 1
+        self.plan = self.timeline = None
+        return True
+
+    def step_forward(self) -> bool:
+        """Do an undone edit again; False when there is none."""
+        if self.position == len(self.drafts) - 1:
+            return False
+        self.position += 1
+        self.plan = self.timeline = None
+        return True
+
+
+@dataclass
+class Carrying:
+    """What is being carried now, or was carried last."""
+
+    title: str
+    stop: Stop = field(default_factory=Stop)
+    moves: list[int] = field(default_factory=list)
+    """The journal's numbers of the moves seen so far."""
+    event: Event | None = None
+    """The latest event."""
+    progress: Event | None = None
+    """The latest progress of the phase at hand."""
+    ended: str | None = None
+    """How it ended, in words; None while it runs."""
+    trouble: bool = False
+
+    @property
+    def running(self) -> bool:
+        return self.ended is None

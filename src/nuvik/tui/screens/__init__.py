@@ -1,0 +1,1 @@
+"""One screen a stage, and the small ones that help."""

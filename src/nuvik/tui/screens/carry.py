@@ -1,0 +1,177 @@
+"""Carry: which phase the library at hand is in, what is safe, how far it is; and expected beside actual at the end."""
+
+from __future__ import annotations
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.widgets import DataTable, Static
+
+from nuvik.core.carrying.headline import PHASES, phase_number, progress_line, running_headline
+from nuvik.core.carrying.run import resume
+from nuvik.core.model.journal import Move, State
+from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.progress import Event
+from nuvik.core.model.units import format_bytes, format_duration, format_speed
+from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
+from nuvik.tui.widgets.strip import StripData
+
+_BAR_CELLS = 60
+
+
+class CarryScreen(StageScreen):
+    """The ladder of phases, the bar of the phase at hand, the moves of this run, and the drives."""
+
+    STAGE = "carry"
+    FIRST_FOCUS = "#moves"
+    BINDINGS = [
+        Binding("s", "stop_after", "stop after this one"),
+        Binding("x", "stop_now", "stop now, safely"),
+        Binding("g", "go_on", "go on"),
+        Binding("5", "app.go('logbook')", "logbook"),
+    ]
+
+    def body(self) -> ComposeResult:
+        yield Static(id="phases", markup=False)
+        yield Static(id="progress", markup=False)
+        yield DataTable(id="moves", cursor_type="row")
+        yield DriveBoard(id="drives")
+
+    def on_mount(self) -> None:
+        table = self.query_one(DataTable)
+        for label, width in (("step", 4), ("library", 32), ("size", 9), ("from → to", 22), ("how it stands", 38),
+                             ("expected", 13), ("took", 13)):  # fmt: skip
+            table.add_column(Text(label), width=width)
+
+    def refresh_stage(self) -> None:
+        carrying = self.desk.carrying
+        if carrying is None:
+            midway = self.desk.workspace.midway()
+            self.say(
+                f"{shown(midway[0].library)} stands midway: {midway[0].state.in_words}. g goes on with it."
+                if midway
+                else "Nothing is being carried: make a plan, rehearse it, and carry it out from there."
+            )
+        elif carrying.running:
+            self.say(running_headline(carrying.event))
+        else:
+            self.say(carrying.ended or "")
+        self.query_one("#headline").set_class(bool(carrying and carrying.trouble), "trouble")
+        self._show_phases()
+        self._show_moves()
+        self._show_drives()
+
+    def follow(self, event: Event) -> None:
+        """Show what just happened."""
+        carrying = self.desk.carrying
+        if carrying is None or not carrying.running:
+            return
+        self.say(running_headline(event))
+        self._show_phases()
+        if event.event != "progress":
+            self._show_moves()
+            self._show_drives()
+
+    # -- what is shown -------------------------------------------------------------------------------------
+
+    def _show_phases(self) -> None:
+        palette, carrying = palette_of(self.app.theme), self.desk.carrying
+        event = carrying.event if carrying else None
+        ladder, bar = Text(), Text()
+        if carrying is not None and event is not None and not carrying.trouble:
+            reached = len(PHASES) if not carrying.running else phase_number(event)
+            for number, (phase, safe, _) in enumerate(PHASES):
+                mark, style = ("✓", palette.good) if number < reached else ("▶", f"bold {palette.accent}")
+                if number > reached:
+                    mark, style = "·", palette.quiet
+                ladder.append(f"{mark} {phase}", style=style)
+                ladder.append(f"  {safe}" + ("      " if number < len(PHASES) - 1 else ""), style=palette.quiet)
+        if carrying is not None and carrying.running and carrying.progress is not None:
+            bar = self._bar(carrying.progress)
+        self.query_one("#phases", Static).update(ladder)
+        self.query_one("#progress", Static).update(bar)
+        if carrying is not None and carrying.running:
+            self.tell("Whatever you press, the original stays complete until its copy is proven. s stops after this library.")
+        elif self.desk.workspace.midway():
+            self.tell("g goes on from where it stopped; 5 opens Logbook, where u takes it back.")
+        else:
+            self.tell("5 opens Logbook: every move stands there and can be taken back.")
+
+    def _bar(self, event: Event) -> Text:
+        palette = palette_of(self.app.theme)
+        share = event.done_bytes / event.total_bytes if event.total_bytes else 1.0
+        filled = round(_BAR_CELLS * min(1.0, share))
+        text = Text("━" * filled, style=palette.accent) + Text("━" * (_BAR_CELLS - filled), style=palette.free)
+        text.append(f" {share:4.0%}  {progress_line(event)}")
+        return text + Text(f"\n{self._speeds(event)}", style=palette.quiet)
+
+    def _speeds(self, event: Event) -> str:
+        """The drives at work with what they do now beside what they can."""
+        move = self.desk.workspace.journal.move(event.move)
+        now = event.detail.get("bytes_per_s") or 0
+        drives = {drive.id: drive for drive in self.desk.snapshot.drives}
+        source, target = drives.get(move.source_drive), drives.get(move.target_drive)
+        if source is None or target is None:
+            return ""
+        at = format_speed(now)
+        if event.detail.get("phase") == "proving":
+            return f"{shown(target.label)} reads {at} (can {format_speed(target.read_bytes_per_s)})"
+        return (
+            f"{shown(source.label)} reads {at} (can {format_speed(source.read_bytes_per_s)}) → "
+            f"{shown(target.label)} writes {at} (can {format_speed(target.write_bytes_per_s)})"
+        )
+
+    def _show_moves(self) -> None:
+        table, labels = self.query_one(DataTable), {one.id: one.label for one in self.desk.snapshot.drives}
+        table.clear()
+        for move in self._moves():
+            table.add_row(*self._cells(move, labels))
+
+    def _moves(self) -> list[Move]:
+        """The moves of the run at hand; before one, those that stand midway."""
+        every = self.desk.workspace.journal.moves()
+        carrying = self.desk.carrying
+        if carrying is None or not carrying.moves:
+            return [move for move in every if not move.state.finished]
+        runs = {move.run for move in every if move.id in carrying.moves}
+        return [move for move in every if move.run in runs and (move.undoes is None or move.id in carrying.moves)]
+
+    def _cells(self, move: Move, labels: dict[str, str]) -> list[Text]:
+        palette = palette_of(self.app.theme)
+        style = palette.good if move.state is State.RELEASED else palette.look if not move.state.finished else ""
+        return [
+            Text(str(move.n), justify="right"),
+            Text(shorten(move.library, 32)),
+            Text(format_bytes(move.bytes), justify="right"),
+            Text(f"{shown(labels.get(move.source_drive, '?'))} → {shown(labels.get(move.target_drive, '?'))}"),
+            Text("back in its place" if move.undoes and move.state is State.RELEASED else move.state.in_words, style=style),
+            Text(format_duration(move.expected_s), justify="right"),
+            Text(format_duration(move.actual_s) if move.actual_s else "–", justify="right"),
+        ]
+
+    def _show_drives(self) -> None:
+        snapshot = self.desk.snapshot
+        now = {drive.id: drive for drive in self.desk.workspace.host.drives()}
+        rows = [
+            BoardRow((StripData(drive, snapshot.on_drive(drive.id), now.get(drive.id, drive).used_bytes),))
+            for drive in snapshot.drives
+        ]
+        self.query_one(DriveBoard).show(rows)
+
+    # -- keys ----------------------------------------------------------------------------------------------
+
+    def action_stop_after(self) -> None:
+        if self.desk.carrying is not None and self.desk.carrying.running:
+            self.desk.carrying.stop.ask_after_step()
+            self.notify("It will stop after this library.")
+
+    def action_stop_now(self) -> None:
+        if self.desk.carrying is not None and self.desk.carrying.running:
+            self.desk.carrying.stop.ask()
+            self.notify("Stopping at the next safe point.")
+
+    def action_go_on(self) -> None:
+        self.nuvik.begin_carrying("going on", resume)
+        self.refresh_stage()

@@ -1,0 +1,75 @@
+"""Help: what this stage is for, and its keys."""
+
+from __future__ import annotations
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import VerticalScroll
+from textual.screen import ModalScreen
+from textual.widgets import Static
+
+from nuvik.core.model.library import Kind
+from nuvik.tui.theme import palette_of
+
+_TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
+    "survey": (
+        "Survey shows your drives, fastest first, and the libraries on them: folders that move as one. "
+        "A hatched end is the headroom that should stay free; grey is data that is no library.",
+        (("↑ ↓", "go through drives, or through libraries"), ("Tab", "between drives and libraries"),
+         ("a", "libraries of all drives, or of the one at the cursor"), ("/", "find a library by name"),
+         ("l", "lift the library and go to Plan to set it down"), ("z", "zoom the strips to the drive at the cursor"),
+         ("r", "survey again")),
+    ),
+    "plan": (
+        "Plan draws each drive twice: now above, then below. Lift a library, choose a drive, set it down; "
+        "every figure follows. Nothing is moved until you carry the plan.",
+        (("l", "lift the library at the cursor"), ("↑ ↓", "choose a drive for it"), ("Enter", "set it down there"),
+         ("Esc", "put it back in its place"), ("Backspace", "let a library stay after all"),
+         ("u  U", "undo and redo an edit"), ("w", "write the plan to a file"), ("n", "next: rehearse it")),
+    ),
+    "rehearse": (
+        "Rehearse shows what carrying the plan would do, step by step: time, free space at its lowest, and "
+        "whatever forbids a step with what would mend it.",
+        (("↑ ↓", "step through; the drives are drawn as they are after that step"),
+         ("o", "on trial: keep each original until you release it"), ("c", "carry it out")),
+    ),
+    "carry": (
+        "Carry copies a library, proves the copy by reading it back from the drive, switches the old path over to "
+        "it, looks at it through the old path, and only then releases the original.",
+        (("s", "stop after this library"), ("x", "stop now, at the next safe point"),
+         ("g", "go on after a stop"), ("5", "Logbook: take a move back")),
+    ),
+    "logbook": (
+        "Logbook lists every move, newest first, with what it took beside what was expected.",
+        (("u", "take the move back"), ("e", "release the kept original of a move on trial"),
+         ("g", "go on with what stands midway")),
+    ),
+}  # fmt: skip
+
+
+class Help(ModalScreen[None]):
+    """Closed by any of its keys."""
+
+    BINDINGS = [Binding("escape,question_mark,q,enter,space", "dismiss", "close")]
+
+    def __init__(self, stage: str) -> None:
+        super().__init__()
+        self._stage = stage
+
+    def compose(self) -> ComposeResult:
+        palette = palette_of(self.app.theme)
+        what, keys = _TEXTS[self._stage]
+        text = Text(f"{self._stage.capitalize()}\n\n", style="bold")
+        text.append(f"{what}\n\n", style="not bold")
+        everywhere = (("1 – 5", "the stages"), ("t", "theme"), ("Ctrl+P", "search all commands"), ("q", "quit"))
+        for key, does in (*keys, *everywhere):
+            text.append(f"{key:>10}  ", style=f"not bold {palette.accent}")
+            text.append(f"{does}\n", style="not bold")
+        text.append("\nKinds: ", style="not bold")
+        for kind in Kind:
+            text.append(f" {kind.letter} ", style=f"not bold {palette.text} on {palette.kinds[kind]}")
+            text.append(f" {kind}  ", style="not bold")
+        with VerticalScroll(id="help"):
+            yield Static(text)
+            yield Static("Esc closes this", classes="quiet")

@@ -1,0 +1,120 @@
+"""Logbook: what was done, did it work, can I take it back?"""
+
+from __future__ import annotations
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.widgets import DataTable
+
+from nuvik.core.carrying.headline import logbook_headline, move_facts
+from nuvik.core.carrying.run import outlook_of_undo, release, resume, undo
+from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.journal import Move, State
+from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.units import format_bytes, format_duration
+from nuvik.tui.screens.confirm import Confirm
+from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.theme import palette_of
+
+
+class LogbookScreen(StageScreen):
+    """Every move, newest first."""
+
+    STAGE = "logbook"
+    FIRST_FOCUS = "#log"
+    BINDINGS = [
+        Binding("u", "undo", "take it back"),
+        Binding("e", "release", "release the original"),
+        Binding("g", "go_on", "go on"),
+    ]
+
+    def body(self) -> ComposeResult:
+        yield DataTable(id="log", cursor_type="row")
+
+    def on_mount(self) -> None:
+        table = self.query_one(DataTable)
+        for label, width in (("move", 5), ("begun", 21), ("library", 32), ("size", 9), ("from → to", 22), ("how it stands", 34),
+                             ("expected", 12), ("took", 12)):  # fmt: skip
+            table.add_column(Text(label), width=width)
+
+    def refresh_stage(self) -> None:
+        table = self.query_one(DataTable)
+        row = table.cursor_row
+        self._moves = list(reversed(self.desk.workspace.journal.moves()))
+        self.say(logbook_headline(self._moves))
+        labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
+        table.clear()
+        for move in self._moves:
+            table.add_row(*self._cells(move, labels))
+        table.move_cursor(row=min(row, max(0, len(self._moves) - 1)), animate=False)
+        self._tell()
+
+    def _cells(self, move: Move, labels: dict[str, str]) -> list[Text]:
+        palette = palette_of(self.app.theme)
+        style = palette.look if not move.state.finished or move.state is State.ON_TRIAL else ""
+        words = f"took move {move.undoes} back" if move.undoes and move.state is State.RELEASED else move.state.in_words
+        return [
+            Text(str(move.id), justify="right"),
+            Text((move.started_at or "not begun").replace("T", " ").replace("Z", "")),
+            Text(shorten(move.library, 32)),
+            Text(format_bytes(move.bytes), justify="right"),
+            Text(f"{shown(labels.get(move.source_drive, '?'))} → {shown(labels.get(move.target_drive, '?'))}"),
+            Text(words, style=style),
+            Text(format_duration(move.expected_s), justify="right"),
+            Text(format_duration(move.actual_s) if move.actual_s else "–", justify="right"),
+        ]
+
+    @property
+    def _move(self) -> Move | None:
+        row = self.query_one(DataTable).cursor_row
+        return self._moves[row] if 0 <= row < len(self._moves) else None
+
+    def _tell(self) -> None:
+        move = self._move
+        labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
+        self.tell(move_facts(move, labels) if move is not None else "")
+
+    # -- keys ----------------------------------------------------------------------------------------------
+
+    def action_undo(self) -> None:
+        move = self._move
+        if move is None:
+            return
+        try:
+            _, way = outlook_of_undo(self.desk.workspace.work(), str(move.id))
+        except NuvikError as trouble:
+            self.nuvik.complain(trouble)
+            return
+        wanted = str(move.id)
+
+        def answered(agreed: bool | None) -> None:
+            if agreed:
+                self.nuvik.begin_carrying("taking back", lambda work: undo(work, wanted))
+
+        self.app.push_screen(Confirm(f"Take move {move.id} back? {way.says}", "take it back"), answered)
+
+    def action_release(self) -> None:
+        move = self._move
+        if move is None:
+            return
+        wanted = str(move.id)
+        question = f"Release the original of {shown(move.library)}? {format_bytes(move.bytes)} become free; only the moved library remains."
+
+        def answered(agreed: bool | None) -> None:
+            if agreed:
+                self.nuvik.begin_carrying("releasing", lambda work: release(work, wanted))
+
+        if move.state is not State.ON_TRIAL:
+            self.notify(f"Move {move.id} is not on trial: {move.state.in_words}.", severity="warning", markup=False)
+            return
+        self.app.push_screen(Confirm(question, "release it"), answered)
+
+    def action_go_on(self) -> None:
+        if not self.desk.workspace.midway():
+            self.notify("Nothing stands midway.")
+            return
+        self.nuvik.begin_carrying("going on", resume)
+
+    def on_data_table_row_highlighted(self) -> None:
+        self._tell()

@@ -1,0 +1,198 @@
+"""Plan: every drive now and then; lift a library, set it down on another drive, and every figure follows."""
+
+from __future__ import annotations
+
+import os
+
+from textual import on
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.widgets import DataTable, Static
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.library import Library
+from nuvik.core.model.names import shown
+from nuvik.core.planning.draft import Draft
+from nuvik.core.store.plan_file import write_plan
+from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
+from nuvik.tui.widgets.library_table import LibraryTable
+from nuvik.tui.widgets.strip import StripData
+
+
+class PlanScreen(StageScreen):
+    """The board of drives above with its cursor; the libraries that will stand on that drive below."""
+
+    STAGE = "plan"
+    FIRST_FOCUS = "#libraries"
+    BINDINGS = [
+        Binding("l", "lift", "lift"),
+        Binding("enter", "set_down", "set down"),
+        Binding("escape", "put_back", "put back", show=False),
+        Binding("backspace", "stay", "let it stay"),
+        Binding("u", "step_back", "undo edit"),
+        Binding("U", "step_forward", "redo", show=False),
+        Binding("w", "write", "write to file"),
+        Binding("n", "next", "rehearse it"),
+        Binding("tab", "app.focus_next", "drives / libraries"),
+    ]
+
+    def body(self) -> ComposeResult:
+        yield DriveBoard(id="drives")
+        yield LibraryTable(id="libraries")
+        yield Static(id="totals", markup=False)
+
+    def refresh_stage(self) -> None:
+        if self.desk.lifted is not None:
+            self.query_one(DriveBoard).focus()
+        self._show_drives()
+        self._show_libraries()
+        self._show_words()
+
+    # -- what is shown -------------------------------------------------------------------------------------
+
+    @property
+    def _lifted(self) -> Library | None:
+        return self.desk.snapshot.library(self.desk.lifted) if self.desk.lifted else None
+
+    def _preview(self) -> Draft:
+        """The draft as it would be if the library in hand were set down at the cursor."""
+        library, drive = self._lifted, self.query_one(DriveBoard).drive
+        if library is None or drive is None:
+            return self.desk.draft
+        try:
+            return self.desk.draft.set_down(library.id, drive.id)
+        except NuvikError:
+            return self.desk.draft
+
+    def _show_drives(self) -> None:
+        draft, table = self._preview(), self.query_one(LibraryTable)
+        marked = self.desk.lifted or (table.library.id if table.library is not None and table.has_focus else None)
+        moving = frozenset(draft.places)
+        rows = []
+        for drive in draft.drives:
+            now = StripData(drive, self.desk.snapshot.on_drive(drive.id), drive.used_bytes, leaving=moving, marked=marked)
+            used_then = drive.usable_bytes - draft.free_then_bytes(drive.id)
+            then = StripData(drive, draft.on_drive_then(drive.id), used_then, arriving=moving, marked=marked)
+            rows.append(BoardRow((now, then), ("now", "   then")) if drive.attached else BoardRow((now,)))
+        self.query_one(DriveBoard).show(rows)
+
+    def _show_libraries(self) -> None:
+        drive, draft = self.query_one(DriveBoard).drive, self.desk.draft
+        if drive is None:
+            return
+        labels = {one.id: one.label for one in draft.drives}
+        here = draft.on_drive_then(drive.id)
+        left = [one for one in draft.moving() if one.drive == drive.id]
+
+        def note(library: Library) -> str:
+            place = draft.places.get(library.id)
+            if place is None:
+                return f"stays: {library.why_not}" if not library.movable else ""
+            return f"→ {labels[place]}" if library.drive == drive.id else f"comes from {labels[library.drive]}"
+
+        self.query_one(LibraryTable).show((*here, *left), labels, note)
+
+    def _show_words(self) -> None:
+        library, drive = self._lifted, self.query_one(DriveBoard).drive
+        self.query_one("#totals", Static).update(self._preview().totals())
+        if library is not None and drive is not None:
+            self.say(f"{shown(library.name)} is in your hand: choose a drive with ↑ ↓, Enter sets it down, Esc puts it back.")
+            self.tell(self.desk.draft.consequence(library, drive.id))
+            return
+        self.say(self.desk.draft.headline())
+        under = self.query_one(LibraryTable).library
+        if under is not None:
+            place = self.desk.draft.place_of(under)
+            here = self.desk.draft.consequence(under, place)
+            self.tell(f"{here} l lifts it." if under.movable else f"{shown(under.name)} stays: {under.why_not}.")
+
+    # -- keys ----------------------------------------------------------------------------------------------
+
+    def action_lift(self) -> None:
+        library = self.query_one(LibraryTable).library
+        if library is None:
+            return
+        if not library.movable:
+            self.notify(f"It stays: {library.why_not}.", severity="warning", markup=False)
+            return
+        self.desk.lifted = library.id
+        self.refresh_stage()
+
+    def action_set_down(self) -> None:
+        library, drive = self._lifted, self.query_one(DriveBoard).drive
+        if library is None or drive is None:
+            self.action_lift()
+            return
+        try:
+            self.desk.edit(self.desk.draft.set_down(library.id, drive.id))
+        except NuvikError as trouble:
+            self.nuvik.complain(trouble)
+            return
+        self.desk.lifted = None
+        self.query_one(LibraryTable).focus()
+        self.refresh_stage()
+
+    def action_put_back(self) -> None:
+        self.desk.lifted = None
+        self.query_one(LibraryTable).focus()
+        self.refresh_stage()
+
+    def action_stay(self) -> None:
+        library = self._lifted or self.query_one(LibraryTable).library
+        if library is not None:
+            self.desk.lifted = None
+            self.desk.edit(self.desk.draft.set_down(library.id, library.drive))
+            self.refresh_stage()
+
+    def action_step_back(self) -> None:
+        if not self.desk.step_back():
+            self.notify("There is no earlier edit.")
+        self.refresh_stage()
+
+    def action_step_forward(self) -> None:
+        if not self.desk.step_forward():
+            self.notify("There is no later edit.")
+        self.refresh_stage()
+
+    def action_write(self) -> None:
+        path = os.path.abspath("moves.nuvik-plan.json")
+        try:
+            write_plan(self.desk.draft.to_plan(), path)
+        except NuvikError as trouble:
+            self.nuvik.complain(trouble)
+            return
+        self.notify(f"Written to {shown(path)}. Carry it any time with: nuvik carry", markup=False)
+
+    def action_next(self) -> None:
+        self.nuvik.action_go("rehearse")
+
+    # -- what the widgets tell -----------------------------------------------------------------------------
+
+    def on_drive_board_moved(self) -> None:
+        self._show_drives()
+        if self.desk.lifted is None:
+            self._show_libraries()
+        self._show_words()
+
+    @on(DriveBoard.Chosen)
+    def _drive_chosen(self) -> None:
+        if self.desk.lifted is not None:
+            self.action_set_down()
+
+    def on_data_table_row_highlighted(self) -> None:
+        self._show_drives()
+        self._show_words()
+
+    @on(DataTable.RowSelected)
+    def _selected(self) -> None:
+        self.action_lift()
+
+    def on_descendant_focus(self) -> None:
+        self._show_drives()
+
+    @property
+    def drive_at_cursor(self) -> Drive | None:
+        """The drive that would take the library in hand."""
+        return self.query_one(DriveBoard).drive

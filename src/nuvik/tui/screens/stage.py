@@ -1,0 +1,96 @@
+"""What all stage screens share: the rail of stages, the headline, the line of consequences, and the keys."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, ClassVar, cast
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.containers import Vertical
+from textual.screen import Screen
+from textual.widgets import Footer, Static
+
+from nuvik.tui.desk import Desk
+from nuvik.tui.theme import palette_of
+
+if TYPE_CHECKING:
+    from nuvik.tui.app import NuvikApp
+
+STAGES = ("survey", "plan", "rehearse", "carry", "logbook")
+SMALLEST = (100, 30)
+
+
+class StageScreen(Screen[None]):
+    """A screen that shows one stage's value. Subclasses give `body` and `refresh_stage`."""
+
+    STAGE: ClassVar[str] = ""
+    FIRST_FOCUS: ClassVar[str] = ""
+
+    @property
+    def nuvik(self) -> NuvikApp:
+        return cast("NuvikApp", self.app)
+
+    @property
+    def desk(self) -> Desk:
+        return self.nuvik.desk
+
+    def compose(self) -> ComposeResult:
+        yield Static(id="rail", markup=False)
+        yield Static(id="headline", markup=False)
+        with Vertical(id="body"):
+            yield from self.body()
+        yield Static(id="consequence", markup=False)
+        yield Footer(show_command_palette=False)
+        yield Static(
+            f"Nuvik needs a window of {SMALLEST[0]} × {SMALLEST[1]} characters: make it larger.", id="too-small",
+            markup=False,
+        )  # fmt: skip
+
+    def body(self) -> ComposeResult:
+        """The stage's own widgets."""
+        raise NotImplementedError
+
+    def refresh_stage(self) -> None:
+        """Show the desk as it is now."""
+        raise NotImplementedError
+
+    def show_desk(self) -> None:
+        """Draw everything anew from the desk."""
+        self._draw_rail()
+        self.refresh_stage()
+
+    def on_screen_resume(self) -> None:
+        self.show_desk()
+        if self.FIRST_FOCUS and self.focused is None:
+            self.query_one(self.FIRST_FOCUS).focus()
+
+    def on_resize(self) -> None:
+        small = self.size.width < SMALLEST[0] or self.size.height < SMALLEST[1]
+        self.set_class(small, "small")
+
+    def say(self, headline: str) -> None:
+        """Set the headline."""
+        self.query_one("#headline", Static).update(Text(headline))
+
+    def tell(self, consequence: str) -> None:
+        """Set the line that tells what pressing the key would change."""
+        self.query_one("#consequence", Static).update(Text(consequence, no_wrap=True, overflow="ellipsis"))
+
+    def _draw_rail(self) -> None:
+        palette = palette_of(self.app.theme)
+        rail = Text(" Nuvik ", style=f"bold {palette.ground} on {palette.accent}")
+        rail.append("  ")
+        for number, stage in enumerate(STAGES, start=1):
+            here = stage == self.STAGE
+            rail.append(f"{number} ", style=palette.accent)
+            rail.append(stage.capitalize(), style=f"bold underline {palette.text}" if here else palette.quiet)
+            if number < len(STAGES):
+                rail.append("  →  ", style=palette.quiet)
+        place = self.desk.snapshot.host
+        carrying = self.desk.carrying
+        if carrying is not None and carrying.running:
+            place = f"carrying … · {place}"
+        room = self.size.width - rail.cell_len - len(place) - 2
+        rail.append(" " * max(2, room))
+        rail.append(place, style=palette.quiet)
+        self.query_one("#rail", Static).update(rail)

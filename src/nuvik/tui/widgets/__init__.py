@@ -1,0 +1,1 @@
+"""The pieces that screens are made of, one a file."""
