@@ -67,7 +67,7 @@ def _begin(work: Work, move: Move) -> Move:
     )
     if found.violations:
         first = found.violations[0]
-        raise Refused(first.problem, next_step=first.mend)
+        raise Refused(f"{shown(move.library)} cannot be moved: {first.problem}", next_step=first.mend)
     work.tell("step-started", move)
     made = missing_folders(work.files, move.target)
     return work.journal.keep(replace(move, state=State.COPYING, started_at=now_text(), made_folders=made, problem=None))

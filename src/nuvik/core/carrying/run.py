@@ -44,7 +44,7 @@ def carry_plan(work: Work, plan: Plan, on_trial: bool = False) -> Outcome:
         timeline = rehearse(work.host, plan, work.state_folder, on_trial, stop=work.stop)
         if timeline.violations:
             first = timeline.violations[0]
-            raise Refused(first.problem, next_step=first.mend)
+            raise Refused(f"{shown(first.library)} cannot be moved: {first.problem}", next_step=first.mend)
         times = [step.end_s - step.start_s for step in timeline.steps]
         moves = work.journal.begin_run(plan, json.dumps(plan_to_wire(plan)), on_trial, times)
         return _carry_all(work, moves)

@@ -55,6 +55,11 @@ def format_bytes(count_bytes: int, base: Base | None = None) -> str:
     return f"{sign}{value:.{digits}f} {names[power]}"
 
 
+def format_free(count_bytes: int, base: Base | None = None) -> str:
+    """Write free space; what would be below zero is told as what is lacking: `38 GB free`, `12 GB too little`."""
+    return f"{format_bytes(abs(count_bytes), base)} {'free' if count_bytes >= 0 else 'too little'}"
+
+
 def format_speed(bytes_per_s: float, base: Base | None = None) -> str:
     """Write a speed: `516 MB/s`."""
     return f"{format_bytes(round(bytes_per_s), base)}/s"

@@ -176,7 +176,7 @@ def _check_contents(found: Findings, host: Host, inventory: Inventory, rules: Fi
     """Everything that cannot be carried, or not preserved at the target, is refused by name."""
     step = found.step
     for problem, mend in _content_problems(host, inventory, rules):
-        found.refuse(f"{shown(step.library)}: {problem}.", mend)
+        found.refuse(f"{problem}.", mend)
     if not rules.permissions:
         found.notes.append(f"{rules.name} keeps no permissions: Nuvik remembers those of {shown(step.library)} "
                            "and sets them again if you take the move back.")  # fmt: skip

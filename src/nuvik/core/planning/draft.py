@@ -16,7 +16,7 @@ from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Plan, Step
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.units import format_bytes, format_count, format_duration
+from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
 from nuvik.core.planning.waiting import opening_s, waiting_s_per_week
 
 
@@ -137,7 +137,7 @@ class Draft:
         said = (
             f"{shown(library.name)} {here.label} → {drive.label}: {format_bytes(library.bytes)}; "
             f"opens in {format_duration(opening_s(library, drive))} instead of "
-            f"{format_duration(opening_s(library, here))}; leaves {format_bytes(free)} free on {drive.label}"
+            f"{format_duration(opening_s(library, here))}; leaves {format_free(free)} on {drive.label}"
         )
         if free < drive.headroom_bytes:
             said += f", {format_bytes(drive.headroom_bytes - free)} under its headroom"
@@ -172,8 +172,9 @@ class Draft:
         said += f" · {format_count(len(self.places), 'move')}"
         said += f" · {format_bytes(sum(one.bytes for one in self.moving()))}"
         for drive in self.drives:
-            if drive.attached and self.free_then_bytes(drive.id) != drive.free_bytes:
-                said += f" · {drive.label} {format_bytes(drive.free_bytes)} → {format_bytes(self.free_then_bytes(drive.id))} free"
+            then = self.free_then_bytes(drive.id)
+            if drive.attached and then != drive.free_bytes:
+                said += f" · {drive.label} {format_bytes(drive.free_bytes)} → {format_free(then)}"
         return said
 
     # -- the plan ------------------------------------------------------------------------------------------

@@ -91,7 +91,7 @@ def _under_floor(step: Step, drive: Drive, lacking: int) -> Violation:
         n=step.n, library=step.library, drive=drive.id,
         problem=f"{drive.label} would be {format_bytes(lacking)} under its headroom.",
         mend=f"Move {format_bytes(lacking)} away from {drive.label} first, choose another drive, "
-             f"or ask for less headroom (--headroom {drive.id}=SIZE).",
+             f"or ask for less headroom with the command line’s --headroom {drive.id}=SIZE.",
     )  # fmt: skip
 
 

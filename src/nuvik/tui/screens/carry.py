@@ -16,6 +16,7 @@ from nuvik.core.model.units import format_bytes, format_duration, format_speed
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
+from nuvik.tui.widgets.library_table import heading
 from nuvik.tui.widgets.strip import StripData
 
 _BAR_CELLS = 60
@@ -41,9 +42,9 @@ class CarryScreen(StageScreen):
 
     def on_mount(self) -> None:
         table = self.query_one(DataTable)
-        for label, width in (("step", 4), ("library", 32), ("size", 9), ("from → to", 22), ("how it stands", 38),
-                             ("expected", 13), ("took", 13)):  # fmt: skip
-            table.add_column(Text(label), width=width)
+        for label, width in ((">step", 4), ("library", 32), (">size", 9), ("from → to", 22), ("how it stands", 38),
+                             (">expected", 13), (">took", 13)):  # fmt: skip
+            table.add_column(heading(label), width=width)
 
     def refresh_stage(self) -> None:
         carrying = self.desk.carrying
@@ -86,8 +87,8 @@ class CarryScreen(StageScreen):
                 mark, style = ("✓", palette.good) if number < reached else ("▶", f"bold {palette.accent}")
                 if number > reached:
                     mark, style = "·", palette.quiet
-                ladder.append(f"{mark} {phase}", style=style)
-                ladder.append(f"  {safe}" + ("      " if number < len(PHASES) - 1 else ""), style=palette.quiet)
+                ladder.append(f"{mark} {phase:<9}", style=style)
+                ladder.append(f"{safe}\n", style=palette.quiet)
         if carrying is not None and carrying.running and carrying.progress is not None:
             bar = self._bar(carrying.progress)
         self.query_one("#phases", Static).update(ladder)
@@ -152,10 +153,12 @@ class CarryScreen(StageScreen):
         ]
 
     def _show_drives(self) -> None:
-        snapshot = self.desk.snapshot
+        snapshot, carrying = self.desk.snapshot, self.desk.carrying
+        at_hand = carrying.event.library if carrying and carrying.running and carrying.event else None
+        marked = next((one.id for one in snapshot.libraries if one.name == at_hand), None)
         now = {drive.id: drive for drive in self.desk.workspace.host.drives()}
         rows = [
-            BoardRow((StripData(drive, snapshot.on_drive(drive.id), now.get(drive.id, drive).used_bytes),))
+            BoardRow((StripData(drive, snapshot.on_drive(drive.id), now.get(drive.id, drive).used_bytes, marked=marked),))
             for drive in snapshot.drives
         ]
         self.query_one(DriveBoard).show(rows)

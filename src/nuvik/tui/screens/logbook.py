@@ -16,6 +16,7 @@ from nuvik.core.model.units import format_bytes, format_duration
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.library_table import heading
 
 
 class LogbookScreen(StageScreen):
@@ -34,9 +35,9 @@ class LogbookScreen(StageScreen):
 
     def on_mount(self) -> None:
         table = self.query_one(DataTable)
-        for label, width in (("move", 5), ("begun", 21), ("library", 32), ("size", 9), ("from → to", 22), ("how it stands", 34),
-                             ("expected", 12), ("took", 12)):  # fmt: skip
-            table.add_column(Text(label), width=width)
+        for label, width in ((">move", 5), ("begun", 19), ("library", 29), (">size", 9), ("from → to", 20), ("how it stands", 32),
+                             (">expected", 12), (">took", 12)):  # fmt: skip
+            table.add_column(heading(label), width=width)
 
     def refresh_stage(self) -> None:
         table = self.query_one(DataTable)
@@ -57,7 +58,7 @@ class LogbookScreen(StageScreen):
         return [
             Text(str(move.id), justify="right"),
             Text((move.started_at or "not begun").replace("T", " ").replace("Z", "")),
-            Text(shorten(move.library, 32)),
+            Text(shorten(move.library, 29)),
             Text(format_bytes(move.bytes), justify="right"),
             Text(f"{shown(labels.get(move.source_drive, '?'))} → {shown(labels.get(move.target_drive, '?'))}"),
             Text(words, style=style),

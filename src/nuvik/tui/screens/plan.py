@@ -28,9 +28,9 @@ class PlanScreen(StageScreen):
     FIRST_FOCUS = "#libraries"
     BINDINGS = [
         Binding("l", "lift", "lift"),
-        Binding("enter", "set_down", "set down"),
+        Binding("enter", "set_down", "set down", key_display="Enter"),
         Binding("escape", "put_back", "put back", show=False),
-        Binding("backspace", "stay", "let it stay"),
+        Binding("backspace", "stay", "let it stay", key_display="Bksp"),
         Binding("u", "step_back", "undo edit"),
         Binding("U", "step_forward", "redo", show=False),
         Binding("w", "write", "write to file"),

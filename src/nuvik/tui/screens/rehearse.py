@@ -14,12 +14,13 @@ from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Step
 from nuvik.core.model.timeline import Timeline
-from nuvik.core.model.units import format_bytes, format_count, format_duration
+from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
 from nuvik.core.rehearsal.rehearse import rehearsal_headline
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
+from nuvik.tui.widgets.library_table import heading
 from nuvik.tui.widgets.strip import StripData
 
 
@@ -41,9 +42,9 @@ class RehearseScreen(StageScreen):
 
     def on_mount(self) -> None:
         table = self.query_one(DataTable)
-        for label, width in (("step", 4), ("library", 30), ("size", 9), ("from → to", 22), ("begins", 11), ("copy", 12),
-                             ("prove", 12), ("done", 12), ("lowest free", 22)):  # fmt: skip
-            table.add_column(Text(label), width=width)
+        for label, width in ((">step", 4), ("library", 30), (">size", 9), ("from → to", 22), (">begins", 11), (">copy", 12),
+                             (">prove", 12), (">done", 12), (">lowest point", 28)):  # fmt: skip
+            table.add_column(heading(label), width=width)
 
     def refresh_stage(self) -> None:
         self._rehearse()
@@ -94,18 +95,18 @@ class RehearseScreen(StageScreen):
         return [
             *cells,
             *(Text(format_duration(seconds), justify="right") for seconds in times),
-            Text(f"{format_bytes(lowest)} {shown(labels[step.to_drive])}", style=style, justify="right"),
+            Text(f"{shown(labels[step.to_drive])}: {format_free(lowest)}", style=style, justify="right"),
         ]
 
     def _show_verdict(self) -> None:
         timeline, verdict = self.desk.timeline, self.query_one("#verdict", Static)
-        verdict.set_class(bool(timeline and timeline.violations), "refused")
         if timeline is None:
             verdict.update("")
             self.tell("2 goes to Plan: lift a library there and set it down on another drive.")
             return
-        lines = [f"Step {one.n}, {shown(one.library)}: {one.problem} → {one.mend}" for one in timeline.violations]
-        lines += [f"Note: {note}" for note in timeline.notes]
+        look = palette_of(self.app.theme).look
+        refusals = [f"Step {one.n}, {shown(one.library)}: {one.problem} → {one.mend}\n" for one in timeline.violations]
+        lines = [f"Note: {note}" for note in timeline.notes]
         for drive_id, names in timeline.away.items():
             label = next(drive.label for drive in self.desk.snapshot.drives if drive.id == drive_id)
             if names:
@@ -113,7 +114,7 @@ class RehearseScreen(StageScreen):
                 lines.append(
                     f"While {shown(label)} is unplugged, {format_count(len(names), 'library', 'libraries')} will not open: {listed}"
                 )
-        verdict.update(Text("\n".join(lines)))
+        verdict.update(Text.assemble(*((refusal, look) for refusal in refusals), "\n".join(lines)))
         mode = "on trial: originals stay until you release them" if self.desk.on_trial else "originals go once proven and switched"
         self.tell(
             f"c carries it out: about {format_duration(timeline.total_s)}, {mode}."

@@ -17,12 +17,12 @@ from textual.strip import Strip
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.names import shorten
-from nuvik.core.model.units import format_bytes
+from nuvik.core.model.units import format_bytes, format_free
 from nuvik.tui.theme import palette_of
-from nuvik.tui.widgets.strip import StripData, strip_segments
+from nuvik.tui.widgets.strip import BREAK, HATCH, OTHER, StripData, strip_segments
 
 _LABEL_CELLS = 13
-_FACTS_CELLS = 42
+_FACTS_CELLS = 41
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,10 +44,10 @@ class DriveBoard(ScrollView, can_focus=True):
     BINDINGS = [
         Binding("up", "cursor(-1)", "drive ↑", show=False),
         Binding("down", "cursor(1)", "drive ↓", show=False),
-        Binding("z", "zoom", "zoom"),
+        Binding("z", "scale", "scale"),
     ]
     cursor: reactive[int] = reactive(0)
-    zoomed: reactive[bool] = reactive(False)
+    whole: reactive[bool] = reactive(False)
 
     class Moved(Message):
         """The cursor came to another drive."""
@@ -81,7 +81,7 @@ class DriveBoard(ScrollView, can_focus=True):
         ids = [row.drive.id for row in self._rows]
         if before is not None and before.id in ids:
             self.set_reactive(DriveBoard.cursor, ids.index(before.id))
-        self.virtual_size = Size(self.size.width, sum(self._height(row) for row in self._rows))
+        self.virtual_size = Size(self.size.width, sum(self._height(row) for row in self._rows) + 1)
         self.refresh()
 
     def point_at(self, drive_id: str) -> None:
@@ -104,8 +104,8 @@ class DriveBoard(ScrollView, can_focus=True):
         if self._rows:
             self.cursor = min(max(0, self.cursor + by), len(self._rows) - 1)
 
-    def action_zoom(self) -> None:
-        self.zoomed = not self.zoomed
+    def action_scale(self) -> None:
+        self.whole = not self.whole
 
     def watch_cursor(self) -> None:
         if self.drive is not None:
@@ -114,7 +114,7 @@ class DriveBoard(ScrollView, can_focus=True):
             self.post_message(self.Moved(self, self.drive))
         self.refresh()
 
-    def watch_zoomed(self) -> None:
+    def watch_whole(self) -> None:
         self.refresh()
 
     def on_focus(self) -> None:
@@ -141,7 +141,21 @@ class DriveBoard(ScrollView, can_focus=True):
             if line < self._height(row):
                 return self._draw(number, row, line)
             line -= self._height(row)
-        return Strip.blank(self.size.width, self.rich_style)
+        ground = Style(bgcolor=palette_of(self.app.theme).surface)
+        if line == 0 and self._rows:
+            return self._scale_line().adjust_cell_length(self.size.width, ground)
+        return Strip.blank(self.size.width, ground)
+
+    def _scale_line(self) -> Strip:
+        palette = palette_of(self.app.theme)
+        cell = format_bytes(round(self._bytes_a_cell(self._bar_cells)))
+        said = f"{'':{_LABEL_CELLS}}one cell = {cell} · {OTHER} other data · {HATCH} headroom · letters are kinds (?)"
+        said += "" if self.whole else f" · {BREAK} drawn shorter · z shows all to scale"
+        return Strip([Segment(said, Style(color=palette.quiet, bgcolor=palette.surface))])
+
+    @property
+    def _bar_cells(self) -> int:
+        return max(10, self.size.width - _LABEL_CELLS - _FACTS_CELLS)
 
     def _draw(self, number: int, row: BoardRow, line: int) -> Strip:
         palette = palette_of(self.app.theme)
@@ -149,7 +163,7 @@ class DriveBoard(ScrollView, can_focus=True):
         if line >= len(row.strips):
             return Strip.blank(self.size.width, ground)
         data, drive, here = row.strips[line], row.drive, number == self.cursor
-        cells = max(10, self.size.width - _LABEL_CELLS - _FACTS_CELLS)
+        cells = self._bar_cells
         pointer = "▶ " if here and line == 0 else "  "
         label_style = Style(color=palette.text, bold=here)
         if here and self.has_focus:
@@ -172,18 +186,16 @@ class DriveBoard(ScrollView, can_focus=True):
         free = drive.usable_bytes - data.used_bytes
         color = palette.broken if free < 0 else palette.look if free < drive.headroom_bytes else palette.text
         facts = [
-            Segment(f" {format_bytes(free):>8} free", Style(color=color, bold=free < drive.headroom_bytes)),
-            Segment(f" of {format_bytes(drive.usable_bytes):>8}", Style(color=palette.quiet)),
+            Segment(f" {format_free(free):>13}", Style(color=color, bold=free < drive.headroom_bytes)),
+            Segment(f" of {format_bytes(drive.usable_bytes):>7}", Style(color=palette.quiet)),
         ]
         if line == 0:
-            facts.append(Segment(f"  {drive.medium:<5} {drive.tier:<6}", Style(color=palette.quiet)))
+            facts.append(Segment(f" {drive.medium:<5} {drive.tier:<6}", Style(color=palette.quiet)))
         elif lines > 1 and free < drive.headroom_bytes:
             facts.append(Segment(f"  {format_bytes(drive.headroom_bytes - free)} short", Style(color=color)))
         return facts
 
     def _bytes_a_cell(self, cells: int) -> float:
-        """The common scale: the longest drive fills the width; zoomed, the drive at the cursor does."""
-        drives = [row.drive for row in self._rows if row.drive.attached]
-        if self.zoomed and self.drive is not None and self.drive.attached:
-            return self.drive.usable_bytes / cells
-        return max((drive.usable_bytes for drive in drives), default=1) / cells
+        """The common scale: a drive of middling size fills the width; with `whole`, the largest does."""
+        sizes = sorted(row.drive.usable_bytes for row in self._rows if row.drive.attached) or [1]
+        return (sizes[-1] if self.whole else sizes[len(sizes) // 2]) / cells

@@ -14,7 +14,12 @@ from nuvik.core.model.units import format_bytes
 from nuvik.core.survey.headline import is_cold
 from nuvik.tui.theme import palette_of
 
-_SHARE_CELLS = 22
+_NAME_CELLS, _SHARE_CELLS, _NOTE_CELLS = 31, 16, 40
+
+
+def heading(label: str) -> Text:
+    """A column's heading; one that begins with `>` stands on the right, above figures."""
+    return Text(label.removeprefix(">"), justify="right" if label.startswith(">") else "left")
 
 
 class LibraryTable(DataTable[Text]):
@@ -25,9 +30,9 @@ class LibraryTable(DataTable[Text]):
         self._shown: tuple[Library, ...] = ()
 
     def on_mount(self) -> None:
-        for label, width in (("kind", 12), ("library", 34), ("size", 9), ("", _SHARE_CELLS), ("last used", 10),
-                             ("opens", 8), ("drive", 10), ("", 34)):  # fmt: skip
-            self.add_column(Text(label), width=width)
+        for label, width in (("kind", 14), ("library", _NAME_CELLS), (">size", 9), ("", _SHARE_CELLS), (">last used", 10),
+                             (">opens", 9), ("drive", 10), ("", _NOTE_CELLS)):  # fmt: skip
+            self.add_column(heading(label), width=width)
 
     @property
     def library(self) -> Library | None:
@@ -51,17 +56,17 @@ class LibraryTable(DataTable[Text]):
     def _cells(self, library: Library, largest: int, labels: dict[str, str], note: str) -> list[Text]:
         palette = palette_of(self.app.theme)
         hue = palette.kinds[library.kind]
-        kind = Text(f" {library.kind.letter} ", style=f"{palette.text} on {hue}") + Text(f" {library.kind}"[:10])
+        kind = Text.assemble((f" {library.kind.letter} ", f"{palette.text} on {hue}"), f" {library.kind}")
         filled = max(1, round(_SHARE_CELLS * library.bytes / largest))
         cold = is_cold(library.last_used)
         opens = f"{library.opens_per_week:g}/week" if library.opens_per_week else "–"
         return [
             kind,
-            Text(shorten(library.name, 34)),
+            Text(shorten(library.name, _NAME_CELLS)),
             Text(format_bytes(library.bytes), justify="right"),
             Text("━" * filled, style=hue),
             Text(ago(library.last_used), style=palette.look if cold else "", justify="right"),
             Text(opens, style=palette.quiet, justify="right"),
             Text(shown(labels.get(library.drive, library.drive))[:10]),
-            Text(shorten(note, 60), style=palette.quiet),
+            Text(shown(note), style=palette.quiet, no_wrap=True, overflow="ellipsis"),
         ]

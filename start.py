@@ -1,0 +1,153 @@
+#!/usr/bin/env python3
+"""One command for everything: makes what Nuvik needs, then runs it. Standard library only.
+
+    python3 start.py demo [WORDS…]    open the demo household (or its tour: demo --tour)
+    python3 start.py run [WORDS…]     run Nuvik on this computer; the words go to it as they are
+    python3 start.py test [WORDS…]    lint, types, import contracts and tests; the words go to pytest
+    python3 start.py shots            take the pictures in docs/screenshots again
+    python3 start.py lock             write requirements.lock again from pyproject.toml
+    python3 start.py schemas          write docs/schema again from the models
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+HERE = Path(__file__).resolve().parent
+HOME = HERE / ".venv"
+LOCK = HERE / "requirements.lock"
+STAMP = HOME / "made-from"
+NEEDED = (3, 11)
+
+
+def main(words: list[str]) -> int:
+    if sys.version_info < NEEDED:
+        return fail(
+            f"Nuvik needs Python {NEEDED[0]}.{NEEDED[1]} or newer; this is {sys.version.split()[0]}.",
+            "Install a newer Python and call start.py with it.",
+        )
+    verbs = {"demo": demo, "run": run, "test": test, "shots": shots, "lock": lock, "schemas": schemas}
+    if not words or words[0] not in verbs:
+        print(__doc__)
+        return 0 if words and words[0] in ("-h", "--help") else 2
+    problem = make_ready()
+    return problem or verbs[words[0]](words[1:])
+
+
+# -- what the words do -------------------------------------------------------------------------------------
+
+
+def demo(words: list[str]) -> int:
+    return call("-m", "nuvik", "demo", *words)
+
+
+def run(words: list[str]) -> int:
+    return call("-m", "nuvik", *words)
+
+
+def test(words: list[str]) -> int:
+    """Every check, in the order of how quickly it fails; stops at the first that does."""
+    os.environ["PYTHONDONTWRITEBYTECODE"] = "1"
+    steps = {
+        "lint": [tool("ruff"), "check", "."],
+        "format": [tool("ruff"), "format", "--check", "."],
+        "types": [tool("mypy")],
+        "import contracts": [tool("lint-imports")],
+        "tests": [str(python()), "-m", "pytest", *words],
+    }
+    for name, command in steps.items():
+        say(f"{name} …")
+        code = subprocess.call(command, cwd=HERE)
+        if code:
+            return fail(f"The {name} found something (exit code {code}).", "See above.", code)
+    say("All checks passed.")
+    return 0
+
+
+def shots(words: list[str]) -> int:
+    return call("docs/take_screenshots.py", *words)
+
+
+def schemas(words: list[str]) -> int:
+    return call("docs/write_schemas.py", *words)
+
+
+def lock(words: list[str]) -> int:
+    """Pin every dependency with its hashes, for all systems at once."""
+    command = [
+        tool("uv"), "pip", "compile", "pyproject.toml", "--group", "dev", "--universal", "--generate-hashes",
+        "--no-emit-index-url", "--no-emit-find-links", "--no-header", "--no-annotate", "--python-version", "3.11",
+        "--output-file", str(LOCK), "--quiet", *words,
+    ]  # fmt: skip
+    return subprocess.call(command, cwd=HERE)
+
+
+# -- making ready ------------------------------------------------------------------------------------------
+
+
+def make_ready() -> int:
+    """Make `.venv` from the lock if it is missing or stale. 0, or an exit code after a plain message."""
+    wanted = fingerprint()
+    if STAMP.exists() and STAMP.read_text(encoding="utf-8") == wanted and python().exists():
+        return 0
+    say("Making ready (.venv from requirements.lock): one to three minutes the first time, and needs a network.")
+    try:
+        import venv  # noqa: F401
+    except ImportError:
+        return fail("This Python has no venv module.", "On Debian and its kin: install the package python3-venv.")
+    if HOME.exists():
+        shutil.rmtree(HOME, ignore_errors=True)
+    if subprocess.call([sys.executable, "-m", "venv", str(HOME)]):
+        return fail(
+            f"The environment could not be made in {HOME}.",
+            "See the message above; on Debian and its kin the package python3-venv may be missing, or the disk is full.",
+        )
+    pip = [str(python()), "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
+    if subprocess.call([*pip, "--require-hashes", "-r", str(LOCK)], cwd=HERE):
+        return fail("The libraries that Nuvik needs could not be fetched.", "Check the network and call this again.")
+    if subprocess.call([*pip, "--no-deps", "--no-build-isolation", "--editable", "."], cwd=HERE):
+        return fail("Nuvik itself could not be installed into .venv.", "See the message above.")
+    STAMP.write_text(wanted, encoding="utf-8")
+    say("Ready.")
+    return 0
+
+
+def fingerprint() -> str:
+    """What `.venv` depends on: the lock, the project file, where it lies, and this Python."""
+    digest = hashlib.sha256(f"{HERE}\n{sys.version}\n".encode())
+    for file in (LOCK, HERE / "pyproject.toml"):
+        digest.update(file.read_bytes())
+    return digest.hexdigest()
+
+
+def python() -> Path:
+    return HOME / ("Scripts/python.exe" if os.name == "nt" else "bin/python")
+
+
+def tool(name: str) -> str:
+    return str(python().with_name(name + (".exe" if os.name == "nt" else "")))
+
+
+def call(*words: str) -> int:
+    try:
+        return subprocess.call([str(python()), *words], cwd=None if words[0] == "-m" else HERE)
+    except KeyboardInterrupt:
+        return 130
+
+
+def say(text: str) -> None:
+    print(f"start.py: {text}", file=sys.stderr, flush=True)
+
+
+def fail(what: str, next_step: str, code: int = 1) -> int:
+    say(f"{what}\n          {next_step}")
+    return code
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

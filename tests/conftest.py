@@ -1,0 +1,201 @@
+"""Small worlds and real small drives to test on."""
+
+from __future__ import annotations
+
+import os
+import random
+import shutil
+import subprocess
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import pytest
+import tomlkit
+from nuvik.core.workspace import Workspace, open_workspace
+
+MB = 1_000_000
+
+
+@dataclass
+class World:
+    """A world of two or three drives in a temporary folder, to be changed and opened again at will."""
+
+    folder: Path
+    data: dict = field(default_factory=dict)
+    cards: list[dict] = field(default_factory=list)
+
+    def drive(self, id: str, **facts) -> dict:
+        declared = {
+            "id": id, "label": id.capitalize(), "folder": id, "capacity_bytes": 1000 * MB, "usable_bytes": 1000 * MB,
+            "headroom_bytes": 50 * MB, "filesystem": "ext4", "medium": "ssd", "read_bytes_per_s": 400 * MB,
+            "write_bytes_per_s": 300 * MB, "small_reads_per_s": 5000, **facts,
+        }  # fmt: skip
+        (self.folder / id).mkdir(exist_ok=True)
+        self.data.setdefault("drive", []).append(declared)
+        return declared
+
+    def write(self, **changes) -> None:
+        self.data.update(changes)
+        self.folder.joinpath("world.toml").write_text(tomlkit.dumps(self.data))
+        if self.cards:
+            cards = {"format": "nuvik-cards/1", "library": self.cards}
+            self.folder.joinpath("cards.toml").write_text(tomlkit.dumps(cards))
+
+    def open(self) -> Workspace:
+        return open_workspace(str(self.folder), waits=False)
+
+    def path(self, *parts: str) -> str:
+        return str(self.folder.joinpath(*parts))
+
+
+@pytest.fixture
+def world(tmp_path: Path) -> World:
+    """Kestrel (small), Heron (large, slow), Wren (portable), all empty."""
+    made = World(tmp_path / "world", {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
+    made.folder.mkdir()
+    made.drive("kestrel", capacity_bytes=200 * MB, usable_bytes=200 * MB, headroom_bytes=20 * MB, system=True)
+    made.drive("heron", medium="hdd", small_reads_per_s=90)
+    made.drive("wren", portable=True)
+    made.write()
+    return made
+
+
+def fill(root: str | Path, files: int = 12, seed: int = 1, odd: bool = False) -> Path:
+    """A library with nested folders, uneven real contents and a sparse file; with `odd`, everything that may hurt."""
+    chance, root = random.Random(seed), Path(root)
+    (root / "data" / "deep" / "er").mkdir(parents=True)
+    (root / "empty").mkdir()
+    places = [root, root / "data", root / "data" / "deep", root / "data" / "deep" / "er"]
+    for number in range(files):
+        path = places[number % 4] / f"file-{number:04d}.bin"
+        path.write_bytes(chance.randbytes(chance.choice([0, 1, 700, 5_000, 70_000])))
+        os.utime(path, ns=(1_600_000_000_123_456_700 + number, 1_500_000_000_987_654_300 + number))
+    with open(root / "sparse.img", "wb") as file:
+        file.write(b"begin")
+        file.seek(3 * MB)
+        file.write(b"end")
+    if odd:
+        make_odd(root)
+    return root
+
+
+def make_odd(root: Path) -> None:
+    """Hostile names, links of every kind, read-only things."""
+    for name in [b"with space", b"new\nline", b"not-utf8-\xff\xfe", b"[bold]x[/bold]", b"\x1b[31mred", b"-rf", "ünï".encode()]:
+        with open(os.path.join(os.fsencode(root), name), "wb") as file:
+            file.write(b"contents of " + name)
+    (root / "inner-link").symlink_to("data/deep")
+    (root / "file-link").symlink_to("file-0000.bin")
+    (root / "broken-link").symlink_to("nowhere/at all")
+    (root / "far-link").symlink_to("/etc/hostname")
+    (root / "data" / "up-link").symlink_to("../file-0000.bin")
+    os.link(root / "file-0004.bin", root / "data" / "second-name.bin")
+    locked = root / "locked"
+    locked.mkdir()
+    (locked / "read-only.txt").write_text("do not write")
+    (locked / "read-only.txt").chmod(0o444)
+    (root / "program").write_text("#!/bin/sh\n")
+    (root / "program").chmod(0o755)
+    locked.chmod(0o555)
+
+
+def picture(root: str | os.PathLike, times: bool = True) -> dict[bytes, tuple]:
+    """Everything that must survive a move: contents, kinds, modes, times, link texts, hard links and holes."""
+    seen: dict[bytes, tuple] = {}
+    first_names: dict[int, bytes] = {}
+    top = os.fsencode(root)
+    for here, folders, files in os.walk(top):
+        for name in [b".", *folders, *files]:
+            path = os.path.join(here, name)
+            facts, relative = os.lstat(path), os.path.relpath(path, top)
+            stamp = facts.st_mtime_ns if times else None
+            if os.path.islink(path):
+                seen[relative] = ("link", os.readlink(path), stamp)
+            elif os.path.isdir(path):
+                seen[relative] = ("folder", facts.st_mode, stamp)
+            else:
+                with open(path, "rb") as file:
+                    contents = file.read()
+                twin = first_names.setdefault(facts.st_ino, relative) if facts.st_nlink > 1 else relative
+                small = facts.st_blocks * 512 < facts.st_size // 2
+                seen[relative] = ("file", facts.st_mode, contents, twin, small, stamp)
+    return seen
+
+
+def leftovers(root: str | os.PathLike) -> list[str]:
+    """Nuvik's own hidden folders below a place."""
+    return [str(path) for path in Path(root).rglob(".nuvik-*")]
+
+
+# -- real drives -------------------------------------------------------------------------------------------
+
+_MAKE = {
+    "ext4": ["mkfs.ext4", "-q", "-F"], "xfs": ["mkfs.xfs", "-q", "-f"], "ntfs": ["mkntfs", "-F", "-q", "-f"],
+    "exfat": ["mkfs.exfat"],
+}  # fmt: skip
+_MOUNT = {"ntfs": ["ntfs-3g"], "exfat": ["mount.exfat-fuse"]}
+
+
+class RealDrives:
+    """Loop-mounted volumes; the power of one can be cut."""
+
+    def __init__(self, place: Path) -> None:
+        self.place = place
+        self.loops: dict[str, tuple[str, str]] = {}
+
+    def up(self, name: str, size: str, filesystem: str) -> Path:
+        image = self.place / f"{name}.img"
+        with open(image, "wb") as file:
+            file.truncate(int(size[:-1]) * 2**20)
+        _run("mkfs", [*_MAKE[filesystem], str(image)])
+        loop = _run("losetup", ["losetup", "-f", "--show", str(image)])
+        self.loops[name] = (loop, filesystem)
+        return self.mount(name)
+
+    def mount(self, name: str) -> Path:
+        loop, filesystem = self.loops[name]
+        point = self.place / name
+        point.mkdir(exist_ok=True)
+        _run("mount", [*_MOUNT.get(filesystem, ["mount"]), loop, str(point)])
+        return point
+
+    def cut(self, name: str) -> None:
+        """The power goes: everything that was not flushed is lost (the kernel's shutdown call, ext4 and XFS)."""
+        import fcntl
+
+        handle = os.open(self.place / name, os.O_RDONLY)
+        fcntl.ioctl(handle, 0x8004587D, (2).to_bytes(4, "little"))
+        os.close(handle)
+
+    def back(self, name: str) -> Path:
+        subprocess.run(["umount", "-l", str(self.place / name)], check=False)
+        return self.mount(name)
+
+    def down(self) -> None:
+        for name, (loop, _) in self.loops.items():
+            subprocess.run(["umount", "-l", str(self.place / name)], check=False, capture_output=True)
+            subprocess.run(["losetup", "-d", loop], check=False, capture_output=True)
+
+
+def _run(what: str, words: list[str]) -> str:
+    try:
+        done = subprocess.run(words, capture_output=True, text=True, check=False)
+    except FileNotFoundError:
+        pytest.skip(f"{words[0]} is not installed")
+    if done.returncode:
+        pytest.skip(f"{what} is not possible here: {(done.stderr or done.stdout).strip()}")
+    return done.stdout.strip()
+
+
+@pytest.fixture
+def real_drives() -> Iterator[RealDrives]:
+    """Real small file systems, where this machine may mount them; skipped with the reason where it may not."""
+    if not hasattr(os, "geteuid") or os.geteuid() != 0 or shutil.which("losetup") is None:
+        pytest.skip("loop devices need the rights of root")
+    place = Path("/tmp") / f"nuvik-drives-{os.getpid()}"
+    place.mkdir()
+    drives = RealDrives(place)
+    yield drives
+    drives.down()
+    shutil.rmtree(place, ignore_errors=True)

@@ -1,0 +1,280 @@
+"""The promise: at every instant, whatever fails, a complete copy of every byte is reachable and Nuvik knows where."""
+
+from __future__ import annotations
+
+import os
+import random
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import replace
+
+import pytest
+from conftest import World, fill, leftovers, picture
+from nuvik.core.carrying.places import held
+from nuvik.core.carrying.run import carry_plan, resume, undo
+from nuvik.core.hosts import syscalls
+from nuvik.core.hosts.files import Watch
+from nuvik.core.model.errors import Refused, Stopped
+from nuvik.core.model.journal import State
+from nuvik.core.workspace import Workspace
+
+
+class Dead(BaseException):
+    """The machine died. No clean-up may touch the disk any more."""
+
+
+class Fuse(Watch):
+    """Lets `life` file operations through, then the machine is dead."""
+
+    def __init__(self, inner: Watch, life: int) -> None:
+        self.inner, self.life, self.count = inner, life, 0
+
+    def before(self, operation: str, path: str, count_bytes: int = 0) -> None:
+        self.count += operation != "look"
+        if self.count > self.life:
+            raise Dead
+        self.inner.before(operation, path, count_bytes)
+
+    def read_back(self, path: str, data: bytes) -> bytes:
+        return self.inner.read_back(path, data)
+
+
+def set_up(world: World) -> tuple[str, str, dict]:
+    source = world.path("kestrel", "Games", "Ferry [bold]")
+    fill(source, files=6, odd=True)
+    return source, world.path("heron", "Other", "Ferry [bold]"), picture(source)
+
+
+def shift(workspace: Workspace, source: str, on_trial: bool = False, drive: str = "heron") -> None:
+    carry_plan(workspace.work(), workspace.draft([(source, drive)]).to_plan(), on_trial)
+
+
+def assert_promise(source: str, target: str, whole: dict, workspace: Workspace) -> None:
+    """A whole copy is reachable; whatever stands under the library's own name, here or there, is whole."""
+    moves = workspace.journal.moves()
+    kept = [held(move) for move in moves] + [source, target]
+    assert any(os.path.isdir(place) and picture(place) == whole for place in kept)
+    for place in (source, target):
+        if os.path.isdir(place):
+            assert picture(place) == whole, f"{place} is half there"
+    assert moves, "the journal knows nothing"
+
+
+def die_after(workspace: Workspace, life: int, act: Callable[[], object]) -> bool:
+    """Do something on a machine that dies after `life` operations; True if it died."""
+    workspace.host.files.watch = Fuse(workspace.host.files.watch, life)
+    try:
+        act()
+    except Dead:
+        return True
+    return False
+
+
+@pytest.mark.parametrize("atomic", [True, False], ids=["exchange", "two renames"])
+@pytest.mark.parametrize("then", ["resume", "undo"])
+def test_forward_survives_death_at_every_operation(tmp_path, monkeypatch, then, atomic):
+    if not atomic:
+        monkeypatch.setattr(syscalls, "exchange", lambda one, other: False)
+    life, died = 3, True
+    while died:
+        life += 1 if then == "resume" and atomic else 3
+        world = _fresh(tmp_path, life)
+        source, target, whole = set_up(world)
+        died = die_after(workspace := world.open(), life, lambda: shift(workspace, source))
+        again = world.open()
+        if died and not again.journal.unfinished():
+            # It died before anything was written down (nothing happened), or after all was done.
+            assert picture(source) == whole
+            continue
+        assert_promise(source, target, whole, again)
+        if then == "resume" and died:
+            resume(again.work())
+        if then == "undo":
+            undo(again.work(), "last" if any(m.state is not State.PLANNED for m in again.journal.moves()) else "1")
+        _assert_ended(world, source, target, whole, moved=then == "resume")
+    assert life > 60
+
+
+@pytest.mark.parametrize("on_trial", [False, True], ids=["copied back", "put back"])
+def test_undo_survives_death_at_every_operation(tmp_path, on_trial):
+    life, died = 0, True
+    while died:
+        life += 2
+        world = _fresh(tmp_path, life)
+        source, target, whole = set_up(world)
+        workspace = world.open()
+        shift(workspace, source, on_trial)
+        died = die_after(workspace, life, lambda: undo(workspace.work(), "last"))
+        again = world.open()
+        assert_promise(source, target, whole, again)
+        if again.journal.unfinished():
+            resume(again.work())
+        elif died:
+            undo(again.work(), "last")
+        _assert_ended(world, source, target, whole, moved=False)
+    assert life > 15
+
+
+def _fresh(tmp_path, number: int) -> World:
+    made = World(tmp_path / f"w{number}", {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
+    made.folder.mkdir()
+    made.drive("kestrel")
+    made.drive("heron", medium="hdd")
+    made.write()
+    return made
+
+
+def _assert_ended(world: World, source: str, target: str, whole: dict, moved: bool) -> None:
+    assert picture(source) == whole
+    assert os.path.islink(source) is moved
+    assert os.path.isdir(target) is moved
+    assert not leftovers(world.folder)
+    assert os.path.exists(os.path.dirname(target)) is moved, "folders that were made for the move stay behind"
+
+
+def test_killed_at_random_instants(tmp_path):
+    """A real process is killed forty times and more; each time the promise holds and the work can be finished."""
+    chance, midway = random.Random(7), 0
+    for number in range(44):
+        world = _fresh(tmp_path, number)
+        # A gentle clock makes the move last long enough to be hit in every phase.
+        world.data["time_scale"] = 0.2
+        world.write()
+        source, target, whole = set_up(world)
+        words = [sys.executable, "-m", "nuvik", "shift", source, "heron", "--yes", "--world", str(world.folder)]
+        child = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+        assert child.stdout is not None
+        begun = child.stdout.readline()  # "1. Ferry …": from here on it really carries
+        time.sleep(chance.uniform(0, 0.5))
+        child.send_signal(signal.SIGKILL)
+        child.wait()
+        assert begun.startswith("1. Ferry")
+        again = world.open()
+        assert_promise(source, target, whole, again)
+        if again.journal.unfinished():
+            midway += 1
+            resume(again.work()) if number % 2 else undo(again.work(), "last")
+        moved = os.path.islink(source)
+        assert picture(source) == whole
+        assert not leftovers(world.folder)
+        assert os.path.isdir(target) is moved
+    assert midway >= 10, "the kills came too late to prove anything"
+
+
+@pytest.mark.parametrize(
+    ("fault", "said"),
+    [
+        ({"drive": "heron", "fail_write": 9}, "could not be read or written"),
+        ({"drive": "heron", "pull_after_bytes": 60_000}, "cable"),
+        ({"drive": "kestrel", "pull_after_bytes": 60_000}, "cable"),
+    ],
+)
+def test_declared_faults_stop_safely_and_resume_finishes(world, fault, said):
+    source, target, whole = set_up(world)
+    world.write(fault=[fault])
+    with pytest.raises(Stopped, match=said) as stopped:
+        shift(world.open(), source)
+    assert "nuvik undo 1" in stopped.value.next_step
+    assert picture(source) == whole
+    world.write(fault=[])
+    resume(world.open().work())
+    assert os.path.islink(source)
+    assert picture(target) == whole
+
+
+def test_a_bit_flipped_on_the_way_is_found_and_copied_again(world):
+    source, target, whole = set_up(world)
+    world.write(fault=[{"flip_read_back": 2}])
+    shift(world.open(), source)
+    assert picture(target) == whole
+
+
+def test_a_drive_that_always_lies_is_refused_as_unsound(world, monkeypatch):
+    source, _, whole = set_up(world)
+    workspace = world.open()
+    monkeypatch.setattr(workspace.host.files.watch, "read_back", lambda path, data: data[:-1] + b"?")
+    with pytest.raises(Stopped, match="not sound"):
+        shift(workspace, source)
+    assert picture(source) == whole
+    undo(world.open().work(), "last")
+    _assert_no_trace(world, source, whole)
+
+
+def test_a_source_that_changes_while_copied_is_copied_again(world, monkeypatch):
+    source, target, _ = set_up(world)
+    workspace = world.open()
+    inner, written = workspace.host.files.watch.before, []
+
+    def write_late(operation: str, path: str, count_bytes: int = 0) -> None:
+        inner(operation, path, count_bytes)
+        if operation == "flush" and len(written) < 2:
+            written.append(path)
+            with open(os.path.join(source, "file-0000.bin"), "ab") as file:
+                file.write(b"a late line")
+
+    monkeypatch.setattr(workspace.host.files.watch, "before", write_late)
+    shift(workspace, source)
+    with open(os.path.join(target, "file-0000.bin"), "rb") as file:
+        assert file.read().endswith(b"a late line")
+    assert len(written) == 2
+
+
+def test_a_write_between_the_last_look_and_the_switch_is_not_lost(world, monkeypatch):
+    source, target, _ = set_up(world)
+    workspace, real, late = world.open(), syscalls.exchange, []
+
+    def exchange(one: str, other: str) -> bool:
+        if not late:
+            late.append(1)
+            with open(os.path.join(source, "file-0000.bin"), "ab") as file:
+                file.write(b"in the gap")
+        return real(one, other)
+
+    monkeypatch.setattr(syscalls, "exchange", exchange)
+    shift(workspace, source)
+    with open(os.path.join(target, "file-0000.bin"), "rb") as file:
+        assert file.read().endswith(b"in the gap")
+    assert os.path.islink(source)
+    assert not leftovers(world.folder)
+
+
+def test_undo_on_trial_keeps_what_was_changed_at_the_new_place(world):
+    source, target, whole = set_up(world)
+    shift(world.open(), source, on_trial=True)
+    with open(os.path.join(source, "saved-game.txt"), "w") as file:
+        file.write("level 9")
+    undo(world.open().work(), "last")
+    with open(os.path.join(source, "saved-game.txt")) as file:
+        assert file.read() == "level 9"
+    assert set(picture(source)) == {*whole, b"saved-game.txt"}
+    assert not os.path.exists(target)
+    assert not leftovers(world.folder)
+
+
+def test_nothing_is_released_or_judged_while_its_drive_is_away(world):
+    source, target, whole = set_up(world)
+    target = target.replace("heron", "wren")
+    shift(world.open(), source, on_trial=True, drive="wren")
+    world.data["drive"][2]["attached"] = False
+    world.write()
+    away = world.open()
+    with pytest.raises(Refused, match="Wren is away"):
+        undo(away.work(), "last")
+    move = away.journal.moves()[0]
+    away.journal.keep(replace(move, state=State.PUBLISHED))  # as if it had been stopped just there
+    with pytest.raises(Stopped, match="Wren is away"):
+        resume(away.work())
+    assert picture(held(move)) == whole
+    world.data["drive"][2]["attached"] = True
+    world.write()
+    resume(world.open().work())
+    assert picture(target) == whole
+    assert os.path.islink(source)
+
+
+def _assert_no_trace(world: World, source: str, whole: dict) -> None:
+    assert picture(source) == whole
+    assert not leftovers(world.folder)
