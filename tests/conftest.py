@@ -82,7 +82,7 @@ def fill(root: str | Path, files: int = 12, seed: int = 1, odd: bool = False) ->
 
 def make_odd(root: Path) -> None:
     """Hostile names, links of every kind, read-only things."""
-    for name in [b"with space", b"new\nline", b"not-utf8-\xff\xfe", b"[bold]x[/bold]", b"\x1b[31mred", b"-rf", "ünï".encode()]:
+    for name in [b"with space", b"new\nline", b"not-utf8-\xff\xfe", b"[bold]x", b"\x1b[31mred", b"-rf", "ünï".encode()]:
         with open(os.path.join(os.fsencode(root), name), "wb") as file:
             file.write(b"contents of " + name)
     (root / "inner-link").symlink_to("data/deep")

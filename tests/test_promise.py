@@ -45,7 +45,7 @@ class Fuse(Watch):
 def set_up(world: World) -> tuple[str, str, dict]:
     source = world.path("kestrel", "Games", "Ferry [bold]")
     fill(source, files=6, odd=True)
-    return source, world.path("heron", "Other", "Ferry [bold]"), picture(source)
+    return source, world.path("heron", "Games", "Ferry [bold]"), picture(source)
 
 
 def shift(workspace: Workspace, source: str, on_trial: bool = False, drive: str = "heron") -> None:

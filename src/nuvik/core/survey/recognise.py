@@ -117,6 +117,11 @@ def _holds_only_folders(host: Host, path: str) -> bool:
     return bool(entries) and all(entry.is_dir() for entry in entries)
 
 
+def collection_kind(path: str) -> Kind | None:
+    """The kind of the collection that a library stands in, by the name of the folder above it."""
+    return _COLLECTION_NAMES.get(os.path.basename(os.path.dirname(path)).casefold())
+
+
 def kind_of(host: Host, candidate: Candidate, measured: Measure) -> Kind:
     """What a library holds: as its card says, else its collection, else by name and contents."""
     if candidate.card is not None and candidate.card.kind is not None:

@@ -15,7 +15,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within, normalised
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import Problem, Snapshot
-from nuvik.core.survey.recognise import Candidate, find_libraries, kind_of
+from nuvik.core.survey.recognise import Candidate, collection_kind, find_libraries, kind_of
 from nuvik.core.survey.walk import measure
 
 Watching = Callable[[str, int, int], None]
@@ -66,7 +66,7 @@ def survey_one(host: Host, path: str, stop: Stop | None = None) -> Library:
     drive = drive_holding(drives, root)
     assert drive is not None
     card = next((card for card in host.cards() if card.path == root), None)
-    return _library(host, Candidate(root, card), drive, [], stop)
+    return _library(host, Candidate(root, card, kind=collection_kind(root)), drive, [], stop)
 
 
 def _root(host: Host, drives: tuple[Drive, ...], path: str) -> str:
