@@ -46,8 +46,8 @@ def format_bytes(count_bytes: int, base: Base | None = None) -> str:
     step, names = (1000, _DECIMAL) if base is Base.DECIMAL else (1024, _BINARY)
     sign = "-" if count_bytes < 0 else ""
     value, power = float(abs(count_bytes)), 0
-    # 999.6 kB would be written "1000 kB": climb one unit early.
-    while power < len(names) - 1 and float(f"{value:.3g}") >= step:
+    # What would be rounded up to a whole step is written in the next unit: 999.6 kB is 1.00 MB.
+    while power < len(names) - 1 and value >= step - 0.5:
         value, power = value / step, power + 1
     if power == 0:
         return f"{sign}{int(value)} B"

@@ -18,6 +18,10 @@ from nuvik.core.model.timing import WritePace, per_file_seconds, read_seconds
 from nuvik.core.model.units import format_bytes
 
 
+_SIDE_WORK = 8
+"""Small operations that every move needs on its target besides its own files: folders, the sidecar, renames."""
+
+
 @dataclass(frozen=True, slots=True)
 class StepTimes:
     """The seconds of one step by phase."""
@@ -32,6 +36,7 @@ def step_times(step: Step, source: Drive, pace: WritePace, start_s: float, on_tr
     target = pace.drive
     reading_s = read_seconds(source, step.bytes, step.files)
     writing_s = pace.seconds_for(step.bytes, start_s) + per_file_seconds(target, step.files)
+    writing_s += per_file_seconds(target, _SIDE_WORK)
     # Two volumes of one disk take turns; two disks work side by side.
     copy_s = reading_s + writing_s if source.shares_disk_with(target) else max(reading_s, writing_s)
     release_s = 0.0 if on_trial else per_file_seconds(source, step.files)

@@ -95,7 +95,7 @@ def _below(host: Host, folder: str, cards: dict[str, Card], kind: Kind | None) -
         if entry.is_symlink():
             real = os.path.realpath(path)
             if host.files.exists(real) and host.files.is_folder(real) and not is_within(folder, real):
-                yield Candidate(real, card or cards.get(real), tether=path, kind=kind)
+                yield Candidate(real, card or cards.get(real), tether=path, kind=collection_kind(real) or kind)
             continue
         if card is not None:
             yield Candidate(path, card, kind=kind)

@@ -1,0 +1,267 @@
+"""Plans add up, rehearsals foresee what carrying does, and everything that must not happen is refused by name."""
+
+from __future__ import annotations
+
+import json
+import os
+from dataclasses import replace
+
+import pytest
+from conftest import MB, fill, leftovers, picture
+from hypothesis import given
+from hypothesis import strategies as st
+from nuvik.core.carrying.lock import carrying_lock
+from nuvik.core.carrying.run import carry_plan
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.planning.draft import Draft
+from nuvik.core.rehearsal.simulate import simulate
+from nuvik.core.store.plan_file import read_plan, write_plan
+
+
+def a_drive(number: int, usable: int, used: int, headroom: int) -> Drive:
+    return Drive(
+        id=f"d{number}", label=f"D{number}", path=f"/d{number}", medium="ssd", link="sata-6g", filesystem="ext4",
+        cluster_bytes=4096, portable=number == 0, attached=True, system=False, capacity_bytes=usable, usable_bytes=usable,
+        used_bytes=used, headroom_bytes=headroom, read_bytes_per_s=5e8, write_bytes_per_s=4e8, small_reads_per_s=5e3,
+    )  # fmt: skip
+
+
+@st.composite
+def drafts(draw) -> Draft:
+    """Some drives, some libraries on them, and a few set down elsewhere, fitting or not."""
+    count = draw(st.integers(2, 4))
+    libraries, drives = [], []
+    for number in range(count):
+        sizes = draw(st.lists(st.integers(0, 200), max_size=5))
+        for position, size in enumerate(sizes):
+            libraries.append(
+                Library(id=f"d{number}:{position}", name=f"L{number}{position}", kind=draw(st.sampled_from(list(Kind))),
+                        path=f"/d{number}/{position}", drive=f"d{number}", bytes=size * MB, on_disk_bytes=size * MB,
+                        files=size, largest_file_bytes=size, last_used=None, opens_per_week=draw(st.integers(0, 9)))
+            )  # fmt: skip
+        used = sum(sizes) * MB + draw(st.integers(0, 100)) * MB
+        usable = used + draw(st.integers(0, 400)) * MB + 1
+        drives.append(a_drive(number, usable, used, draw(st.integers(0, usable // MB)) * MB))
+    draft = Draft(Snapshot(taken_at="", host="h", drives=tuple(drives), libraries=tuple(libraries)))
+    for library in draw(st.lists(st.sampled_from(libraries), max_size=8)) if libraries else []:
+        draft = draft.set_down(library.id, f"d{draw(st.integers(0, count - 1))}")
+    return draft
+
+
+@given(drafts(), st.booleans())
+def test_bytes_are_conserved_and_no_feasible_step_breaks_a_floor(draft, on_trial):
+    placed = [one for drive in draft.drives for one in draft.on_drive_then(drive.id)]
+    assert sorted(one.id for one in placed) == sorted(one.id for one in draft.snapshot.libraries)
+    assert sum(draft.free_then_bytes(d.id) for d in draft.drives) == sum(d.free_bytes for d in draft.drives)
+    if not draft.places:
+        with pytest.raises(Refused):
+            draft.to_plan()
+        return
+    plan = draft.to_plan()
+    timeline = simulate(plan, draft.drives, on_trial)
+    total, held = sum(timeline.free_before_bytes.values()), 0
+    for step, planned in zip(timeline.steps, plan.steps, strict=True):
+        held += planned.bytes if on_trial else 0
+        assert sum(step.free_after_bytes.values()) == total - held
+        assert sum(step.lowest_free_bytes.values()) == total - held - (0 if on_trial else planned.bytes)
+        assert step.end_s >= step.start_s
+        if timeline.feasible:
+            assert step.lowest_free_bytes[planned.to_drive] >= timeline.floor_bytes[planned.to_drive]
+    if not on_trial:
+        assert timeline.free_after_bytes == {drive.id: draft.free_then_bytes(drive.id) for drive in draft.drives}
+    assert timeline.feasible is not any(
+        step.lowest_free_bytes[planned.to_drive] < timeline.floor_bytes[planned.to_drive]
+        for step, planned in zip(timeline.steps, plan.steps, strict=True)
+    )
+
+
+@given(drafts())
+def test_setting_down_and_back_restores_the_draft(draft):
+    for library in draft.snapshot.libraries:
+        for drive in draft.drives:
+            moved = draft.set_down(library.id, drive.id)
+            assert moved.place_of(library) == drive.id
+            home = moved.set_down(library.id, library.drive)
+            assert home.places == {one: place for one, place in draft.places.items() if one != library.id}
+            assert draft.consequence(library, drive.id).endswith(".")
+
+
+@pytest.mark.parametrize("on_trial", [False, True])
+def test_a_rehearsal_foresees_what_carrying_does(world, on_trial):
+    """Free space step by step to the byte, and time within five in a hundred."""
+    for number in range(3):
+        fill(world.path("kestrel", "Games", f"Game {number}"), files=20, seed=number)
+        with open(world.path("kestrel", "Games", f"Game {number}", "big"), "wb") as file:
+            file.truncate((number + 1) * 12 * MB)
+    workspace = world.open()
+    games = [world.path("kestrel", "Games", f"Game {number}") for number in range(3)]
+    plan = workspace.draft([(games[0], "heron"), (games[1], "wren"), (games[2], "heron")]).to_plan()
+    timeline = workspace.rehearse(plan, on_trial)
+    assert timeline.feasible
+    free_seen = []
+
+    def note(event) -> None:
+        if event.event in ("released", "on-trial"):
+            free_seen.append({drive.id: drive.free_bytes for drive in world.open().host.drives()})
+
+    outcome = carry_plan(workspace.work(note), plan, on_trial)
+    # While an original is held, its sidecar takes a few hundred bytes more.
+    for seen, step in zip(free_seen, timeline.steps, strict=True):
+        assert all(0 <= step.free_after_bytes[drive] - free <= 3000 * on_trial for drive, free in seen.items())
+    for move in outcome.moves:
+        assert move.actual_s == pytest.approx(move.expected_s, rel=0.05, abs=0.1)  # the sidecars are small files too
+    assert outcome.freed_bytes == outcome.expected_freed_bytes
+    if not on_trial:
+        assert outcome.freed_bytes == {"kestrel": plan.bytes}
+
+
+# -- bad input: each is refused with one clear message, and nothing is changed -------------------------------
+
+
+def _cases(world):
+    game = world.path("kestrel", "Games", "Ferrymoss")
+    return {
+        "an unknown drive": ((game, "albatross"), "no drive"),
+        "no such path": ((game + "-not", "heron"), "Nothing lies at"),
+        "outside every drive": (("/usr/lib", "heron"), "none of the drives"),
+        "a target outside": ((game, "/usr/lib"), "no drive"),
+        "a drive's root": ((world.path("kestrel"), "heron"), "root of Kestrel"),
+        "the same drive": ((game, "kestrel"), "already"),
+        "inside itself": ((game, game + "/data"), "inside"),
+        "a taken target": ((game, world.path("heron", "Taken")), "already"),
+        "too little room": ((world.path("heron", "Huge"), "kestrel"), "under its headroom"),
+        "a drive that is away": ((game, "stork"), "away"),
+        "a file too large": ((world.path("heron", "Large File"), "pipit"), "holds files up to"),
+        "names it cannot hold": ((world.path("heron", "Odd Names"), "pipit"), "does not allow"),
+        "links it cannot hold": ((world.path("heron", "Links"), "pipit"), "is a link"),
+        "no tether from there": ((world.path("pipit", "Slides"), "heron"), "cannot hold the link"),
+        "already a link": ((world.path("kestrel", "Way"), "heron"), "is a link"),
+        "an unfinished download": ((world.path("heron", "Parcel"), "wren"), "not finished"),
+        "a pipe inside": ((world.path("heron", "Pipe"), "wren"), "named pipe"),
+        "shared outside": ((world.path("heron", "Shared"), "wren"), "second name"),
+        "it stays": ((world.path("kestrel", "Dome"), "heron"), "opens the roof"),
+        "the journal's own folder": ((world.path("heron", "State"), "wren"), "Nuvik's own journal"),
+    }
+
+
+@pytest.fixture
+def pitfalls(world):
+    """A world in which everything that must be refused can be tried."""
+    fill(world.path("kestrel", "Games", "Ferrymoss"))
+    world.drive("pipit", filesystem="fat32", capacity_bytes=64_000 * MB, usable_bytes=64_000 * MB)
+    world.drive("stork", attached=False)
+    world.data["drive"][1].update(capacity_bytes=50_000 * MB, usable_bytes=50_000 * MB)
+    world.cards = [{"path": "kestrel/Dome", "movable": False, "why_not": "it opens the roof"}]
+    for folder in ("Huge", "Large File", "Odd Names", "Links", "Parcel", "Pipe", "Shared", "State", "Taken/Ferrymoss"):
+        os.makedirs(world.path("heron", folder))
+    os.mkdir(world.path("pipit", "Slides"))
+    fill(world.path("kestrel", "Dome"))
+    for path, size in (("Huge/x", 190 * MB), ("Large File/x.dat", 2**32), ("Parcel/x.part", 10), ("Odd Names/what?", 1)):
+        with open(world.path("heron", path), "wb") as file:
+            file.truncate(size)
+    os.symlink("nowhere", world.path("heron", "Links", "link"))
+    os.mkfifo(world.path("heron", "Pipe", "pipe"))
+    for folder in ("", "Shared"):
+        if not folder:
+            with open(world.path("heron", "first name"), "w") as file:
+                file.write("one content")
+        else:
+            os.link(world.path("heron", "first name"), world.path("heron", "Shared", "other name"))
+    os.symlink(world.path("kestrel", "Games", "Ferrymoss"), world.path("kestrel", "Way"))
+    world.write()
+    return world
+
+
+def test_what_must_not_happen_is_refused_and_changes_nothing(pitfalls):
+    from nuvik.core.workspace import open_workspace
+
+    workspace = open_workspace(str(pitfalls.folder), pitfalls.path("heron", "State"))
+    before = {drive: set(picture(pitfalls.path(drive))) for drive in ("kestrel", "wren", "pipit")}
+    for case, ((path, goal), said) in _cases(pitfalls).items():
+        with pytest.raises(Refused, match=said):
+            carry_plan(workspace.work(), workspace.draft([(path, goal)]).to_plan())
+            pytest.fail(f"{case} was not refused")
+    assert {drive: set(picture(pitfalls.path(drive))) for drive in before} == before
+    assert not leftovers(pitfalls.folder)
+    assert not workspace.journal.unfinished()
+
+
+def test_a_plan_for_what_lay_there_before_is_refused(world):
+    game = fill(world.path("kestrel", "Games", "Ferrymoss"))
+    workspace = world.open()
+    plan = workspace.draft([(str(game), "heron")]).to_plan()
+    (game / "grown.bin").write_bytes(b"new")
+    assert "changed since the plan" in workspace.rehearse(plan).violations[0].problem
+    with pytest.raises(Refused, match="changed since the plan"):
+        carry_plan(workspace.work(), plan)
+    assert game.is_dir() and not game.is_symlink()
+
+
+def test_a_second_nuvik_is_told_who_holds_the_lock(world):
+    game = fill(world.path("kestrel", "Games", "Ferrymoss"))
+    workspace = world.open()
+    plan = workspace.draft([(str(game), "heron")]).to_plan()
+    with (
+        carrying_lock(workspace.database.folder, "carrying 3 moves"),
+        pytest.raises(Refused, match=rf"process {os.getpid()}, carrying 3 moves"),
+    ):
+        carry_plan(workspace.work(), plan)
+
+
+def test_something_open_is_named(world):
+    import subprocess
+
+    game = fill(world.path("kestrel", "Games", "Ferrymoss"))
+    reader = subprocess.Popen(["tail", "-f", str(game / "file-0000.bin")], stdout=subprocess.DEVNULL)
+    try:
+        workspace = world.open()
+        with pytest.raises(Refused, match=rf"in use by tail \(process {reader.pid}\)"):
+            carry_plan(workspace.work(), workspace.draft([(str(game), "heron")]).to_plan())
+    finally:
+        reader.kill()
+        reader.wait()
+
+
+def test_plan_files_come_back_exactly_and_broken_ones_are_refused(world, tmp_path):
+    game = fill(world.path("kestrel", os.fsdecode(b"Ferry \xff\n")))
+    plan = world.open().draft([(str(game), "heron")]).to_plan()
+    path = tmp_path / "a.nuvik-plan.json"
+    write_plan(plan, str(path))
+    assert read_plan(str(path)) == plan
+    good = json.loads(path.read_text())
+    assert {"from", "to", "target_path", "tether", "reason", "via"} <= good["steps"][0].keys()
+
+    def broken(**changes) -> dict:
+        return {**good, "steps": [{**good["steps"][0], **changes}]}
+
+    for text, said in (
+        ("{", "not valid JSON"), ("[]", "not a plan"), ("[" * 100_000, "not valid JSON"),
+        (json.dumps({**good, "format": "nuvik-plan/2"}), "newer format"),
+        (json.dumps(broken(bytes="many")), "bytes"), (json.dumps(broken(to=3)), "“steps.0.to”"),
+        (json.dumps(broken(target_path="/heron/../../etc/x")), "not a clean absolute path"),
+        (json.dumps(broken(path="Games/x")), "not a clean absolute path"), (json.dumps(broken(bytes=-1)), "below zero"),
+        (json.dumps(broken(tether="glue")), "tether"), (json.dumps(broken(via="wren")), "staging"),
+    ):  # fmt: skip
+        path.write_text(text)
+        with pytest.raises(Refused, match=said):
+            read_plan(str(path))
+
+
+def test_two_steps_may_not_want_one_place(world):
+    for drive in ("kestrel", "wren"):
+        fill(world.path(drive, "Games", "Ferrymoss"))
+    workspace = world.open()
+    both = [(world.path(drive, "Games", "Ferrymoss"), "heron") for drive in ("kestrel", "wren")]
+    timeline = workspace.rehearse(workspace.draft(both).to_plan())
+    assert any("Step 1 uses" in one.problem for one in timeline.violations)
+
+
+def test_headroom_asked_for_is_the_floor(world):
+    game = fill(world.path("kestrel", "Games", "Ferrymoss"))
+    workspace = world.open()
+    plan = workspace.draft([(str(game), "wren")], {"wren": 999 * MB}).to_plan()
+    assert "under its headroom" in workspace.rehearse(plan).violations[0].problem
+    assert workspace.rehearse(replace(plan, headroom_bytes={"wren": 0})).feasible

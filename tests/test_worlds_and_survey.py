@@ -1,0 +1,180 @@
+"""Worlds declare drives and keep what they declare; a survey counts everything once and remembers it."""
+
+from __future__ import annotations
+
+import errno
+import os
+import sqlite3
+
+import pytest
+from conftest import MB, fill
+from nuvik.core.hosts.files import Block
+from nuvik.core.hosts.local import LocalHost
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.library import Kind
+from nuvik.core.store.wire import from_wire, snapshot_to_wire
+from nuvik.core.survey.headline import survey_headline
+from nuvik.core.survey.walk import measure
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        (lambda text: text.replace("capacity_bytes = 200", "capacity_bytes = -200"), r"line \d+: “drive.capacity_bytes”"),
+        (lambda text: text.replace('"heron"', '"kestrel"', 1), "same id"),
+        (lambda text: text.replace('medium = "hdd"', 'medium = "tape"'), r"line \d+: “drive.medium”"),
+        (lambda text: text.replace('folder = "wren"', 'folder = "../wren"'), r"line \d+: “drive.folder”: must be a folder inside"),
+        (lambda text: text.replace('folder = "wren"', 'folder = "gone"'), r"line \d+: the folder .*gone is not there"),
+        (lambda text: text.replace("nuvik-world/1", "nuvik-world/2"), "newer format"),
+        (lambda text: text.replace("nuvik-world/1", "toys/1"), "not a “nuvik-world” file"),
+        (lambda text: text + "colour = 'blue'\n", r"line \d+: “drive.colour”"),
+        (lambda text: text + "[[drive\n", "not valid TOML"),
+        (lambda text: text.replace('filesystem = "ext4"', 'filesystem = "paper"', 1), "unknown file system"),
+    ],
+)
+def test_a_broken_world_is_refused_with_its_line(world, change, said):
+    path = world.folder / "world.toml"
+    path.write_text(change(path.read_text()))
+    with pytest.raises(Refused, match=said):
+        world.open()
+
+
+def test_the_line_told_is_the_line_meant(world):
+    path = world.folder / "world.toml"
+    lines = path.read_text().splitlines()
+    number = max(n for n, line in enumerate(lines, 1) if line.startswith("small_reads_per_s"))
+    lines[number - 1] = "small_reads_per_s = 'many'"
+    path.write_text("\n".join(lines))
+    with pytest.raises(Refused, match=f"line {number}: “drive.small_reads_per_s”"):
+        world.open()
+
+
+def test_a_full_drive_a_large_file_and_a_bad_name_fail_as_on_real_drives(world):
+    world.drive("pipit", filesystem="fat32", capacity_bytes=64_000 * MB, usable_bytes=64_000 * MB)
+    world.write()
+    files = world.open().host.files
+
+    def write(path: str, count: int) -> None:
+        writer = files.create(path, keep_holes=True)
+        try:
+            writer.put(Block(0, count, None))
+            writer.finish(count, flush=False)
+        finally:
+            writer.close()
+
+    for path, count, number in (
+        (world.path("kestrel", "big"), 201 * MB, errno.ENOSPC),
+        (world.path("pipit", "big"), 2**32, errno.EFBIG),
+        (world.path("pipit", "what?"), 1, errno.EINVAL),
+    ):
+        with pytest.raises(OSError) as fault:
+            write(path, count)
+        assert fault.value.errno == number
+    with pytest.raises(PermissionError):
+        files.make_link(world.path("pipit", "link"), "goal", to_folder=False)
+    write(world.path("kestrel", "fits"), 150 * MB)
+    write_again = world.open().host
+    assert write_again.drives()[0].id in ("wren", "kestrel", "pipit")
+    assert next(drive for drive in write_again.drives() if drive.id == "kestrel").free_bytes == 50 * MB
+
+
+def test_the_clock_runs_at_the_declared_speeds(world):
+    host = world.open().host
+    writer = host.files.create(world.path("heron", "film"), keep_holes=True)
+    writer.put(Block(0, 300 * MB, None))
+    writer.finish(300 * MB, flush=True)
+    writer.close()
+    assert host.timer_s() == pytest.approx(1.0, rel=0.02)
+    for _ in host.files.blocks(world.path("heron", "film")):
+        pass
+    assert host.timer_s() == pytest.approx(1.0 + 0.75, rel=0.02)
+
+
+def test_a_drive_that_is_away_is_not_there(world):
+    fill(world.path("wren", "Trip"))
+    world.data["drive"][2]["attached"] = False
+    world.write()
+    workspace = world.open()
+    assert not workspace.host.files.exists(world.path("wren", "Trip"))
+    assert [one for one in workspace.survey().libraries if one.drive == "wren"] == []
+    with pytest.raises(Refused, match="away"):
+        workspace.survey((world.path("wren", "Trip"),))
+
+
+def test_a_survey_counts_everything_once(world):
+    root = fill(world.path("kestrel", "Games", "Ferrymoss"), odd=True)
+    (world.folder / "heron" / "Ferrymoss").symlink_to(root)
+    fill(world.path("kestrel", "Photos", "2026"), seed=2)
+    fill(world.path("heron", "Loose Things"), seed=3)
+    world.cards = [{"path": "kestrel/Games/Ferrymoss", "name": "Ferry [moss]", "opens_per_week": 3,
+                    "part": [{"path": "data", "kind": "cache"}]}]  # fmt: skip
+    world.write()
+    snapshot = world.open().survey()
+    photos, ferry, loose = sorted(snapshot.libraries, key=lambda one: one.name)
+    assert (ferry.name, ferry.kind, ferry.opens_per_week, ferry.drive) == ("Ferry [moss]", Kind.GAME, 3, "kestrel")
+    assert ferry.tether == world.path("heron", "Ferrymoss")
+    assert photos.kind is Kind.PHOTO
+    assert loose.path == world.path("heron", "Loose Things")
+    expected = {}
+    for here, _, names in os.walk(os.fsencode(root)):
+        for name in names:
+            facts = os.lstat(os.path.join(here, name))
+            if not os.path.islink(os.path.join(here, name)):
+                expected[facts.st_ino] = facts.st_size
+    assert ferry.bytes == sum(expected.values())
+    assert ferry.largest_file_bytes == max(expected.values())
+    assert ferry.parts[0].kind is Kind.CACHE
+    assert 0 < ferry.parts[0].bytes < ferry.bytes
+
+
+def test_snapshots_survive_the_database_and_json_with_any_name(world):
+    name = os.fsdecode(b"odd \xff\n[x] \x1b[31m")
+    fill(world.path("kestrel", name))
+    workspace = world.open()
+    snapshot = workspace.survey()
+    assert workspace.snapshot().libraries == snapshot.libraries
+    assert snapshot.libraries[0].name == name
+    wire = snapshot_to_wire(snapshot)
+    assert from_wire(type(snapshot), {k: v for k, v in wire.items() if k != "format"}, "it") == snapshot
+
+
+def test_kinds_are_recognised_by_contents(world):
+    host = world.open().host
+    for folder, ending in (("a", ".mkv"), ("b", ".flac"), ("c", ".iso"), ("d", ".xyz")):
+        os.mkdir(world.path("heron", folder))
+        with open(world.path("heron", folder, f"thing{ending}"), "wb") as file:
+            file.truncate(MB)
+    with open(world.path("heron", "d", "CACHEDIR.TAG"), "w") as file:
+        file.write("Signature: 8a477f597d28d172789f06886806bc55\n")
+    kinds = {os.path.basename(one.path): one.kind for one in world.open().survey().libraries}
+    assert kinds == {"a": Kind.VIDEO, "b": Kind.SOUND, "c": Kind.DISC_IMAGE, "d": Kind.CACHE}
+    assert measure(host, world.path("heron", "a")).on_disk_bytes == MB, "in a world length counts as size on disk"
+
+
+def test_the_headline_names_what_matters_most(world):
+    root = fill(world.path("kestrel", "Old Pictures"))
+    with open(root / "big.jpg", "wb") as file:
+        file.truncate(185 * MB)
+    for here, _, names in os.walk(root):
+        for name in names:
+            os.utime(os.path.join(here, name), (1.5e9, 1.5e9))
+    said = survey_headline(world.open().survey())
+    assert said.startswith("Kestrel is nearly full: ")
+    assert "1 library there" in said
+    assert "not used for a year" in said
+
+
+def test_this_computer_lists_real_drives():
+    host = LocalHost()
+    drives = host.drives()
+    assert any(drive.path == "/" or drive.system for drive in drives)
+    assert all(0 < drive.usable_bytes <= drive.capacity_bytes and drive.speed_source == "typical" for drive in drives)
+    assert host.why_protected("/usr/lib") and host.why_protected(os.path.expanduser("~")) and host.why_protected("/")
+
+
+def test_a_database_of_a_newer_nuvik_is_refused(world):
+    workspace = world.open()
+    with sqlite3.connect(workspace.database.path) as connection:
+        connection.execute("PRAGMA user_version = 99")
+    with pytest.raises(Refused, match="newer Nuvik"):
+        world.open()
