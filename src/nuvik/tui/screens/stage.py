@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, ClassVar, cast
 
 from rich.text import Text
+from textual import events
 from textual.app import ComposeResult
 from textual.containers import Vertical
 from textual.screen import Screen
@@ -64,8 +65,8 @@ class StageScreen(Screen[None]):
         if self.FIRST_FOCUS and self.focused is None:
             self.query_one(self.FIRST_FOCUS).focus()
 
-    def on_resize(self) -> None:
-        small = self.size.width < SMALLEST[0] or self.size.height < SMALLEST[1]
+    def on_resize(self, event: events.Resize) -> None:
+        small = event.size.width < SMALLEST[0] or event.size.height < SMALLEST[1]
         self.set_class(small, "small")
 
     def say(self, headline: str) -> None:

@@ -1,0 +1,166 @@
+"""The commands: exit codes, one JSON document on stdout, messages on stderr, never a traceback."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import xml.etree.ElementTree as ET
+from pathlib import Path
+
+import pytest
+from conftest import MB, fill, leftovers, picture
+from nuvik.core.model.plan import Plan
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.store.wire import schema_of
+
+ROOT = Path(__file__).parent.parent
+
+
+def nuvik(*words: str, code: int = 0, **settings) -> subprocess.CompletedProcess:
+    done = subprocess.run([sys.executable, "-m", "nuvik", *words], capture_output=True, text=True, **settings)
+    assert done.returncode == code, done.stderr
+    assert "Traceback" not in done.stderr
+    return done
+
+
+@pytest.fixture
+def house(world):
+    fill(world.path("kestrel", "Games", "Ferrymoss"))
+    fill(world.path("kestrel", "Games", "Lantern [b]"), seed=2)
+    return world
+
+
+def test_the_whole_job_by_commands(house, tmp_path):
+    at, game = ["--world", str(house.folder)], house.path("kestrel", "Games", "Ferrymoss")
+    whole = picture(game)
+    drives = json.loads(nuvik("drives", *at, "--json").stdout)
+    assert drives["format"] == "nuvik-drives/1"
+    assert {"id", "free_bytes", "headroom_bytes", "speed_source", "felt_load_s", "tier"} <= drives["drives"][0].keys()
+    survey = json.loads(nuvik("survey", *at, "--json").stdout)
+    assert {library["name"] for library in survey["libraries"]} == {"Ferrymoss", "Lantern [b]"}
+    plan = str(tmp_path / "p.nuvik-plan.json")
+    nuvik("draft", game, "heron", house.path("kestrel", "Games", "Lantern [b]"), "wren", "-o", plan, *at)
+    rehearsal = json.loads(nuvik("rehearse", plan, *at, "--json").stdout)
+    assert rehearsal["feasible"] and len(rehearsal["steps"]) == 2
+    assert rehearsal["away"] == {"wren": ["Lantern [b]"]}
+    assert "add --yes" in nuvik("carry", plan, *at).stderr
+    assert not os.path.islink(game)
+    lines = [json.loads(line) for line in nuvik("carry", plan, "--yes", "--json", *at).stdout.splitlines()]
+    names = [line["event"] for line in lines if line["event"] != "progress"]
+    assert names == ["step-started", "copied", "proven", "switched", "released"] * 2 + ["done"]
+    assert lines[-1]["freed_bytes"] == lines[-1]["expected_freed_bytes"] != {}
+    assert all(line["format"] == "nuvik-event/1" for line in lines)
+    assert picture(game) == whole
+    assert "Move 1:" in nuvik("undo", "1", *at).stdout
+    nuvik("undo", "1", "--yes", *at)
+    logbook = json.loads(nuvik("logbook", *at, "--json").stdout)["moves"]
+    assert [(move["id"], move["state"]) for move in logbook] == [(3, "released"), (2, "released"), (1, "undone")]
+    assert picture(game) == whole
+    assert not os.path.islink(game)
+    nuvik("shift", game, "heron", "--yes", "--on-trial", *at)
+    assert leftovers(house.folder)
+    assert "on trial" in nuvik("logbook", *at).stdout
+    nuvik("release", "all", "--yes", code=2)
+    nuvik("release", "all", *at)
+    assert not leftovers(house.folder)
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "said"),
+    [
+        (["drives", "--world", "/nowhere"], 3, "is no world"),
+        (["fly"], 2, "No such command"),
+        (["drives", "--units", "furlongs"], 2, "no kind of units"),
+        (["rehearse", "/nowhere/plan.json"], 3, "cannot be read"),
+        (["resume"], 3, "Nothing stands midway"),
+        (["undo", "last"], 3, "no move to take back"),
+        (["undo", "99", "--yes"], 3, "no move 99"),
+        (["undo", "../x"], 3, "is no move"),
+        (["release", "all"], 3, "No move is on trial"),
+        (["shift", "/nowhere", "heron"], 3, "none of the drives"),
+        (["draft", "lonely", "-o", "x"], 2, "no drive to go to"),
+        (["draw", "drives", "-o", "x.jpg"], 2, ".svg or .pdf"),
+        (["draw", "moon", "-o", "x.svg"], 2, "cannot be drawn"),
+        (["demo", "--at", "/usr"], 3, "holds something else"),
+        (["drives", "--state", "/proc/nuvik"], 3, "cannot keep its journal"),
+    ],
+)
+def test_bad_words_end_in_a_message_and_their_code(world, tmp_path, words, code, said):
+    at = [] if "--world" in words else ["--world", str(world.folder)]
+    done = nuvik(*words, *(at if words[0] not in ("fly", "demo") else []), code=code, cwd=tmp_path)
+    assert said in done.stderr
+    assert done.stdout == ""
+
+
+def test_ctrl_c_stops_safely_and_resume_goes_on(house):
+    house.write(time_scale=0.1)
+    game, at = house.path("kestrel", "Games", "Ferrymoss"), ["--world", str(house.folder)]
+    whole = picture(game)
+    words = [sys.executable, "-m", "nuvik", "shift", game, "heron", "--yes", *at]
+    child = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    assert child.stdout is not None
+    assert child.stdout.readline().startswith("1. ")
+    child.send_signal(signal.SIGINT)
+    _, errors = child.communicate(timeout=60)
+    assert child.returncode == 4, errors
+    assert "nuvik resume" in errors and "Traceback" not in errors
+    assert "stands midway" in nuvik("shift", house.path("kestrel", "Games", "Lantern [b]"), "heron", "--yes", *at, code=3).stderr
+    house.write(time_scale=0)
+    nuvik("resume", *at)
+    assert os.path.islink(game)
+    assert picture(game) == whole
+
+
+def test_unreadable_things_are_findings(house):
+    if os.geteuid() == 0:
+        # Root reads everything: a vanished folder stands for one that cannot be read.
+        pytest.skip("root can read every folder")
+    os.chmod(house.path("kestrel", "Games", "Ferrymoss", "data"), 0)
+    assert "permission denied" in nuvik("survey", "--world", str(house.folder), code=5).stderr
+
+
+def test_the_tour_does_the_whole_job_and_draws_it(tmp_path):
+    done = nuvik("demo", "--tour", "--out", str(tmp_path))
+    assert "Taken back: Vane working cache" in done.stdout
+    drawing = ET.parse(tmp_path / "hollin-before-and-after.svg").getroot()
+    words = "".join(drawing.itertext())
+    assert "Kestrel now" in words and "Kestrel then" in words and "181 GB free" in words
+
+
+def test_the_demo_is_as_promised(tmp_path):
+    import time
+
+    began = time.monotonic()
+    from nuvik.demo.build import household_at
+
+    folder = household_at(str(tmp_path / "demo"))
+    assert time.monotonic() - began < 10
+    real = sum(os.lstat(os.path.join(here, name)).st_blocks * 512 for here, _, names in os.walk(folder) for name in names)
+    assert real < 200 * MB
+    survey = json.loads(nuvik("survey", "--world", folder, "--json").stdout)
+    sizes = [library["bytes"] for library in survey["libraries"]]
+    assert len(survey["drives"]) == 6 and len(sizes) >= 44 and min(sizes) == 45 * MB and max(sizes) == 900_000 * MB
+    assert sum(not drive["attached"] for drive in survey["drives"]) == 1
+    assert len({library["kind"] for library in survey["libraries"]}) >= 11
+    assert any(library["parts"] for library in survey["libraries"])
+    assert sum(library["why_not"] is not None and library["drive"] == "kestrel" for library in survey["libraries"]) == 2
+
+
+def test_drawings_hold_hostile_names(house, tmp_path):
+    fill(house.path("heron", os.fsdecode(b"<b>&amp; $x^2$ \xff\n</svg>")), seed=5)
+    with open(house.path("heron", os.fsdecode(b"<b>&amp; $x^2$ \xff\n<"), "x") if False else house.path("heron", "big"), "wb") as file:
+        file.truncate(MB)
+    nuvik("survey", "--world", str(house.folder))
+    for ending in ("svg", "pdf"):
+        nuvik("draw", "drives", "-o", str(tmp_path / f"d.{ending}"), "--world", str(house.folder))
+    ET.parse(tmp_path / "d.svg")
+    assert (tmp_path / "d.pdf").read_bytes().startswith(b"%PDF")
+
+
+def test_shipped_schemas_are_those_of_the_models():
+    for kind, name in ((Plan, "nuvik-plan"), (Snapshot, "nuvik-survey")):
+        shipped = json.loads((ROOT / "docs" / "schema" / f"{name}.schema.json").read_text())
+        assert shipped == schema_of(kind, f"{name}/1")

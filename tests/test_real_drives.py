@@ -1,0 +1,115 @@
+"""On real small file systems: everything that hurts is carried exactly, and comes back identical."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+
+import pytest
+from conftest import fill, leftovers, make_odd, picture
+from nuvik.core.carrying.run import carry_plan, release, resume, undo
+from nuvik.core.hosts.local import LocalHost
+from nuvik.core.workspace import Workspace, open_workspace
+
+
+@pytest.fixture
+def workspace(tmp_path) -> Workspace:
+    return open_workspace(state=str(tmp_path / "state"))
+
+
+def shift(workspace: Workspace, source: str, goal: str, on_trial: bool = False) -> None:
+    carry_plan(workspace.work(), workspace.draft([(source, goal)]).to_plan(), on_trial)
+
+
+@pytest.mark.parametrize("filesystem", ["ext4", "xfs"])
+def test_two_thousand_hostile_files_there_and_back(real_drives, workspace, filesystem):
+    small, large = real_drives.up("small", "200M", "ext4"), real_drives.up("large", "400M", filesystem)
+    library = fill(small / "My Library", files=2_000, odd=True)
+    (library / "data" / "out").symlink_to("../../outside.txt")
+    (small / "outside.txt").write_text("reached")
+    os.setxattr(library / "file-0000.bin", "user.rating", b"five")
+    whole = picture(library)
+    free_before = os.statvfs(small).f_bavail
+    shift(workspace, str(library), "large")
+    move = workspace.journal.moves()[0]
+    assert library.is_symlink()
+    through = picture(library)
+    assert (library / "data" / "out").read_text() == "reached"
+    changed = {name for name in whole if whole[name] != through.get(name)}
+    assert changed == {b"data/out"}, "only the link that leads out may say something else"
+    assert os.getxattr(library / "file-0000.bin", "user.rating") == b"five"
+    assert os.statvfs(small).f_bavail > free_before
+    # The figure is the drive's own; the expected one is the sum of lengths.
+    assert move.freed_bytes is not None
+    assert not leftovers(small) and not leftovers(large)
+    undo(workspace.work(), "last")
+    assert not library.is_symlink()
+    assert picture(library) == whole
+    assert os.getxattr(library / "file-0000.bin", "user.rating") == b"five"
+    assert sorted(os.listdir(large)) in ([], ["lost+found"])
+
+
+def test_to_exfat_and_back_restores_what_exfat_cannot_keep(real_drives, workspace):
+    small, stick = real_drives.up("small", "100M", "ext4"), real_drives.up("stick", "100M", "exfat")
+    library = fill(small / "Photos 2026", files=40)
+    (library / "script").write_text("#!/bin/sh\n")
+    (library / "script").chmod(0o750)
+    whole = picture(library)
+    shift(workspace, str(library), "stick")
+    contents = {name: facts[2] for name, facts in whole.items() if facts[0] == "file"}
+    assert {name: facts[2] for name, facts in picture(library).items() if facts[0] == "file"} == contents
+    undo(workspace.work(), "last")
+    # Holes are the one thing that exFAT turned into zeros; the contents are the same.
+    assert {n: f[:4] + f[5:] for n, f in picture(library).items()} == {n: f[:4] + f[5:] for n, f in whole.items()}
+    make_odd(small / "Photos 2026")
+    timeline = workspace.rehearse(workspace.draft([(str(library), "stick")]).to_plan())
+    problems = " ".join(one.problem for one in timeline.violations)
+    assert "is a link, which exFAT cannot hold" in problems
+    assert "exFAT does not allow" in problems
+
+
+def test_from_ntfs_without_atomic_exchange(real_drives, workspace):
+    old, large = real_drives.up("old", "100M", "ntfs"), real_drives.up("large", "200M", "ext4")
+    assert {drive.filesystem for drive in LocalHost().drives() if drive.label in ("old", "large")} == {"ntfs", "ext4"}
+    library = fill(old / "Family Films", files=30)
+    contents = {name: facts[2] for name, facts in picture(library).items() if facts[0] == "file"}
+    shift(workspace, str(library), "large", on_trial=True)
+    assert library.is_symlink()
+    release(workspace.work(), "all")
+    undo(workspace.work(), "last")
+    assert {name: facts[2] for name, facts in picture(library).items() if facts[0] == "file"} == contents
+    assert not leftovers(old)
+
+
+@pytest.mark.parametrize("which", ["small", "large"])
+def test_power_cut_in_the_middle(real_drives, tmp_path, which):
+    """The power of one drive goes while the real program carries; what was not flushed is lost, and nothing else."""
+    small, large = real_drives.up("small", "150M", "ext4"), real_drives.up("large", "300M", "xfs")
+    library = fill(small / "Library", files=600, odd=True)
+    whole, state = picture(library, times=False), str(tmp_path / "state")
+    os.sync()
+    words = [sys.executable, "-m", "nuvik", "shift", str(library), "large", "--yes", "--state", state]
+    for wait in (0.02, 0.15, 0.4):
+        child = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        assert child.stdout is not None
+        assert child.stdout.readline().startswith("1. ")
+        time.sleep(wait)
+        real_drives.cut(which)
+        time.sleep(0.2)
+        child.send_signal(signal.SIGKILL)
+        child.wait()
+        real_drives.back(which)
+        workspace = open_workspace(state=state)
+        reachable = [place for place in small.glob(".nuvik-held-*/content") if not place.is_symlink()]
+        reachable += [library, large / "Other" / "Library"]
+        assert any(place.is_dir() and picture(place, times=False) == whole for place in reachable)
+        if workspace.journal.unfinished():
+            resume(workspace.work())
+        assert picture(library, times=False) == whole
+        if library.is_symlink():
+            undo(workspace.work(), "last")
+        assert picture(library, times=False) == whole
+        assert not leftovers(small) and not leftovers(large)

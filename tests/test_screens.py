@@ -1,0 +1,189 @@
+"""The screens, by keys alone: through the pilot, and the real program in tmux."""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import subprocess
+import sys
+import time
+
+import pytest
+from conftest import MB, fill, picture
+from nuvik.demo.build import household_at
+from nuvik.tui.app import NuvikApp
+from nuvik.tui.widgets.drive_board import DriveBoard
+from nuvik.tui.widgets.library_table import LibraryTable
+from textual.widgets import DataTable, Static
+
+
+async def settle(app: NuvikApp, pilot) -> None:
+    """Wait until nothing works in the background and all is drawn."""
+    await pilot.pause()
+    await app.workers.wait_for_complete()
+    await pilot.pause()
+
+
+def words(app: NuvikApp, selector: str) -> str:
+    return str(app.screen.query_one(selector, Static).content)
+
+
+@pytest.fixture
+def house(world):
+    """Kestrel is short of its headroom; one hostile name."""
+    fill(world.path("kestrel", "Games", "Ferrymoss"))
+    fill(world.path("kestrel", "Games", os.fsdecode(b"[red]Lantern\x1b[31m \xff")), seed=2)
+    with open(world.path("kestrel", "Games", "Ferrymoss", "big.pack"), "wb") as file:
+        file.truncate(180 * MB)
+    world.data["drive"][1].update(capacity_bytes=1_500 * MB, usable_bytes=1_500 * MB)
+    world.write()
+    return world
+
+
+async def test_from_a_full_drive_to_moved_and_taken_back(house):
+    game = house.path("kestrel", "Games", "Ferrymoss")
+    whole = picture(game)
+    app = NuvikApp(house.open())
+    async with app.run_test(size=(159, 47)) as pilot:
+        await settle(app, pilot)
+        assert words(app, "#headline").startswith("Kestrel is nearly full")
+        await pilot.press("tab", "l")
+        assert app.screen.STAGE == "plan"
+        board = app.screen.query_one(DriveBoard)
+        while board.drive.id != "heron":
+            await pilot.press("down")
+        assert "Ferrymoss Kestrel → Heron" in words(app, "#consequence")
+        await pilot.press("enter")
+        assert "1 move" in words(app, "#totals") and "→ 197 MB free" in words(app, "#totals")
+        await pilot.press("u")
+        assert not app.desk.draft.places
+        await pilot.press("U", "n")
+        assert words(app, "#headline").startswith("Fits. 1 move")
+        await pilot.press("c", "n")
+        assert app.desk.carrying is None
+        await pilot.press("c", "y")
+        await settle(app, pilot)
+        assert app.screen.STAGE == "carry"
+        assert words(app, "#headline").startswith("Done: 1 move. Kestrel 183 MB freed")
+        assert os.path.islink(game)
+        assert picture(game) == whole
+        await pilot.press("5")
+        assert app.screen.query_one(DataTable).row_count == 1
+        await pilot.press("u", "y")
+        await settle(app, pilot)
+        assert "lies where it lay before" in words(app, "#headline")
+        assert not os.path.islink(game)
+        assert picture(game) == whole
+
+
+async def test_what_cannot_be_done_is_said_where_it_is_tried(house):
+    house.cards = [{"path": "kestrel/Games/Ferrymoss", "movable": False, "why_not": "it holds the keys"}]
+    house.data["drive"][2]["attached"] = False
+    house.write()
+    app = NuvikApp(house.open())
+    async with app.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(app, pilot)
+        await pilot.press("tab", "l")
+        assert app.screen.STAGE == "survey"
+        assert any("it holds the keys" in note.message for note in app._notifications)
+        await pilot.press("down", "l")
+        assert app.screen.STAGE == "plan"
+        board = app.screen.query_one(DriveBoard)
+        while board.drive.id != "wren":
+            await pilot.press("down")
+        assert words(app, "#consequence") == "Wren is away."
+        await pilot.press("enter")
+        assert app.desk.lifted is not None, "it is still in the hand"
+        await pilot.press("escape", "3")
+        assert "Nothing moves in this plan" in words(app, "#headline")
+        await pilot.press("c")
+        assert app.screen.STAGE == "rehearse"
+
+
+async def test_a_stop_midway_is_shown_and_goes_on(house):
+    house.write(fault=[{"drive": "heron", "fail_write": 6}])
+    app = NuvikApp(house.open())
+    async with app.run_test(size=(159, 47)) as pilot:
+        await settle(app, pilot)
+        await pilot.press("tab", "l")
+        while app.screen.query_one(DriveBoard).drive.id != "heron":
+            await pilot.press("down")
+        await pilot.press("enter", "n", "c", "y")
+        await settle(app, pilot)
+        assert "could not be read or written" in words(app, "#headline")
+        assert "original untouched" in words(app, "#headline")
+        await pilot.press("g")
+        await settle(app, pilot)
+        assert words(app, "#headline").startswith("Done")
+
+
+async def test_finding_themes_help_and_small_windows(house):
+    app = NuvikApp(house.open())
+    async with app.run_test(size=(100, 30)) as pilot:
+        await settle(app, pilot)
+        await pilot.press("slash", *"lantern", "enter")
+        table = app.screen.query_one(LibraryTable)
+        assert table.row_count == 1
+        assert "\x1b" not in str(table.get_cell_at((0, 1)))
+        for name in ("nuvik-day", "nuvik-contrast", "nuvik-night"):
+            await pilot.press("t")
+            assert app.theme == name
+        for stage in "12345":
+            await pilot.press(stage, "question_mark")
+            assert not hasattr(app.screen, "STAGE")
+            await pilot.press("escape")
+        await pilot.resize_terminal(90, 25)
+        assert app.screen.query_one("#too-small").display
+
+
+@pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed")
+def test_the_real_program_in_a_terminal(tmp_path):
+    """From `nuvik demo` to a move carried and taken back, typed and read in a real terminal."""
+    folder = household_at(str(tmp_path / "demo"))
+    world = tmp_path / "demo" / "world.toml"
+    world.write_text(re.sub(r"time_scale = \d+", "time_scale = 3000", world.read_text()))
+    socket = str(tmp_path / "tmux")
+    # The pilot leaves its own idea of the window's size behind.
+    clean = {name: value for name, value in os.environ.items() if name not in ("COLUMNS", "LINES")}
+
+    def tmux(*command: str) -> str:
+        return subprocess.run(["tmux", "-S", socket, *command], capture_output=True, text=True, check=True, env=clean).stdout
+
+    def wait_for(text: str, seconds: float = 20) -> str:
+        until = time.monotonic() + seconds
+        while time.monotonic() < until:
+            seen = tmux("capture-pane", "-p", "-t", "nuvik")
+            if text in seen:
+                return seen
+            time.sleep(0.1)
+        pytest.fail(f"“{text}” did not appear:\n{seen}")
+
+    def press(*keys: str) -> None:
+        for key in keys:
+            tmux("send-keys", "-t", "nuvik", key)
+            time.sleep(0.15)
+
+    program = f"{sys.executable} -m nuvik demo --at {folder}; echo ended with $?; sleep 60"
+    tmux("new-session", "-d", "-s", "nuvik", "-x", "159", "-y", "47", program)
+    try:
+        wait_for("Kestrel is nearly full: 36.6 GB free")
+        wait_for("Comet Courier")
+        press("Tab", "l", "Down", "Down")
+        wait_for("Comet Courier Kestrel → Dunlin")
+        press("Enter", "n")
+        wait_for("Fits. 1 move")
+        press("c")
+        wait_for("Carry out 1 move")
+        press("y")
+        wait_for("Done: 1 move. Kestrel 93.1 GB freed")
+        assert os.path.islink(os.path.join(folder, "kestrel", "Games", "Comet Courier"))
+        press("5", "u")
+        wait_for("Take move 1 back?")
+        press("y")
+        wait_for("Comet Courier lies where it lay before")
+        assert not os.path.islink(os.path.join(folder, "kestrel", "Games", "Comet Courier"))
+        press("q")
+        wait_for("ended with 0")
+    finally:
+        subprocess.run(["tmux", "-S", socket, "kill-server"], check=False, capture_output=True)
