@@ -1,12 +1,12 @@
 #!/usr/bin/env python3
 """One command for everything: makes what Nuvik needs, then runs it. Standard library only.
 
-    python3 start.py demo [WORDS…]    open the demo household (or its tour: demo --tour)
-    python3 start.py run [WORDS…]     run Nuvik on this computer; the words go to it as they are
-    python3 start.py test [WORDS…]    lint, types, import contracts and tests; the words go to pytest
-    python3 start.py shots            take the pictures in docs/screenshots again
-    python3 start.py lock             write requirements.lock again from pyproject.toml
-    python3 start.py schemas          write docs/schema again from the models
+python3 start.py demo [WORDS…]    open the demo household (or its tour: demo --tour)
+python3 start.py run [WORDS…]     run Nuvik on this computer; the words go to it as they are
+python3 start.py test [WORDS…]    lint, types, import contracts and tests; the words go to pytest
+python3 start.py shots            take the pictures in docs/screenshots again
+python3 start.py lock             write requirements.lock again from pyproject.toml
+python3 start.py schemas          write docs/schema again from the models
 """
 
 from __future__ import annotations
@@ -105,7 +105,7 @@ def make_ready() -> int:
     if subprocess.call([sys.executable, "-m", "venv", str(HOME)]):
         return fail(
             f"The environment could not be made in {HOME}.",
-            "See the message above; on Debian and its kin the package python3-venv may be missing, or the disk is full.",
+            "See above; on Debian and its kin the package python3-venv may be missing, or the disk is full.",
         )
     pip = [str(python()), "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
     if subprocess.call([*pip, "--require-hashes", "-r", str(LOCK)], cwd=HERE):

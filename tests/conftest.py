@@ -12,6 +12,7 @@ from pathlib import Path
 
 import pytest
 import tomlkit
+
 from nuvik.core.workspace import Workspace, open_workspace
 
 MB = 1_000_000

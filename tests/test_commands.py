@@ -11,6 +11,7 @@ import xml.etree.ElementTree as ET
 from pathlib import Path
 
 import pytest
+
 from conftest import MB, fill, leftovers, picture
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
@@ -107,7 +108,10 @@ def test_ctrl_c_stops_safely_and_resume_goes_on(house):
     _, errors = child.communicate(timeout=60)
     assert child.returncode == 4, errors
     assert "nuvik resume" in errors and "Traceback" not in errors
-    assert "stands midway" in nuvik("shift", house.path("kestrel", "Games", "Lantern [b]"), "heron", "--yes", *at, code=3).stderr
+    assert (
+        "stands midway"
+        in nuvik("shift", house.path("kestrel", "Games", "Lantern [b]"), "heron", "--yes", *at, code=3).stderr
+    )
     house.write(time_scale=0)
     nuvik("resume", *at)
     assert os.path.islink(game)
@@ -138,7 +142,9 @@ def test_the_demo_is_as_promised(tmp_path):
 
     folder = household_at(str(tmp_path / "demo"))
     assert time.monotonic() - began < 10
-    real = sum(os.lstat(os.path.join(here, name)).st_blocks * 512 for here, _, names in os.walk(folder) for name in names)
+    real = sum(
+        os.lstat(os.path.join(here, name)).st_blocks * 512 for here, _, names in os.walk(folder) for name in names
+    )
     assert real < 200 * MB
     survey = json.loads(nuvik("survey", "--world", folder, "--json").stdout)
     sizes = [library["bytes"] for library in survey["libraries"]]
@@ -151,7 +157,9 @@ def test_the_demo_is_as_promised(tmp_path):
 
 def test_drawings_hold_hostile_names(house, tmp_path):
     fill(house.path("heron", os.fsdecode(b"<b>&amp; $x^2$ \xff\n</svg>")), seed=5)
-    with open(house.path("heron", os.fsdecode(b"<b>&amp; $x^2$ \xff\n<"), "x") if False else house.path("heron", "big"), "wb") as file:
+    with open(
+        house.path("heron", os.fsdecode(b"<b>&amp; $x^2$ \xff\n<"), "x") if False else house.path("heron", "big"), "wb"
+    ) as file:
         file.truncate(MB)
     nuvik("survey", "--world", str(house.folder))
     for ending in ("svg", "pdf"):

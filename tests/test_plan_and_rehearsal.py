@@ -7,9 +7,10 @@ import os
 from dataclasses import replace
 
 import pytest
-from conftest import MB, fill, leftovers, picture
 from hypothesis import given
 from hypothesis import strategies as st
+
+from conftest import MB, fill, leftovers, picture
 from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.carrying.run import carry_plan
 from nuvik.core.model.drive import Drive
@@ -24,8 +25,8 @@ from nuvik.core.store.plan_file import read_plan, write_plan
 def a_drive(number: int, usable: int, used: int, headroom: int) -> Drive:
     return Drive(
         id=f"d{number}", label=f"D{number}", path=f"/d{number}", medium="ssd", link="sata-6g", filesystem="ext4",
-        cluster_bytes=4096, portable=number == 0, attached=True, system=False, capacity_bytes=usable, usable_bytes=usable,
-        used_bytes=used, headroom_bytes=headroom, read_bytes_per_s=5e8, write_bytes_per_s=4e8, small_reads_per_s=5e3,
+        cluster_bytes=4096, portable=number == 0, attached=True, system=False, capacity_bytes=usable,
+        usable_bytes=usable, used_bytes=used, headroom_bytes=headroom, read_bytes_per_s=5e8, write_bytes_per_s=4e8, small_reads_per_s=5e3,
     )  # fmt: skip
 
 
@@ -159,7 +160,12 @@ def pitfalls(world):
         os.makedirs(world.path("heron", folder))
     os.mkdir(world.path("pipit", "Slides"))
     fill(world.path("kestrel", "Dome"))
-    for path, size in (("Huge/x", 190 * MB), ("Large File/x.dat", 2**32), ("Parcel/x.part", 10), ("Odd Names/what?", 1)):
+    for path, size in (
+        ("Huge/x", 190 * MB),
+        ("Large File/x.dat", 2**32),
+        ("Parcel/x.part", 10),
+        ("Odd Names/what?", 1),
+    ):
         with open(world.path("heron", path), "wb") as file:
             file.truncate(size)
     os.symlink("nowhere", world.path("heron", "Links", "link"))

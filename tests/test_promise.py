@@ -10,8 +10,10 @@ import sys
 import time
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
 import pytest
+
 from conftest import World, fill, leftovers, picture
 from nuvik.core.carrying.places import held
 from nuvik.core.carrying.run import carry_plan, resume, undo
@@ -83,7 +85,8 @@ def test_forward_survives_death_at_every_operation(tmp_path, monkeypatch, then, 
         life += 1 if then == "resume" and atomic else 3
         world = _fresh(tmp_path, life)
         source, target, whole = set_up(world)
-        died = die_after(workspace := world.open(), life, lambda: shift(workspace, source))
+        workspace = world.open()
+        died = die_after(workspace, life, partial(shift, workspace, source))
         again = world.open()
         if died and not again.journal.unfinished():
             # It died before anything was written down (nothing happened), or after all was done.
@@ -107,7 +110,7 @@ def test_undo_survives_death_at_every_operation(tmp_path, on_trial):
         source, target, whole = set_up(world)
         workspace = world.open()
         shift(workspace, source, on_trial)
-        died = die_after(workspace, life, lambda: undo(workspace.work(), "last"))
+        died = die_after(workspace, life, partial(undo, workspace.work(), "last"))
         again = world.open()
         assert_promise(source, target, whole, again)
         if again.journal.unfinished():

@@ -9,6 +9,7 @@ import sys
 import time
 
 import pytest
+
 from conftest import fill, leftovers, make_odd, picture
 from nuvik.core.carrying.run import carry_plan, release, resume, undo
 from nuvik.core.hosts.local import LocalHost
@@ -53,7 +54,7 @@ def test_two_thousand_hostile_files_there_and_back(real_drives, workspace, files
 
 
 def test_to_exfat_and_back_restores_what_exfat_cannot_keep(real_drives, workspace):
-    small, stick = real_drives.up("small", "100M", "ext4"), real_drives.up("stick", "100M", "exfat")
+    small, _ = real_drives.up("small", "100M", "ext4"), real_drives.up("stick", "100M", "exfat")
     library = fill(small / "Photos 2026", files=40)
     (library / "script").write_text("#!/bin/sh\n")
     (library / "script").chmod(0o750)
@@ -72,7 +73,7 @@ def test_to_exfat_and_back_restores_what_exfat_cannot_keep(real_drives, workspac
 
 
 def test_from_ntfs_without_atomic_exchange(real_drives, workspace):
-    old, large = real_drives.up("old", "100M", "ntfs"), real_drives.up("large", "200M", "ext4")
+    old, _ = real_drives.up("old", "100M", "ntfs"), real_drives.up("large", "200M", "ext4")
     assert {drive.filesystem for drive in LocalHost().drives() if drive.label in ("old", "large")} == {"ntfs", "ext4"}
     library = fill(old / "Family Films", files=30)
     contents = {name: facts[2] for name, facts in picture(library).items() if facts[0] == "file"}

@@ -10,12 +10,13 @@ import sys
 import time
 
 import pytest
+from textual.widgets import DataTable, Static
+
 from conftest import MB, fill, picture
 from nuvik.demo.build import household_at
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
-from textual.widgets import DataTable, Static
 
 
 async def settle(app: NuvikApp, pilot) -> None:
@@ -148,7 +149,9 @@ def test_the_real_program_in_a_terminal(tmp_path):
     clean = {name: value for name, value in os.environ.items() if name not in ("COLUMNS", "LINES")}
 
     def tmux(*command: str) -> str:
-        return subprocess.run(["tmux", "-S", socket, *command], capture_output=True, text=True, check=True, env=clean).stdout
+        return subprocess.run(
+            ["tmux", "-S", socket, *command], capture_output=True, text=True, check=True, env=clean
+        ).stdout
 
     def wait_for(text: str, seconds: float = 20) -> str:
         until = time.monotonic() + seconds

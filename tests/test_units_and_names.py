@@ -7,6 +7,7 @@ import os
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+
 from nuvik.core.carrying.checksum import Checksum
 from nuvik.core.hosts.files import BLOCK_BYTES, Block, Files
 from nuvik.core.model.drive import felt_load_s, tier_of
@@ -22,8 +23,8 @@ def test_a_written_size_is_read_back_within_its_three_digits(size, base):
 
 @pytest.mark.parametrize(
     ("text", "size"),
-    [("100G", 100 * 10**9), ("1.5TB", 15 * 10**11), ("93.1 GB", 93_100_000_000), ("512MiB", 512 * 2**20), ("4096", 4096),
-     ("1,5 kB", 1500), ("2,000,000", 2_000_000), ("0.5k", 500)],
+    [("100G", 100 * 10**9), ("1.5TB", 15 * 10**11), ("93.1 GB", 93_100_000_000), ("512MiB", 512 * 2**20),
+     ("4096", 4096), ("1,5 kB", 1500), ("2,000,000", 2_000_000), ("0.5k", 500)],
 )  # fmt: skip
 def test_sizes_as_people_type_them(text, size):
     assert parse_bytes(text) == size

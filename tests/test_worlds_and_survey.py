@@ -7,6 +7,7 @@ import os
 import sqlite3
 
 import pytest
+
 from conftest import MB, fill
 from nuvik.core.hosts.files import Block
 from nuvik.core.hosts.local import LocalHost
@@ -20,10 +21,16 @@ from nuvik.core.survey.walk import measure
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        (lambda text: text.replace("capacity_bytes = 200", "capacity_bytes = -200"), r"line \d+: “drive.capacity_bytes”"),
+        (
+            lambda text: text.replace("capacity_bytes = 200", "capacity_bytes = -200"),
+            r"line \d+: “drive.capacity_bytes”",
+        ),
         (lambda text: text.replace('"heron"', '"kestrel"', 1), "same id"),
         (lambda text: text.replace('medium = "hdd"', 'medium = "tape"'), r"line \d+: “drive.medium”"),
-        (lambda text: text.replace('folder = "wren"', 'folder = "../wren"'), r"line \d+: “drive.folder”: must be a folder inside"),
+        (
+            lambda text: text.replace('folder = "wren"', 'folder = "../wren"'),
+            r"line \d+: “drive.folder”: must be a folder inside",
+        ),
         (lambda text: text.replace('folder = "wren"', 'folder = "gone"'), r"line \d+: the folder .*gone is not there"),
         (lambda text: text.replace("nuvik-world/1", "nuvik-world/2"), "newer format"),
         (lambda text: text.replace("nuvik-world/1", "toys/1"), "not a “nuvik-world” file"),

@@ -50,7 +50,7 @@ class Call:
 
     def say(self, text: str = "") -> None:
         """A line of the result for people; with --json it goes to stderr, so that stdout stays one document."""
-        print(text, file=sys.stderr if self.as_json else sys.stdout)  # noqa: T201
+        print(text, file=sys.stderr if self.as_json else sys.stdout)
 
     def aside(self, text: str) -> None:
         """A message that is no result."""
@@ -85,8 +85,11 @@ def command(app: typer.Typer, name: str, **settings: Any) -> Callable[[Callable[
             ]
         )
         called.__annotations__ = {
-            "context": typer.Context, **{parameter.name: parameter.annotation for parameter in own}, **_COMMON, "return": None,
-        }  # fmt: skip
+            "context": typer.Context,
+            **{parameter.name: parameter.annotation for parameter in own},
+            **_COMMON,
+            "return": None,
+        }
         app.command(name, **settings)(called)
         return function
 

@@ -25,7 +25,8 @@ def add_to(app: typer.Typer) -> None:
             return
         labels = workspace.labels()
         for move in moves:
-            way = f"{labels.get(move.source_drive, move.source_drive)} → {labels.get(move.target_drive, move.target_drive)}"
+            here, there = move.source_drive, move.target_drive
+            way = f"{shown(labels.get(here, here))} → {shown(labels.get(there, there))}"
             undoes = f"takes back move {move.undoes}: " if move.undoes else ""
             call.say(
                 f"{move.id:>4}  {move.started_at or 'not begun':<20}  {undoes}{shown(move.library)}, "

@@ -11,7 +11,7 @@ from nuvik.core.model.errors import BadInput
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.timeline import Timeline
-from nuvik.core.model.units import format_bytes, format_duration
+from nuvik.core.model.units import format_bytes, format_duration, format_free
 
 Headroom = Annotated[
     list[str] | None,
@@ -86,9 +86,9 @@ def show_rehearsal(call: Call, plan: Plan, on_trial: bool, one_line: bool = Fals
             )
         for drive, free in timeline.free_after_bytes.items():
             if free != timeline.free_before_bytes[drive]:
-                low = timeline.lowest_free_bytes[drive]
+                before, low = timeline.free_before_bytes[drive], timeline.lowest_free_bytes[drive]
                 call.say(
-                    f"  {labels[drive]}: {format_bytes(timeline.free_before_bytes[drive])} → {format_bytes(free)} free, "
+                    f"  {shown(labels[drive])}: {format_bytes(before)} → {format_free(free)}, "
                     f"lowest {format_bytes(low)}, headroom {format_bytes(timeline.floor_bytes[drive])}"
                 )
         for note in timeline.notes:

@@ -42,7 +42,9 @@ def add_to(app: typer.Typer) -> None:
         if sys.stderr.isatty():
             sys.stderr.write("\r\x1b[K")
         if call.as_json:
-            call.document("survey", {name: inner for name, inner in snapshot_to_wire(snapshot).items() if name != "format"})
+            call.document(
+                "survey", {name: inner for name, inner in snapshot_to_wire(snapshot).items() if name != "format"}
+            )
         else:
             call.say(survey_headline(snapshot))
             call.say()
@@ -62,8 +64,14 @@ def _progress(name: str, done: int, total: int) -> None:
 def _drive_line(drive: Drive) -> str:
     label = shorten(drive.label, 11)
     if not drive.attached:
-        return f"{label:<12}{format_bytes(drive.usable_bytes):>10}{'away':>10}{'':>10}  {'':>10}  {'':<6}  {drive.medium}"
-    mark = f" · {format_bytes(drive.short_of_headroom_bytes)} short of its headroom" if drive.short_of_headroom_bytes else ""
+        return (
+            f"{label:<12}{format_bytes(drive.usable_bytes):>10}{'away':>10}{'':>10}  {'':>10}  {'':<6}  {drive.medium}"
+        )
+    mark = (
+        f" · {format_bytes(drive.short_of_headroom_bytes)} short of its headroom"
+        if drive.short_of_headroom_bytes
+        else ""
+    )
     source = " (typical)" if drive.speed_source == "typical" else ""
     return (
         f"{label:<12}{format_bytes(drive.usable_bytes):>10}{format_bytes(drive.used_bytes):>10}"

@@ -29,7 +29,9 @@ def take_tour(call: Call, at: str | None, out: str) -> None:
     from nuvik.demo.build import household_at
 
     if not os.path.isdir(out):
-        raise Refused(f"There is no folder {shown(out)} for the drawing.", next_step="Make it, or name another with --out.")
+        raise Refused(
+            f"There is no folder {shown(out)} for the drawing.", next_step="Make it, or name another with --out."
+        )
     place = at or tempfile.mkdtemp(prefix="nuvik-tour-")
     try:
         _tour(call, household_at(place, fresh=True), os.path.join(out, DRAWING))
@@ -82,6 +84,7 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     taken_back = undo(workspace.work(), "last")
     call.say(f"  Taken back: {shown(taken_back.moves[0].library)}, proven and released again.")
     standing = [move for move in workspace.journal.moves() if move.state is State.RELEASED and move.undoes is None]
-    call.say(f"  {len(standing)} moves stand. Kestrel now: {format_bytes(workspace.drive_or_refuse('kestrel').free_bytes)} free.")
+    free = workspace.drive_or_refuse("kestrel").free_bytes
+    call.say(f"  {len(standing)} moves stand. Kestrel now: {format_bytes(free)} free.")
     draw_before_after(snapshot, draft, drawing)
     call.say(f"Drawing: {shown(drawing)}")

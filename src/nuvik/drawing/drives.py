@@ -30,13 +30,18 @@ def draw_drives(snapshot: Snapshot, path: str) -> None:
 
 
 def draw_plan(snapshot: Snapshot, plan: Plan, path: str) -> None:
-    """Draw the drives now and once the plan is carried. Raises as `draw_drives`, and Refused if the plan does not fit."""
+    """Draw the drives now and once the plan is carried.
+
+    Raises as `draw_drives` does, and Refused when the last survey does not know what the plan moves.
+    """
     draft = Draft(snapshot, headroom_bytes=dict(plan.headroom_bytes))
     by_path = {library.path: library for library in snapshot.libraries}
     for step in plan.steps:
         library = by_path.get(step.path)
         if library is None:
-            raise Refused(f"The last survey knows no library at {shown(step.path)}.", next_step="Run “nuvik survey” first.")
+            raise Refused(
+                f"The last survey knows no library at {shown(step.path)}.", next_step="Run “nuvik survey” first."
+            )
         draft = draft.set_down(library.id, step.to_drive, step.target_path)
     draw_before_after(snapshot, draft, path)
 
@@ -98,7 +103,9 @@ def _strips(axes: Any, rows: Sequence[tuple[Drive, str, Sequence[Library], int]]
         axes.barh(y, left, height=0.62, color=DAY.other)
         for library in libraries:
             width = library.bytes / step
-            axes.barh(y, width, left=left, height=0.62, color=DAY.kinds[library.kind], edgecolor=DAY.surface, linewidth=0.3)
+            axes.barh(
+                y, width, left=left, height=0.62, color=DAY.kinds[library.kind], edgecolor=DAY.surface, linewidth=0.3
+            )
             room = int(width / longest * points / _POINTS_A_CHARACTER)
             if room >= 2:
                 text = shorten(library.name, room) if room >= 8 else library.kind.letter
@@ -123,4 +130,6 @@ def _legend(figure: Any, rows: Sequence[tuple[Drive, str, Sequence[Library], int
     marks = [Patch(color=DAY.kinds[kind], label=f"{kind.letter} {kind}") for kind in Kind if kind in used]
     marks.append(Patch(color=DAY.other, label="other data"))
     marks.append(Patch(facecolor=DAY.free, edgecolor=DAY.quiet, hatch="////", label="headroom"))
-    figure.legend(handles=marks, loc="lower left", bbox_to_anchor=(0.01, 0.05 / height), ncol=7, frameon=False, fontsize=7.5)
+    figure.legend(
+        handles=marks, loc="lower left", bbox_to_anchor=(0.01, 0.05 / height), ncol=7, frameon=False, fontsize=7.5
+    )

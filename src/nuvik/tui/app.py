@@ -77,7 +77,7 @@ class NuvikApp(App[None]):
 
     def action_go(self, stage: str) -> None:
         """Go to a stage."""
-        if isinstance(self.screen, StageScreen) and self.screen.STAGE != stage:
+        if isinstance(self.screen, StageScreen) and stage != self.screen.STAGE:
             self.switch_screen(stage)
 
     def action_next_theme(self) -> None:
@@ -101,7 +101,9 @@ class NuvikApp(App[None]):
     def _leave_when_stopped(self, agreed: bool | None) -> None:
         if agreed and self.desk.carrying is not None:
             self.desk.carrying.stop.ask()
-            self.set_interval(0.2, lambda: self.exit() if not self.desk.carrying or not self.desk.carrying.running else None)
+            self.set_interval(
+                0.2, lambda: self.exit() if not self.desk.carrying or not self.desk.carrying.running else None
+            )
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """What the command search offers."""
@@ -120,7 +122,9 @@ class NuvikApp(App[None]):
 
     def complain(self, trouble: NuvikError) -> None:
         """Show a refusal: what happened and what to do next."""
-        self.notify(f"{trouble.what} {trouble.next_step}", title="Not done", severity="warning", timeout=12, markup=False)
+        self.notify(
+            f"{trouble.what} {trouble.next_step}", title="Not done", severity="warning", timeout=12, markup=False
+        )
 
     # -- surveying -----------------------------------------------------------------------------------------
 
@@ -168,11 +172,14 @@ class NuvikApp(App[None]):
     def _carry(self, act: Callable[[Work], Outcome], carrying: Carrying) -> None:
         workspace = self.desk.workspace
         try:
-            outcome = act(workspace.work(lambda event: self.post_message(CarryNews(event)) and None, carrying.stop))
+            outcome = act(workspace.work(self._report, carrying.stop))
             ended, trouble = ended_headline(outcome, workspace.labels()), False
         except NuvikError as fault:
             ended, trouble = f"{fault.what} {fault.next_step}", True
         self.call_from_thread(self._carried, carrying, ended, trouble)
+
+    def _report(self, event: Event) -> None:
+        self.post_message(CarryNews(event))
 
     def _carried(self, carrying: Carrying, ended: str, trouble: bool) -> None:
         carrying.ended, carrying.trouble = ended, trouble

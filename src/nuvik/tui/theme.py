@@ -23,7 +23,8 @@ def _theme(palette: Palette) -> Theme:
         warning=palette.look, error=palette.broken, success=palette.good, foreground=palette.text,
         background=palette.ground, surface=palette.surface, panel=palette.raised,
         variables={
-            "quiet": palette.quiet, "block-cursor-background": palette.accent, "block-cursor-foreground": palette.ground,
+            "quiet": palette.quiet, "block-cursor-background": palette.accent,
+            "block-cursor-foreground": palette.ground,
             "block-cursor-text-style": "none", "block-cursor-blurred-background": palette.raised,
             "block-cursor-blurred-foreground": palette.text, "block-cursor-blurred-text-style": "none",
             "footer-background": palette.raised, "footer-key-foreground": palette.accent,

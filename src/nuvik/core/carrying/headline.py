@@ -56,11 +56,13 @@ def ended_headline(outcome: Outcome, labels: dict[str, str]) -> str:
     on_trial = [move for move in outcome.moves if move.state is State.ON_TRIAL]
     undone = [move for move in outcome.moves if move.state is State.UNDONE or move.undoes is not None]
     if on_trial:
-        return f"{format_count(len(on_trial), 'library', 'libraries')} on trial: try them, then release the originals in Logbook."
+        many = format_count(len(on_trial), "library", "libraries")
+        return f"{many} on trial: try them, then release the originals in Logbook."
     if undone and len(undone) == len(outcome.moves):
         return f"{shown(undone[0].library)} lies where it lay before."
+    expected = outcome.expected_freed_bytes
     freed = ", ".join(
-        f"{labels.get(drive, drive)} {format_bytes(amount)} freed ({format_bytes(outcome.expected_freed_bytes[drive])} expected)"
+        f"{shown(labels.get(drive, drive))} {format_bytes(amount)} freed ({format_bytes(expected[drive])} expected)"
         for drive, amount in outcome.freed_bytes.items()
     )
     return f"Done: {format_count(len(outcome.moves), 'move')}. {freed}. Every old path still opens."
@@ -80,7 +82,8 @@ def logbook_headline(moves: Sequence[Move]) -> str:
     standing = [move for move in moves if move.state is State.RELEASED and move.undoes is None]
     if not standing:
         return "Nothing is moved at present. What you move will be listed here, and can be taken back from here."
-    return f"{format_count(len(standing), 'move stands', 'moves stand')}, nothing is midway. Any of them can be taken back."
+    many = format_count(len(standing), "move stands", "moves stand")
+    return f"{many}, nothing is midway. Whatever was moved can be taken back."
 
 
 def move_facts(move: Move, labels: dict[str, str]) -> str:
@@ -89,5 +92,7 @@ def move_facts(move: Move, labels: dict[str, str]) -> str:
     if move.started_at:
         said += f" · expected {format_duration(move.expected_s)}, took {format_duration(move.actual_s)}"
     if move.freed_bytes is not None:
-        said += f" · {format_bytes(move.freed_bytes)} freed on {shown(labels.get(move.source_drive, move.source_drive))}"
+        said += (
+            f" · {format_bytes(move.freed_bytes)} freed on {shown(labels.get(move.source_drive, move.source_drive))}"
+        )
     return said + (f" · {move.problem}" if move.problem else "")

@@ -76,7 +76,10 @@ def copy_unchanged(work: Work, move: Move, root: str) -> bool:
 
 
 def look_through(work: Work, move: Move, path: str) -> str | None:
-    """Look at the moved library by the path that programs use: same entries, same sizes. The first difference, or None."""
+    """Look at the moved library by the path that programs use: same entries, same sizes.
+
+    Gives the first difference, or None.
+    """
     # The trailing dot makes the system follow the link to a folder.
     root = os.path.join(path, ".") if os.path.isdir(path) else os.path.realpath(path)
     return _first_difference(take_inventory(work.files, root, work.stop), work.journal.entries(move))

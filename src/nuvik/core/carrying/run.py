@@ -136,8 +136,8 @@ def _check_release(work: Work, move: Move, even_if_missing: bool) -> None:
     missing = [path for path in take_inventory(work.files, held(move), work.stop).entries if path not in there]
     if missing:
         raise Refused(
-            f"{name}: the kept original has {format_count(len(missing), 'entry', 'entries')} that the moved library lacks, "
-            f"first {shown(missing[0])}. It stays.",
+            f"{name}: the kept original has {format_count(len(missing), 'entry', 'entries')} that the moved "
+            f"library lacks, first {shown(missing[0])}. It stays.",
             next_step="If you removed them yourself, release with --even-if-missing.",
         )
 

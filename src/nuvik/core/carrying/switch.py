@@ -103,7 +103,8 @@ def put_back(work: Work, move: Move) -> None:
                     files.rename_to_free_name(held(move), move.source)
                 except FileExistsError:
                     raise Stopped(
-                        f"Something else lies at {shown(move.source)} now; the original is kept at {shown(held(move))}.",
+                        f"Something else lies at {shown(move.source)} now; the original is kept at "
+                        f"{shown(held(move))}.",
                         next_step=f"Move that away and run “nuvik undo {move.id}” again.",
                     ) from None
         files.sync_folder(os.path.dirname(move.source))

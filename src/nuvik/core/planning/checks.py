@@ -135,9 +135,11 @@ def _check_places(
     _check_way(found, host, target, target_drive)
     if step.tether is Tether.LINK and not source_drive.rules.symlinks:
         found.refuse(
-            f"{source_drive.label} is {source_drive.rules.name}, which cannot hold the link that would keep the old path working.",
-            "Programs would not find it: it has to stay for now.", source_drive.id,
-        )  # fmt: skip
+            f"{source_drive.label} is {source_drive.rules.name}, which cannot hold the link that would keep the old "
+            "path working.",
+            "Programs would not find it: it has to stay for now.",
+            source_drive.id,
+        )
     if users := host.used_by(source):
         found.refuse(f"{name} is in use by {users[0]}" + (f" and {len(users) - 1} more." if len(users) > 1 else "."),
                      "Close it and try again.")  # fmt: skip
@@ -196,7 +198,8 @@ def _content_problems(host: Host, inventory: Inventory, rules: FileSystem) -> It
         yield f"{shown(path)} is {what}" + _and_more(inventory.special), "Close the program that made it."
     if inventory.linked_outside:
         yield (f"{shown(inventory.linked_outside[0])} has a second name (hard link) outside the library"
-               + _and_more(inventory.linked_outside), "Moving would part the two and free nothing: it stays.")  # fmt: skip
+               + _and_more(inventory.linked_outside),
+               "Moving would part the two and free nothing: it stays.")  # fmt: skip
     lost = [
         ("link", rules.symlinks, "is a link, which {} cannot hold"),
         ("hard-link", rules.hard_links, "is a hard link, which {} cannot hold"),
@@ -248,7 +251,8 @@ def _metadata_problems(host: Host, inventory: Inventory, rules: FileSystem) -> I
         others = [path for path, entry in inventory.entries.items() if entry.user != os.geteuid()]
         if others:
             yield (f"{shown(others[0] or inventory.root)} belongs to another user, and only the system's "
-                   "administrator can keep that" + _and_more(others), "Run Nuvik as administrator, or leave it.")  # fmt: skip
+                   "administrator can keep that" + _and_more(others),
+                   "Run Nuvik as administrator, or leave it.")  # fmt: skip
 
 
 def _and_more(of_kind: Sequence[object]) -> str:

@@ -75,5 +75,6 @@ def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
         said += f" Lowest point: {low} free on {shown(labels[tightest])} during step {at}."
     arriving = {drive: names for drive, names in timeline.away.items() if names and drive in margins}
     for drive, names in arriving.items():
-        said += f" Without {shown(labels[drive])} attached, {format_count(len(names), 'library', 'libraries')} will not open."
+        many = format_count(len(names), "library", "libraries")
+        said += f" Without {shown(labels[drive])} attached, {many} will not open."
     return said

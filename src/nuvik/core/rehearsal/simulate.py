@@ -17,7 +17,6 @@ from nuvik.core.model.timeline import Timeline, TimelineStep, Violation
 from nuvik.core.model.timing import WritePace, per_file_seconds, read_seconds
 from nuvik.core.model.units import format_bytes
 
-
 _SIDE_WORK = 8
 """Small operations that every move needs on its target besides its own files: folders, the sidecar, renames."""
 

@@ -76,11 +76,10 @@ class Journal:
                 (now_text(), plan_document, on_trial),
             ).lastrowid
             assert run is not None
-            moves = [
+            return [
                 self._insert(connection, _planned(run, step, on_trial, seconds))
                 for step, seconds in zip(plan.steps, expected_s, strict=True)
             ]
-        return moves
 
     def begin_undo(self, original: Move, move: Move) -> Move:
         """Write down a move that takes another one back."""
@@ -166,8 +165,8 @@ def new_token() -> str:
 
 def _planned(run: int, step: Step, on_trial: bool, expected_s: float) -> Move:
     return Move(
-        id=0, run=run, token=new_token(), n=step.n, library=step.library, kind=step.kind, source=step.path, target=step.target_path,
-        source_drive=step.from_drive, target_drive=step.to_drive, bytes=step.bytes, files=step.files,
+        id=0, run=run, token=new_token(), n=step.n, library=step.library, kind=step.kind, source=step.path,
+        target=step.target_path, source_drive=step.from_drive, target_drive=step.to_drive, bytes=step.bytes, files=step.files,
         tether=step.tether, state=State.PLANNED, on_trial=on_trial, expected_s=expected_s,
     )  # fmt: skip
 

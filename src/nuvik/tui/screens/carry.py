@@ -94,7 +94,9 @@ class CarryScreen(StageScreen):
         self.query_one("#phases", Static).update(ladder)
         self.query_one("#progress", Static).update(bar)
         if carrying is not None and carrying.running:
-            self.tell("Whatever you press, the original stays complete until its copy is proven. s stops after this library.")
+            self.tell(
+                "Whatever you press, the original stays complete until its copy is proven. s stops after this library."
+            )
         elif self.desk.workspace.midway():
             self.tell("g goes on from where it stopped; 5 opens Logbook, where u takes it back.")
         else:
@@ -147,7 +149,10 @@ class CarryScreen(StageScreen):
             Text(shorten(move.library, 32)),
             Text(format_bytes(move.bytes), justify="right"),
             Text(f"{shown(labels.get(move.source_drive, '?'))} → {shown(labels.get(move.target_drive, '?'))}"),
-            Text("back in its place" if move.undoes and move.state is State.RELEASED else move.state.in_words, style=style),
+            Text(
+                "back in its place" if move.undoes and move.state is State.RELEASED else move.state.in_words,
+                style=style,
+            ),
             Text(format_duration(move.expected_s), justify="right"),
             Text(format_duration(move.actual_s) if move.actual_s else "–", justify="right"),
         ]
@@ -158,7 +163,9 @@ class CarryScreen(StageScreen):
         marked = next((one.id for one in snapshot.libraries if one.name == at_hand), None)
         now = {drive.id: drive for drive in self.desk.workspace.host.drives()}
         rows = [
-            BoardRow((StripData(drive, snapshot.on_drive(drive.id), now.get(drive.id, drive).used_bytes, marked=marked),))
+            BoardRow(
+                (StripData(drive, snapshot.on_drive(drive.id), now.get(drive.id, drive).used_bytes, marked=marked),)
+            )
             for drive in snapshot.drives
         ]
         self.query_one(DriveBoard).show(rows)

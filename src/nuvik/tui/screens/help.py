@@ -18,7 +18,8 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
         "A hatched end is the headroom that should stay free; grey is data that is no library.",
         (("↑ ↓", "go through drives, or through libraries"), ("Tab", "between drives and libraries"),
          ("a", "libraries of all drives, or of the one at the cursor"), ("/", "find a library by name"),
-         ("l", "lift the library and go to Plan to set it down"), ("z", "all strips wholly to scale, or long ones with breaks (≈)"),
+         ("l", "lift the library and go to Plan to set it down"),
+         ("z", "all strips wholly to scale, or long ones with breaks (≈)"),
          ("r", "survey again")),
     ),
     "plan": (

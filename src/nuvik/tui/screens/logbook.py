@@ -35,8 +35,8 @@ class LogbookScreen(StageScreen):
 
     def on_mount(self) -> None:
         table = self.query_one(DataTable)
-        for label, width in ((">move", 5), ("begun", 19), ("library", 29), (">size", 9), ("from → to", 20), ("how it stands", 32),
-                             (">expected", 12), (">took", 12)):  # fmt: skip
+        for label, width in ((">move", 5), ("begun", 19), ("library", 29), (">size", 9), ("from → to", 20),
+                             ("how it stands", 32), (">expected", 12), (">took", 12)):  # fmt: skip
             table.add_column(heading(label), width=width)
 
     def refresh_stage(self) -> None:
@@ -100,7 +100,10 @@ class LogbookScreen(StageScreen):
         if move is None:
             return
         wanted = str(move.id)
-        question = f"Release the original of {shown(move.library)}? {format_bytes(move.bytes)} become free; only the moved library remains."
+        question = (
+            f"Release the original of {shown(move.library)}? {format_bytes(move.bytes)} become free; "
+            "only the moved library remains."
+        )
 
         def answered(agreed: bool | None) -> None:
             if agreed:

@@ -72,7 +72,9 @@ class PlanScreen(StageScreen):
         moving = frozenset(draft.places)
         rows = []
         for drive in draft.drives:
-            now = StripData(drive, self.desk.snapshot.on_drive(drive.id), drive.used_bytes, leaving=moving, marked=marked)
+            now = StripData(
+                drive, self.desk.snapshot.on_drive(drive.id), drive.used_bytes, leaving=moving, marked=marked
+            )
             used_then = drive.usable_bytes - draft.free_then_bytes(drive.id)
             then = StripData(drive, draft.on_drive_then(drive.id), used_then, arriving=moving, marked=marked)
             rows.append(BoardRow((now, then), ("now", "   then")) if drive.attached else BoardRow((now,)))
@@ -98,7 +100,9 @@ class PlanScreen(StageScreen):
         library, drive = self._lifted, self.query_one(DriveBoard).drive
         self.query_one("#totals", Static).update(self._preview().totals())
         if library is not None and drive is not None:
-            self.say(f"{shown(library.name)} is in your hand: choose a drive with ↑ ↓, Enter sets it down, Esc puts it back.")
+            self.say(
+                f"{shown(library.name)} is in your hand: choose a drive with ↑ ↓, Enter sets it down, Esc puts it back."
+            )
             self.tell(self.desk.draft.consequence(library, drive.id))
             return
         self.say(self.desk.draft.headline())

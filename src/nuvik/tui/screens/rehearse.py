@@ -42,8 +42,8 @@ class RehearseScreen(StageScreen):
 
     def on_mount(self) -> None:
         table = self.query_one(DataTable)
-        for label, width in ((">step", 4), ("library", 30), (">size", 9), ("from → to", 22), (">begins", 11), (">copy", 12),
-                             (">prove", 12), (">done", 12), (">lowest point", 28)):  # fmt: skip
+        for label, width in ((">step", 4), ("library", 30), (">size", 9), ("from → to", 22), (">begins", 11),
+                             (">copy", 12), (">prove", 12), (">done", 12), (">lowest point", 28)):  # fmt: skip
             table.add_column(heading(label), width=width)
 
     def refresh_stage(self) -> None:
@@ -111,11 +111,14 @@ class RehearseScreen(StageScreen):
             label = next(drive.label for drive in self.desk.snapshot.drives if drive.id == drive_id)
             if names:
                 listed = ", ".join(shown(name) for name in names[:4]) + (" …" if len(names) > 4 else "")
-                lines.append(
-                    f"While {shown(label)} is unplugged, {format_count(len(names), 'library', 'libraries')} will not open: {listed}"
-                )
+                many = format_count(len(names), "library", "libraries")
+                lines.append(f"While {shown(label)} is unplugged, {many} will not open: {listed}")
         verdict.update(Text.assemble(*((refusal, look) for refusal in refusals), "\n".join(lines)))
-        mode = "on trial: originals stay until you release them" if self.desk.on_trial else "originals go once proven and switched"
+        mode = (
+            "on trial: originals stay until you release them"
+            if self.desk.on_trial
+            else "originals go once proven and switched"
+        )
         self.tell(
             f"c carries it out: about {format_duration(timeline.total_s)}, {mode}."
             if timeline.feasible
@@ -133,7 +136,9 @@ class RehearseScreen(StageScreen):
         rows = []
         for drive in draft.drives:
             here = [one for one in snapshot.libraries if moved.get(one.path, one.drive) == drive.id]
-            kept = [one for one in snapshot.libraries if self.desk.on_trial and one.path in moved and one.drive == drive.id]
+            kept = [
+                one for one in snapshot.libraries if self.desk.on_trial and one.path in moved and one.drive == drive.id
+            ]
             here.sort(key=lambda one: (one.path in moved, -one.bytes))
             arrived = frozenset(one.id for one in here if one.path in moved)
             strip = StripData(

@@ -46,7 +46,9 @@ class SurveyScreen(StageScreen):
         surveying = self.nuvik.surveying
         if surveying is not None and not self.desk.snapshot.libraries:
             name, done, total = surveying
-            self.say(f"Measuring what is on the drives: {done} of {total}, {name} …" if total else "Looking at the drives …")
+            self.say(
+                f"Measuring what is on the drives: {done} of {total}, {name} …" if total else "Looking at the drives …"
+            )
         else:
             self.say(survey_headline(self.desk.snapshot))
         self._show_drives()

@@ -175,7 +175,9 @@ class DriveBoard(ScrollView, can_focus=True):
         if drive.attached:
             segments += strip_segments(data, cells, self._bytes_a_cell(cells), palette)
         else:
-            segments.append(Segment(f"{'away: attach it to see what it holds':<{cells}}"[:cells], Style(color=palette.quiet)))
+            segments.append(
+                Segment(f"{'away: attach it to see what it holds':<{cells}}"[:cells], Style(color=palette.quiet))
+            )
         segments += self._facts(data, line, len(row.strips))
         return Strip(segments).apply_style(ground).adjust_cell_length(self.size.width, ground)
 

@@ -30,8 +30,8 @@ class LibraryTable(DataTable[Text]):
         self._shown: tuple[Library, ...] = ()
 
     def on_mount(self) -> None:
-        for label, width in (("kind", 14), ("library", _NAME_CELLS), (">size", 9), ("", _SHARE_CELLS), (">last used", 10),
-                             (">opens", 9), ("drive", 10), ("", _NOTE_CELLS)):  # fmt: skip
+        for label, width in (("kind", 14), ("library", _NAME_CELLS), (">size", 9), ("", _SHARE_CELLS),
+                             (">last used", 10), (">opens", 9), ("drive", 10), ("", _NOTE_CELLS)):  # fmt: skip
             self.add_column(heading(label), width=width)
 
     @property
