@@ -156,11 +156,9 @@ def test_the_demo_is_as_promised(tmp_path):
 
 
 def test_drawings_hold_hostile_names(house, tmp_path):
-    fill(house.path("heron", os.fsdecode(b"<b>&amp; $x^2$ \xff\n</svg>")), seed=5)
-    with open(
-        house.path("heron", os.fsdecode(b"<b>&amp; $x^2$ \xff\n<"), "x") if False else house.path("heron", "big"), "wb"
-    ) as file:
-        file.truncate(MB)
+    hostile = fill(house.path("heron", os.fsdecode(b"<b>&amp; $x^2$ \xff\n<svg>")), seed=5)
+    with open(hostile / "big", "wb") as file:
+        file.truncate(400 * MB)  # wide enough for its name to be written into the drawing
     nuvik("survey", "--world", str(house.folder))
     for ending in ("svg", "pdf"):
         nuvik("draw", "drives", "-o", str(tmp_path / f"d.{ending}"), "--world", str(house.folder))

@@ -26,7 +26,8 @@ def a_drive(number: int, usable: int, used: int, headroom: int) -> Drive:
     return Drive(
         id=f"d{number}", label=f"D{number}", path=f"/d{number}", medium="ssd", link="sata-6g", filesystem="ext4",
         cluster_bytes=4096, portable=number == 0, attached=True, system=False, capacity_bytes=usable,
-        usable_bytes=usable, used_bytes=used, headroom_bytes=headroom, read_bytes_per_s=5e8, write_bytes_per_s=4e8, small_reads_per_s=5e3,
+        usable_bytes=usable, used_bytes=used, headroom_bytes=headroom, read_bytes_per_s=5e8, write_bytes_per_s=4e8,
+        small_reads_per_s=5e3,
     )  # fmt: skip
 
 
