@@ -21,8 +21,9 @@ from nuvik.tui.widgets.library_table import LibraryTable
 
 async def settle(app: NuvikApp, pilot) -> None:
     """Wait until nothing works in the background and all is drawn."""
-    await pilot.pause()
-    await app.workers.wait_for_complete()
+    for _ in range(3):  # opening, then surveying, then drawing
+        await pilot.pause()
+        await app.workers.wait_for_complete()
     await pilot.pause()
 
 
@@ -45,7 +46,7 @@ def house(world):
 async def test_from_a_full_drive_to_moved_and_taken_back(house):
     game = house.path("kestrel", "Games", "Ferrymoss")
     whole = picture(game)
-    app = NuvikApp(house.open())
+    app = NuvikApp(house.open)
     async with app.run_test(size=(159, 47)) as pilot:
         await settle(app, pilot)
         assert words(app, "#headline").startswith("Kestrel is nearly full")
@@ -82,7 +83,7 @@ async def test_what_cannot_be_done_is_said_where_it_is_tried(house):
     house.cards = [{"path": "kestrel/Games/Ferrymoss", "movable": False, "why_not": "it holds the keys"}]
     house.data["drive"][2]["attached"] = False
     house.write()
-    app = NuvikApp(house.open())
+    app = NuvikApp(house.open)
     async with app.run_test(size=(159, 47), notifications=True) as pilot:
         await settle(app, pilot)
         await pilot.press("tab", "l")
@@ -104,7 +105,7 @@ async def test_what_cannot_be_done_is_said_where_it_is_tried(house):
 
 async def test_a_stop_midway_is_shown_and_goes_on(house):
     house.write(fault=[{"drive": "heron", "fail_write": 6}])
-    app = NuvikApp(house.open())
+    app = NuvikApp(house.open)
     async with app.run_test(size=(159, 47)) as pilot:
         await settle(app, pilot)
         await pilot.press("tab", "l")
@@ -120,7 +121,7 @@ async def test_a_stop_midway_is_shown_and_goes_on(house):
 
 
 async def test_finding_themes_help_and_small_windows(house):
-    app = NuvikApp(house.open())
+    app = NuvikApp(house.open)
     async with app.run_test(size=(100, 30)) as pilot:
         await settle(app, pilot)
         await pilot.press("slash", *"lantern", "enter")

@@ -40,13 +40,20 @@ class Call:
     world: str | None = None
     state: str | None = None
     as_json: bool = False
+    _workspace: Workspace | None = None
 
-    @property
-    def workspace(self) -> Workspace:
-        """The computer and database that the options name. Raises Refused."""
+    def open(self) -> Workspace:
+        """The computer and database that the options name, opened anew. Raises Refused."""
         from nuvik.core.workspace import open_workspace
 
         return open_workspace(self.world, self.state)
+
+    @property
+    def workspace(self) -> Workspace:
+        """The computer and database that the options name, opened once. Raises Refused."""
+        if self._workspace is None:
+            self._workspace = self.open()
+        return self._workspace
 
     def say(self, text: str = "") -> None:
         """A line of the result for people; with --json it goes to stderr, so that stdout stays one document."""

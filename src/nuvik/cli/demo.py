@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from nuvik.cli.call import Call, command
+
+if TYPE_CHECKING:
+    from nuvik.core.workspace import Workspace
 
 
 def add_to(app: typer.Typer) -> None:
@@ -19,15 +22,18 @@ def add_to(app: typer.Typer) -> None:
         out: Annotated[str, typer.Option("--out", metavar="DIR", help="Where the tour puts its drawings.")] = ".",
     ) -> None:
         """Open the screens on the Hollin Observatory, an invented household; nothing of yours is touched."""
-        from nuvik.demo.build import household_at
-
         if tour:
             from nuvik.cli.tour import take_tour
 
             take_tour(call, at, out)
             return
-        folder = household_at(at, fresh)
-        from nuvik.core.workspace import open_workspace
-        from nuvik.tui.app import NuvikApp
+        from nuvik.tui.app import open_screens
 
-        NuvikApp(open_workspace(folder, call.state)).run()
+        open_screens(lambda: _household(call, at, fresh))
+
+
+def _household(call: Call, at: str | None, fresh: bool) -> Workspace:
+    from nuvik.core.workspace import open_workspace
+    from nuvik.demo.build import household_at
+
+    return open_workspace(household_at(at, fresh), call.state)

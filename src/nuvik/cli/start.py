@@ -7,7 +7,7 @@ from typing import Annotated
 import typer
 
 from nuvik import __version__
-from nuvik.cli.call import State, Units, World, choose_units
+from nuvik.cli.call import Call, State, Units, World, choose_units
 
 
 def _show_version(asked: bool) -> None:
@@ -32,7 +32,6 @@ def add_to(app: typer.Typer) -> None:
         if context.invoked_subcommand is not None:
             context.obj = {"world": world, "state": state}
             return
-        from nuvik.core.workspace import open_workspace
-        from nuvik.tui.app import NuvikApp
+        from nuvik.tui.app import open_screens
 
-        NuvikApp(open_workspace(world, state)).run()
+        open_screens(Call(world, state).open)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from functools import partial
+from importlib import import_module
+from typing import TYPE_CHECKING
 
 from textual.app import App, SystemCommand
 from textual.binding import Binding
@@ -11,22 +13,41 @@ from textual.message import Message
 from textual.screen import Screen
 from textual.worker import Worker, WorkerState
 
-from nuvik.core.carrying.headline import ended_headline
-from nuvik.core.carrying.run import Outcome
-from nuvik.core.carrying.work import Work
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.progress import Event, Stop
-from nuvik.core.workspace import Workspace
 from nuvik.tui.desk import Carrying, Desk
-from nuvik.tui.screens.carry import CarryScreen
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.help import Help
-from nuvik.tui.screens.logbook import LogbookScreen
-from nuvik.tui.screens.plan import PlanScreen
-from nuvik.tui.screens.rehearse import RehearseScreen
+from nuvik.tui.screens.opening import Opening
 from nuvik.tui.screens.stage import STAGES, StageScreen
 from nuvik.tui.screens.survey import SurveyScreen
 from nuvik.tui.theme import palette_of, themes
+
+if TYPE_CHECKING:
+    from nuvik.core.carrying.run import Outcome
+    from nuvik.core.carrying.work import Work
+    from nuvik.core.workspace import Workspace
+
+
+def _later(module: str, name: str) -> Callable[[], StageScreen]:
+    """A stage that is loaded when it is first gone to, so that the first picture does not wait for it."""
+
+    def make() -> StageScreen:
+        screen: StageScreen = getattr(import_module(f"nuvik.tui.screens.{module}"), name)()
+        return screen
+
+    return make
+
+
+_FIRST_PICTURE_S = 0.05
+
+
+def open_screens(opener: Callable[[], Workspace]) -> None:
+    """Run the screens until the user leaves. Raises what `opener` raised, if it did."""
+    app = NuvikApp(opener)
+    app.run()
+    if app.trouble is not None:
+        raise app.trouble
 
 
 class CarryNews(Message):
@@ -43,9 +64,12 @@ class NuvikApp(App[None]):
     TITLE = "Nuvik"
     CSS_PATH = "nuvik.tcss"
     SCREENS = {
-        "survey": SurveyScreen, "plan": PlanScreen, "rehearse": RehearseScreen, "carry": CarryScreen,
-        "logbook": LogbookScreen,
-    }  # fmt: skip
+        "survey": SurveyScreen,
+        "plan": _later("plan", "PlanScreen"),
+        "rehearse": _later("rehearse", "RehearseScreen"),
+        "carry": _later("carry", "CarryScreen"),
+        "logbook": _later("logbook", "LogbookScreen"),
+    }
     BINDINGS = [
         *(Binding(str(number), f"go('{stage}')", stage, show=False) for number, stage in enumerate(STAGES, start=1)),
         Binding("question_mark", "help", "help", key_display="?"),
@@ -54,9 +78,15 @@ class NuvikApp(App[None]):
         Binding("q", "leave", "quit"),
     ]
 
-    def __init__(self, workspace: Workspace) -> None:
+    desk: Desk
+    """There once the workspace is open, and with it every stage."""
+
+    def __init__(self, opener: Callable[[], Workspace]) -> None:
+        """`opener` gives the workspace; it is called beside the first picture, since drives may be slow to answer."""
         super().__init__()
-        self.desk = Desk.laid(workspace)
+        self._opener = opener
+        self.trouble: NuvikError | None = None
+        """Why the workspace could not be opened, once the application has ended for that."""
         self._survey_stop = Stop()
         self.surveying: tuple[str, int, int] | None = None
         """The library being measured, and how many of how many are; None when no survey runs."""
@@ -70,8 +100,23 @@ class NuvikApp(App[None]):
         return {"quiet": palette_of("").quiet}
 
     def on_mount(self) -> None:
-        self.push_screen("survey")
-        self.begin_survey()
+        self.push_screen(Opening())
+        # A moment's wait lets the first picture be drawn before the work takes the processor.
+        self.set_timer(_FIRST_PICTURE_S, lambda: self.run_worker(self._open, thread=True, group="open"))
+
+    def _open(self) -> None:
+        try:
+            desk = Desk.laid(self._opener())
+        except NuvikError as trouble:
+            self.trouble = trouble
+            self.call_from_thread(self.exit)
+            return
+        self.call_from_thread(self._opened, desk)
+
+    def _opened(self, desk: Desk) -> None:
+        self.desk = desk
+        self.switch_screen("survey")
+        self.call_after_refresh(self.begin_survey)
 
     # -- going about ---------------------------------------------------------------------------------------
 
@@ -91,6 +136,9 @@ class NuvikApp(App[None]):
 
     def action_leave(self) -> None:
         """Quit; while something is carried, only after it came to a safe point."""
+        if isinstance(self.screen, Opening):
+            self.exit()
+            return
         carrying = self.desk.carrying
         if carrying is None or not carrying.running:
             self.exit()
@@ -170,6 +218,8 @@ class NuvikApp(App[None]):
         self.run_worker(partial(self._carry, act, self.desk.carrying), thread=True, group="carry", exit_on_error=False)
 
     def _carry(self, act: Callable[[Work], Outcome], carrying: Carrying) -> None:
+        from nuvik.core.carrying.headline import ended_headline
+
         workspace = self.desk.workspace
         try:
             outcome = act(workspace.work(self._report, carrying.stop))
@@ -195,7 +245,7 @@ class NuvikApp(App[None]):
         carrying.event = news.event
         if news.event.move and news.event.move not in carrying.moves:
             carrying.moves.append(news.event.move)
-        if isinstance(self.screen, CarryScreen):
+        if isinstance(self.screen, StageScreen):
             self.screen.follow(news.event)
 
     def on_worker_state_changed(self, change: Worker.StateChanged) -> None:

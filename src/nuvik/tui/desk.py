@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.plan import Plan
@@ -10,7 +11,9 @@ from nuvik.core.model.progress import Event, Stop
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.planning.draft import Draft
-from nuvik.core.workspace import Workspace
+
+if TYPE_CHECKING:
+    from nuvik.core.workspace import Workspace
 
 
 @dataclass

@@ -60,11 +60,12 @@ class WorldHost:
         return read_cards(self.folder)
 
     def why_protected(self, path: str) -> str | None:
-        for drive in self.drives():
-            if path == drive.path:
-                return f"it is the root of {drive.label}"
-            if is_within(drive.path, path):
-                return f"the drive {drive.label} lies in it"
+        for entry in self._world.drive:
+            root = os.path.normpath(os.path.join(self.folder, entry.folder))
+            if path == root:
+                return f"it is the root of {entry.label}"
+            if is_within(root, path):
+                return f"the drive {entry.label} lies in it"
         if not is_within(path, self.folder):
             return "it lies outside this world"
         return None

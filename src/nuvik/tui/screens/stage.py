@@ -11,6 +11,7 @@ from textual.containers import Vertical
 from textual.screen import Screen
 from textual.widgets import Footer, Static
 
+from nuvik.core.model.progress import Event
 from nuvik.tui.desk import Desk
 from nuvik.tui.theme import palette_of
 
@@ -54,6 +55,9 @@ class StageScreen(Screen[None]):
     def refresh_stage(self) -> None:
         """Show the desk as it is now."""
         raise NotImplementedError
+
+    def follow(self, event: Event) -> None:
+        """Something happened while carrying; most stages need not know."""
 
     def show_desk(self) -> None:
         """Draw everything anew from the desk."""
