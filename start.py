@@ -112,6 +112,8 @@ def make_ready() -> int:
         return fail("The libraries that Nuvik needs could not be fetched.", "Check the network and call this again.")
     if subprocess.call([*pip, "--no-deps", "--no-build-isolation", "--editable", "."], cwd=HERE):
         return fail("Nuvik itself could not be installed into .venv.", "See the message above.")
+    # Compiled once here, so that the first start is as quick as the later ones.
+    subprocess.call([str(python()), "-m", "compileall", "-q", str(HERE / "src")])
     STAMP.write_text(wanted, encoding="utf-8")
     say("Ready.")
     return 0

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 import signal
@@ -13,6 +14,8 @@ from pathlib import Path
 import pytest
 
 from conftest import MB, fill, leftovers, picture
+from nuvik.__main__ import run
+from nuvik.core.hosts.files import Files
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.store.wire import schema_of
@@ -118,12 +121,20 @@ def test_ctrl_c_stops_safely_and_resume_goes_on(house):
     assert picture(game) == whole
 
 
-def test_unreadable_things_are_findings(house):
-    if os.geteuid() == 0:
-        # Root reads everything: a vanished folder stands for one that cannot be read.
-        pytest.skip("root can read every folder")
-    os.chmod(house.path("kestrel", "Games", "Ferrymoss", "data"), 0)
-    assert "permission denied" in nuvik("survey", "--world", str(house.folder), code=5).stderr
+def test_unreadable_things_are_findings(house, monkeypatch, capsys):
+    """Told by path, with exit code 5, while all the rest is surveyed."""
+    closed, whole = house.path("kestrel", "Games", "Ferrymoss", "data"), Files.list_folder
+
+    def list_folder(self, path):
+        if path == closed:
+            raise PermissionError(errno.EACCES, "Permission denied", path)
+        return whole(self, path)
+
+    monkeypatch.setattr(Files, "list_folder", list_folder)
+    assert run(["survey", "--world", str(house.folder)]) == 5
+    said = capsys.readouterr()
+    assert f"{closed}: permission denied" in said.err
+    assert "Lantern [b]" in said.out
 
 
 def test_the_tour_does_the_whole_job_and_draws_it(tmp_path):

@@ -177,16 +177,13 @@ def _release(work: Work, move: Move) -> Move:
 
 def _difference(move: Move, freed: int | None) -> str | None:
     """Why the drive gained something else than the library's size, as far as that can be told."""
-    if freed is None or abs(freed - move.bytes) <= max(move.bytes // 20, 16 << 20):
+    if freed is None or abs(freed - move.frees_bytes) <= max(move.frees_bytes // 20, 16 << 20):
         return None
-    why = (
-        "holes, compression, or a snapshot that still holds it"
-        if freed < move.bytes
-        else "small files take whole clusters"
-    )
-    return (
-        f"{format_bytes(freed)} became free, {format_bytes(move.bytes)} were expected: {why}, or other programs wrote"
-    )
+    if freed < move.frees_bytes:
+        why = "a snapshot of the drive may still hold it, or other programs wrote there meanwhile"
+    else:
+        why = "other programs removed things there meanwhile"
+    return f"{format_bytes(freed)} became free, {format_bytes(move.frees_bytes)} were expected: {why}"
 
 
 _NEXT: dict[State, Callable[[Work, Move], Move]] = {

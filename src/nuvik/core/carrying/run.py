@@ -219,8 +219,8 @@ def _sum_up(work: Work, moves: list[Move]) -> Outcome:
     freed, expected = Counter[str](), Counter[str]()
     for move in ended:
         if move.state is State.RELEASED:
-            expected[move.source_drive] += move.expected_freed_bytes
-            freed[move.source_drive] += move.expected_freed_bytes if move.freed_bytes is None else move.freed_bytes
+            expected[move.source_drive] += move.frees_bytes
+            freed[move.source_drive] += move.frees_bytes if move.freed_bytes is None else move.freed_bytes
     return Outcome(ended, dict(freed), dict(expected))
 
 

@@ -17,7 +17,7 @@ from nuvik.core.model.timing import WritePace
 from nuvik.core.model.units import format_bytes
 from nuvik.core.rehearsal.simulate import step_times
 from nuvik.core.store.journal import new_token
-from nuvik.core.survey.inventory import take_inventory
+from nuvik.core.survey.walk import measure
 
 
 def discard(work: Work, move: Move) -> Move:
@@ -90,7 +90,7 @@ def way_back(work: Work, move: Move) -> Way:
 
 def move_back(work: Work, move: Move) -> Move:
     """The move that copies a library back to where it came from, not begun yet."""
-    now = take_inventory(work.files, move.target, work.stop)
+    now = measure(work.host, move.target, work.stop)
     here, there = work.drive(move.target_drive), work.drive(move.source_drive)
     assert here is not None and there is not None  # way_back has seen both
     step = step_of(move)
@@ -98,6 +98,6 @@ def move_back(work: Work, move: Move) -> Move:
     return Move(
         id=0, run=move.run, token=new_token(), n=move.n, library=move.library, kind=move.kind, source=move.target,
         target=move.source, source_drive=move.target_drive, target_drive=move.source_drive, bytes=now.bytes,
-        files=now.files, tether=Tether.NONE, state=State.PLANNED, on_trial=False,
+        files=now.files, frees_bytes=now.on_disk_bytes, tether=Tether.NONE, state=State.PLANNED, on_trial=False,
         expected_s=times.copy_s + times.prove_s + times.release_s,
     )  # fmt: skip

@@ -118,6 +118,8 @@ class Files:
 
     def __init__(self, watch: Watch | None = None) -> None:
         self.watch = watch or Watch()
+        # Page-aligned memory, as direct reading demands; kept, since fresh pages cost more than a small file.
+        self._buffers: list[mmap.mmap] = []
 
     # -- looking -------------------------------------------------------------------------------------------
 
@@ -166,7 +168,7 @@ class Files:
         """
         self.watch.before("read", path)
         descriptor, direct = _open_for_reading(path, past_cache)
-        buffer = mmap.mmap(-1, BLOCK_BYTES)  # page-aligned, as direct reading demands
+        buffer = self._buffers.pop() if self._buffers else mmap.mmap(-1, BLOCK_BYTES)
         try:
             facts = os.fstat(descriptor)
             sparse, offset = is_sparse(facts), 0
@@ -182,18 +184,18 @@ class Files:
                     break
                 wanted = min(BLOCK_BYTES, facts.st_size - offset)
                 self.watch.before("read", path, wanted)
-                got = _read_at(descriptor, buffer, offset, direct)
+                got = _read_at(descriptor, buffer, offset, wanted, direct)
                 if got < wanted and direct:  # a short direct read in the middle of a file cannot be continued
                     os.close(descriptor)
                     descriptor, direct = _open_for_reading(path, False)
-                    got = _read_at(descriptor, buffer, offset, False)
+                    got = _read_at(descriptor, buffer, offset, wanted, False)
                 if got == 0:
                     break  # the file became shorter meanwhile: the second look at the source will tell
                 data = buffer[:got]
                 yield Block(offset, got, self.watch.read_back(path, data) if past_cache else data)
                 offset += got
         finally:
-            buffer.close()
+            self._buffers.append(buffer)
             os.close(descriptor)
 
     def create(self, path: str, keep_holes: bool) -> Writer:
@@ -396,21 +398,21 @@ def _next_content(descriptor: int, offset: int, size: int) -> int:
         return size if fault.errno == errno.ENXIO else offset
 
 
-def _read_at(descriptor: int, buffer: mmap.mmap, offset: int, direct: bool) -> int:
-    """Fill the buffer from `offset`; the number of bytes got, short only at the end of the file."""
+def _read_at(descriptor: int, buffer: mmap.mmap, offset: int, wanted: int, direct: bool) -> int:
+    """Read `wanted` bytes (direct reading asks for whole pages); the number got, short only at the file's end."""
     if not hasattr(os, "preadv"):
         os.lseek(descriptor, offset, os.SEEK_SET)
-        data = os.read(descriptor, BLOCK_BYTES)
+        data = os.read(descriptor, wanted)
         buffer[: len(data)] = data
         return len(data)
     view, total = memoryview(buffer), 0
     try:
-        while total < BLOCK_BYTES:
-            with view[total:] as rest:
+        while total < wanted:
+            with view[total : -(-wanted // _PAGE_BYTES) * _PAGE_BYTES if direct else wanted] as rest:
                 got = os.preadv(descriptor, [rest], offset + total)
             total += got
             if got == 0 or direct:
                 break
-        return total
+        return min(total, wanted)
     finally:
         view.release()

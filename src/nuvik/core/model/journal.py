@@ -81,6 +81,8 @@ class Move:
     target_drive: str
     bytes: int
     files: int
+    frees_bytes: int
+    """What the source drive should gain once the original is gone."""
     tether: Tether
     state: State
     on_trial: bool
@@ -95,8 +97,3 @@ class Move:
     made_folders: tuple[PathText, ...] = ()
     """Folders above the target that this move had to make, outermost first."""
     problem: str | None = None
-
-    @property
-    def expected_freed_bytes(self) -> int:
-        """What the source drive should gain once the original is gone."""
-        return self.bytes

@@ -34,6 +34,13 @@ class Step:
     reason: str = ""
     via: str | None = None
     """A staging drive, or None."""
+    on_disk_bytes: int | None = None
+    """What it takes where it lies, in whole clusters and without holes; None when that was not measured."""
+
+    @property
+    def frees_bytes(self) -> int:
+        """What its drive should gain once it is gone."""
+        return self.bytes if self.on_disk_bytes is None else self.on_disk_bytes
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

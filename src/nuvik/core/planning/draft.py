@@ -202,7 +202,8 @@ class Draft:
         )
         return Step(
             n=number, library=library.name, kind=library.kind, path=library.path, bytes=library.bytes,
-            files=library.files, from_drive=here.id, to_drive=there.id, reason=reason,
+            files=library.files, on_disk_bytes=library.on_disk_bytes, from_drive=here.id, to_drive=there.id,
+            reason=reason,
             target_path=self.targets.get(library.id) or usual_target(library, there),
         )  # fmt: skip
 

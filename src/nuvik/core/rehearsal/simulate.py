@@ -70,7 +70,7 @@ def simulate(
         if free[step.to_drive] < floors[step.to_drive]:
             violations.append(_under_floor(step, by_id[step.to_drive], floors[step.to_drive] - free[step.to_drive]))
         if not on_trial:
-            free[step.from_drive] += step.bytes
+            free[step.from_drive] += step.frees_bytes
         end_s = now_s + times.copy_s + times.prove_s + times.release_s
         steps.append(
             TimelineStep(

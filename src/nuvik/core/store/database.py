@@ -24,7 +24,8 @@ MIGRATIONS: tuple[str, ...] = (
         id INTEGER PRIMARY KEY AUTOINCREMENT, run INTEGER NOT NULL REFERENCES runs(id), token TEXT NOT NULL,
         n INTEGER NOT NULL,
         library BLOB NOT NULL, kind TEXT NOT NULL, source BLOB NOT NULL, target BLOB NOT NULL,
-        source_drive TEXT NOT NULL, target_drive TEXT NOT NULL, bytes INTEGER NOT NULL, files INTEGER NOT NULL,
+        source_drive TEXT NOT NULL, target_drive TEXT NOT NULL, bytes INTEGER NOT NULL,
+        files INTEGER NOT NULL, frees_bytes INTEGER NOT NULL,
         tether TEXT NOT NULL, state TEXT NOT NULL, on_trial INTEGER NOT NULL, undoes INTEGER REFERENCES moves(id),
         started_at TEXT, ended_at TEXT, expected_s REAL NOT NULL DEFAULT 0, actual_s REAL NOT NULL DEFAULT 0,
         freed_bytes INTEGER, made_folders BLOB NOT NULL DEFAULT x'', problem TEXT

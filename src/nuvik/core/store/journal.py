@@ -167,7 +167,8 @@ def _planned(run: int, step: Step, on_trial: bool, expected_s: float) -> Move:
     return Move(
         id=0, run=run, token=new_token(), n=step.n, library=step.library, kind=step.kind, source=step.path,
         target=step.target_path, source_drive=step.from_drive, target_drive=step.to_drive, bytes=step.bytes,
-        files=step.files, tether=step.tether, state=State.PLANNED, on_trial=on_trial, expected_s=expected_s,
+        files=step.files, frees_bytes=step.frees_bytes, tether=step.tether, state=State.PLANNED,
+        on_trial=on_trial, expected_s=expected_s,
     )  # fmt: skip
 
 

@@ -1,0 +1,99 @@
+"""Take every picture in docs/screenshots again, from a fresh demo household. Called by `python3 start.py shots`.
+
+Runs the real program in a real terminal window (xterm on a virtual display, 159 × 47 cells, 1280 × 800 points)
+and types keys into it. Needs Xvfb, xterm, tmux and ImageMagick's `import`.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+FOLDER = Path(__file__).parent / "screenshots"
+SIZE, POINTS = (159, 47), "1280x800x24"
+NEEDS = ("Xvfb", "xterm", "tmux", "import")
+
+# What is typed, one list a picture, one after the other in the same window; numbers are seconds to wait.
+STORY: dict[str, list[str | float]] = {
+    "survey": [2.0],
+    "survey-all-libraries": ["a", "Tab", "Down", "Down"],
+    "help": ["?"],
+    "plan-in-hand": ["Escape", "a", "Down", "l", "Down", "Down"],
+    "plan": ["Enter", "1", "Tab", "Down", "l", "Down", "Down", "Down", "Enter"],
+    "rehearse": ["n", 0.5],
+    "carry-question": ["c"],
+    "carry": ["y", 3.0],
+    "carry-done": [30.0],
+    "logbook": ["5", 0.5],
+    "logbook-undo": ["u", 0.5],
+    "survey-day": ["n", "1", "t", 0.5],
+    "survey-contrast": ["t", 0.5],
+}  # fmt: skip
+
+
+def main() -> int:
+    missing = [need for need in NEEDS if shutil.which(need) is None]
+    if missing:
+        print(f"Missing: {', '.join(missing)}. Install xvfb, xterm, tmux and imagemagick.", file=sys.stderr)
+        return 1
+    FOLDER.mkdir(exist_ok=True)
+    with tempfile.TemporaryDirectory() as work, window(Path(work)) as (tmux, display):
+        for name, keys in STORY.items():
+            for key in keys:
+                if isinstance(key, float):
+                    time.sleep(key)
+                else:
+                    subprocess.run([*tmux, "send-keys", "-t", "shot", key], check=True)
+                    time.sleep(0.4)
+            time.sleep(0.6)
+            picture = FOLDER / f"{name}.png"
+            subprocess.run(["import", "-window", "root", str(picture)], check=True, env={**os.environ, "DISPLAY": display})
+            print(picture.name)
+    return 0
+
+
+@contextmanager
+def window(work: Path) -> Iterator[tuple[list[str], str]]:
+    """The program in a terminal window on a display of its own: how to type into it, and which display it is."""
+    settings = work / "tmux.conf"
+    settings.write_text(
+        "set -g status off\nset -g default-terminal tmux-256color\n"
+        "set -ga terminal-overrides ',xterm*:Tc'\nset -sg escape-time 0\n"
+    )
+    tmux = ["tmux", "-S", str(work / "socket")]
+    columns, lines = SIZE
+    clean = {name: value for name, value in os.environ.items() if name not in ("COLUMNS", "LINES")}
+    program = f"COLORTERM=truecolor {sys.executable} -m nuvik demo --at {work / 'hollin-observatory'}; sleep 60"
+    start = [*tmux, "-f", str(settings), "new-session", "-d", "-s", "shot", "-x", str(columns), "-y", str(lines), program]
+    subprocess.run(start, check=True, env=clean)
+    read, write = os.pipe()
+    screen = subprocess.Popen(
+        ["Xvfb", "-displayfd", str(write), "-screen", "0", POINTS, "-nolisten", "tcp"],
+        pass_fds=[write], stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    os.close(write)
+    display = ":" + os.read(read, 16).decode().strip()
+    terminal = subprocess.Popen(
+        ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", f"{columns}x{lines}+0+0", "-b", "0", "-bg", "black",
+         "-xrm", "XTerm*cursorBlink: false", "-e", *tmux, "attach", "-t", "shot"],
+        env={**clean, "DISPLAY": display, "TERM": "xterm-256color"}, stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    try:
+        yield tmux, display
+    finally:
+        subprocess.run([*tmux, "kill-server"], check=False)
+        terminal.terminate()
+        screen.terminate()
+        terminal.wait()
+        screen.wait()
+
+
+if __name__ == "__main__":
+    sys.exit(main())
