@@ -23,10 +23,10 @@ NEEDS = ("Xvfb", "xterm", "tmux", "import")
 # What is typed, one list a picture, one after the other in the same window; numbers are seconds to wait.
 STORY: dict[str, list[str | float]] = {
     "survey": [2.0],
-    "survey-all-libraries": ["a", "Tab", "Down", "Down"],
+    "survey-all-libraries": ["Tab", "a", "Down", "Down"],
     "help": ["?"],
-    "plan-in-hand": ["Escape", "a", "Down", "l", "Down", "Down"],
-    "plan": ["Enter", "1", "Tab", "Down", "l", "Down", "Down", "Down", "Enter"],
+    "plan-in-hand": ["Escape", "a", 0.5, "Up", "l", "Down", "Down"],
+    "plan": ["Enter"],
     "rehearse": ["n", 0.5],
     "carry-question": ["c"],
     "carry": ["y", 3.0],
@@ -44,7 +44,8 @@ def main() -> int:
         print(f"Missing: {', '.join(missing)}. Install xvfb, xterm, tmux and imagemagick.", file=sys.stderr)
         return 1
     FOLDER.mkdir(exist_ok=True)
-    with tempfile.TemporaryDirectory() as work, window(Path(work)) as (tmux, display):
+    household = Path(tempfile.gettempdir()) / "hollin-observatory"
+    with tempfile.TemporaryDirectory() as work, window(Path(work), household) as (tmux, display):
         for name, keys in STORY.items():
             for key in keys:
                 if isinstance(key, float):
@@ -54,13 +55,15 @@ def main() -> int:
                     time.sleep(0.4)
             time.sleep(0.6)
             picture = FOLDER / f"{name}.png"
-            subprocess.run(["import", "-window", "root", str(picture)], check=True, env={**os.environ, "DISPLAY": display})
+            subprocess.run(
+                ["import", "-window", "root", str(picture)], check=True, env={**os.environ, "DISPLAY": display}
+            )
             print(picture.name)
     return 0
 
 
 @contextmanager
-def window(work: Path) -> Iterator[tuple[list[str], str]]:
+def window(work: Path, household: Path) -> Iterator[tuple[list[str], str]]:
     """The program in a terminal window on a display of its own: how to type into it, and which display it is."""
     settings = work / "tmux.conf"
     settings.write_text(
@@ -70,8 +73,21 @@ def window(work: Path) -> Iterator[tuple[list[str], str]]:
     tmux = ["tmux", "-S", str(work / "socket")]
     columns, lines = SIZE
     clean = {name: value for name, value in os.environ.items() if name not in ("COLUMNS", "LINES")}
-    program = f"COLORTERM=truecolor {sys.executable} -m nuvik demo --at {work / 'hollin-observatory'}; sleep 60"
-    start = [*tmux, "-f", str(settings), "new-session", "-d", "-s", "shot", "-x", str(columns), "-y", str(lines), program]
+    program = f"COLORTERM=truecolor {sys.executable} -m nuvik demo --at {household} --fresh; sleep 60"
+    start = [
+        *tmux,
+        "-f",
+        str(settings),
+        "new-session",
+        "-d",
+        "-s",
+        "shot",
+        "-x",
+        str(columns),
+        "-y",
+        str(lines),
+        program,
+    ]
     subprocess.run(start, check=True, env=clean)
     read, write = os.pipe()
     screen = subprocess.Popen(
@@ -81,8 +97,8 @@ def window(work: Path) -> Iterator[tuple[list[str], str]]:
     os.close(write)
     display = ":" + os.read(read, 16).decode().strip()
     terminal = subprocess.Popen(
-        ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", f"{columns}x{lines}+0+0", "-b", "0", "-bg", "black",
-         "-xrm", "XTerm*cursorBlink: false", "-e", *tmux, "attach", "-t", "shot"],
+        ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", f"{columns}x{lines}+0+0", "-b", "0",
+         "-bg", "black", "-xrm", "XTerm*cursorBlink: false", "-e", *tmux, "attach", "-t", "shot"],
         env={**clean, "DISPLAY": display, "TERM": "xterm-256color"}, stderr=subprocess.DEVNULL,
     )  # fmt: skip
     try:

@@ -68,9 +68,10 @@ def _begin(work: Work, move: Move) -> Move:
     if found.violations:
         first = found.violations[0]
         raise Refused(f"{shown(move.library)} cannot be moved: {first.problem}", next_step=first.mend)
-    work.tell("step-started", move)
     made = missing_folders(work.files, move.target)
-    return work.journal.keep(replace(move, state=State.COPYING, started_at=now_text(), made_folders=made, problem=None))
+    move = work.journal.keep(replace(move, state=State.COPYING, started_at=now_text(), made_folders=made, problem=None))
+    work.tell("step-started", move)
+    return move
 
 
 def _copy_and_prove(work: Work, move: Move) -> Move:
@@ -86,8 +87,9 @@ def _copy_and_prove(work: Work, move: Move) -> Move:
             f"{_MOST_PASSES} times: the drive or its cable is not sound. The original is untouched.",
             next_step="Choose another drive: “nuvik undo last” gives the move up.",
         )
+    move = work.journal.keep(replace(move, state=State.PROVEN))
     work.tell("proven", move)
-    return work.journal.keep(replace(move, state=State.PROVEN))
+    return move
 
 
 def _publish(work: Work, move: Move) -> Move:
@@ -129,8 +131,9 @@ def _switch(work: Work, move: Move) -> Move:
         put_back(work, move)
         unpublish(work, move)
         return _again(work, move)
+    move = work.journal.keep(replace(move, state=State.SWITCHED))
     work.tell("switched", move)
-    return work.journal.keep(replace(move, state=State.SWITCHED))
+    return move
 
 
 def _look(work: Work, move: Move) -> Move:
@@ -144,8 +147,9 @@ def _look(work: Work, move: Move) -> Move:
             next_step=f"Look at it: “nuvik release {move.id}” if it is right, “nuvik undo {move.id}” if not.",
         )
     if move.on_trial:
+        move = work.journal.keep(replace(move, state=State.ON_TRIAL, ended_at=now_text()))
         work.tell("on-trial", move)
-        return work.journal.keep(replace(move, state=State.ON_TRIAL, ended_at=now_text()))
+        return move
     return work.journal.keep(replace(move, state=State.RELEASING))
 
 

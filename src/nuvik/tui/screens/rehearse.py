@@ -42,8 +42,8 @@ class RehearseScreen(StageScreen):
 
     def on_mount(self) -> None:
         table = self.query_one(DataTable)
-        for label, width in ((">step", 4), ("library", 30), (">size", 9), ("from → to", 22), (">begins", 11),
-                             (">copy", 12), (">prove", 12), (">done", 12), (">lowest point", 28)):  # fmt: skip
+        for label, width in ((">step", 4), ("library", 28), (">size", 9), ("from → to", 22), (">begins", 11),
+                             (">copy", 12), (">prove", 12), (">done", 12), (">lowest point", 26)):  # fmt: skip
             table.add_column(heading(label), width=width)
 
     def refresh_stage(self) -> None:
@@ -84,7 +84,7 @@ class RehearseScreen(StageScreen):
         foreseen = next((one for one in timeline.steps if one.n == step.n), None)
         cells = [
             Text(f"{'!' if refused else ' '}{step.n}", style=style, justify="right"),
-            Text(shorten(step.library, 30), style=style),
+            Text(shorten(step.library, 28), style=style),
             Text(format_bytes(step.bytes), justify="right"),
             Text(f"{shown(labels.get(step.from_drive, '?'))} → {shown(labels.get(step.to_drive, '?'))}"),
         ]

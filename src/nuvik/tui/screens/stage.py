@@ -79,7 +79,7 @@ class StageScreen(Screen[None]):
 
     def tell(self, consequence: str) -> None:
         """Set the line that tells what pressing the key would change."""
-        self.query_one("#consequence", Static).update(Text(consequence, no_wrap=True, overflow="ellipsis"))
+        self.query_one("#consequence", Static).update(Text(consequence))
 
     def _draw_rail(self) -> None:
         palette = palette_of(self.app.theme)
