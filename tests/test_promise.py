@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import random
 import signal
+import sqlite3
 import subprocess
 import sys
 import time
@@ -16,7 +17,7 @@ import pytest
 
 from conftest import World, fill, leftovers, picture
 from nuvik.core.carrying.places import held
-from nuvik.core.carrying.run import carry_plan, resume, undo
+from nuvik.core.carrying.run import carry_plan, release, resume, undo
 from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.files import Watch
 from nuvik.core.model.errors import Refused, Stopped
@@ -276,6 +277,102 @@ def test_nothing_is_released_or_judged_while_its_drive_is_away(world):
     resume(world.open().work())
     assert picture(target) == whole
     assert os.path.islink(source)
+
+
+def test_a_drive_without_a_free_byte_can_still_be_emptied(world):
+    source, target, whole = set_up(world)
+    free = next(drive for drive in world.open().host.drives() if drive.id == "kestrel").free_bytes
+    with open(world.path("kestrel", "ballast"), "wb") as file:
+        file.truncate(free)
+    shift(world.open(), source)
+    assert picture(target) == whole
+    assert os.path.islink(source)
+    assert not leftovers(world.folder)
+
+
+def test_what_a_program_still_holds_open_is_not_released(world, monkeypatch):
+    """It opened a file after the checks and before the switch, and goes on writing to the original."""
+    source, _, whole = set_up(world)
+    workspace, real, programs = world.open(), syscalls.exchange, []
+
+    def exchange(one: str, other: str) -> bool:
+        if not programs:
+            programs.append(
+                subprocess.Popen(["tail", "-f", os.path.join(source, "file-0000.bin")], stdout=subprocess.DEVNULL)
+            )
+            while not workspace.host.used_by(source):
+                time.sleep(0.01)
+        return real(one, other)
+
+    monkeypatch.setattr(syscalls, "exchange", exchange)
+    try:
+        shift(workspace, source)
+        move = workspace.journal.moves()[0]
+        assert move.state is State.ON_TRIAL and "tail" in str(move.problem)
+        assert picture(held(move)) == whole
+    finally:
+        programs[0].kill()
+        programs[0].wait()
+    with open(os.path.join(held(move), "file-0000.bin"), "ab") as file:
+        file.write(b"written late")
+    with pytest.raises(Refused, match="was changed since the move"):
+        release(world.open().work(), "all")
+    assert os.path.isdir(held(move))
+    release(world.open().work(), "1", even_if_changed=True)
+    assert not leftovers(world.folder)
+
+
+def test_moves_within_moves_are_taken_back_in_order(world):
+    outer = world.path("kestrel", "Projects", "Mosaic")
+    fill(outer, seed=4)
+    inner = os.path.join(outer, "data")
+    before = picture(outer, times=False)  # the folder above a moved one changes its own time
+    shift(world.open(), inner, on_trial=True)
+    with pytest.raises(Refused, match="kept in it for another move"):
+        shift(world.open(), outer)
+    release(world.open().work(), "all")
+    shift(world.open(), outer)
+    shift(world.open(), world.path("heron", "Projects", "Mosaic"), drive="wren")
+    with pytest.raises(Refused, match="later move back first"):
+        undo(world.open().work(), "2")
+    for move in ("3", "2", "1"):
+        undo(world.open().work(), move)
+    assert picture(outer, times=False) == before
+    assert not leftovers(world.folder)
+
+
+def test_a_single_file_is_a_library_too(world):
+    image = world.path("kestrel", "old disc.img")
+    with open(image, "wb") as file:
+        file.write(b"disc")
+        file.truncate(5_000_000)
+    os.utime(image, ns=(1_600_000_000_000_000_000, 1_500_000_000_000_000_000))
+    shift(world.open(), image)
+    assert os.path.islink(image) and os.path.getsize(image) == 5_000_000
+    undo(world.open().work(), "last")
+    assert not os.path.islink(image) and os.stat(image).st_mtime_ns == 1_500_000_000_000_000_000
+    with open(image, "rb") as file:
+        assert file.read(6) == b"disc\0\0"
+
+
+def test_a_journal_that_cannot_be_written_stops_before_anything_is_lost(world, monkeypatch):
+    source, _, whole = set_up(world)
+    workspace, calls = world.open(), []
+    real = workspace.database._transaction
+
+    def full_after_some():
+        calls.append(1)
+        if len(calls) > 9:
+            raise sqlite3.OperationalError("database or disk is full")
+        return real()
+
+    monkeypatch.setattr(type(workspace.database), "_transaction", lambda self: full_after_some())
+    with pytest.raises(Stopped, match="disk is full"):
+        shift(workspace, source)
+    monkeypatch.undo()
+    assert picture(source) == whole
+    resume(world.open().work())
+    assert os.path.islink(source) and picture(source) == whole
 
 
 def _assert_no_trace(world: World, source: str, whole: dict) -> None:

@@ -89,14 +89,15 @@ def add_to(app: typer.Typer) -> None:
     def release(
         call: Call,
         move: Annotated[str, typer.Argument(metavar="MOVE", help="A move's number, or “all”.")],
-        even_if_missing: Annotated[
-            bool, typer.Option("--even-if-missing", help="Although the moved library lacks files of the original.")
+        even_if_changed: Annotated[
+            bool,
+            typer.Option("--even-if-changed", help="Although the original changed, or has files the moved one lacks."),
         ] = False,
     ) -> None:
         """Let the kept original of a move on trial go."""
         from nuvik.core.carrying.run import release
 
-        _run(call, lambda work: release(work, move, even_if_missing))
+        _run(call, lambda work: release(work, move, even_if_changed))
 
 
 def _run(call: Call, act: Callable[[Work], Outcome]) -> None:

@@ -136,6 +136,7 @@ LIBRARIES: list[Household] = [
     Household("heron", "Games/Winter Kite Makers", Kind.GAME, 46_200 * MB, 720, 0, 22),
     Household("heron", "Games/Lodestone Lane Nine", Kind.GAME, 23_600 * MB, 6, 4, 20),
     Household("heron", "Disc images/Workshop Discs", Kind.DISC_IMAGE, 14_200 * MB, 880, 0, 4),
+    Household("heron", "Other/Attic Odds and Ends", Kind.OTHER, 1_900 * MB, 260, 0, 14),
     Household("heron", "Programs/Tide and Eclipse Tables", Kind.PROGRAM, 3_300 * MB, 26, 1, 12),
     # Wren: goes along on field trips
     Household("wren", "Photos/Field Trip Frames", Kind.PHOTO, 134_000 * MB, 17, 1, 36),

@@ -73,7 +73,7 @@ class NuvikApp(App[None]):
     BINDINGS = [
         *(Binding(str(number), f"go('{stage}')", stage, show=False) for number, stage in enumerate(STAGES, start=1)),
         Binding("question_mark", "help", "help", key_display="?"),
-        Binding("ctrl+p", "command_palette", "commands", show=False),
+        Binding("ctrl+p", "command_palette", "commands", key_display="^p"),
         Binding("t", "next_theme", "theme"),
         Binding("q", "leave", "quit"),
     ]

@@ -146,7 +146,11 @@ def _look(work: Work, move: Move) -> Move:
             f"{shown(move.library)} was moved, but {problem}. The original is kept.",
             next_step=f"Look at it: “nuvik release {move.id}” if it is right, “nuvik undo {move.id}” if not.",
         )
-    if move.on_trial:
+    users = work.host.used_by(held(move))
+    if move.on_trial or users:
+        # A program that opened a file before the switch still writes to the original: it must not go now.
+        if users:
+            move = replace(move, problem=f"its original stays, since {users[0]} has it open")
         move = work.journal.keep(replace(move, state=State.ON_TRIAL, ended_at=now_text()))
         work.tell("on-trial", move)
         return move

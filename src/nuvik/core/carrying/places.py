@@ -6,6 +6,7 @@ the original, on the source's. Each holds `content` and `about.json`.
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 
@@ -52,7 +53,13 @@ def make_aside(files: Files, move: Move, role: str) -> None:
         "format": "nuvik-aside/1", "role": role, "says": _SAYS[role], "move": move.id, "library": move.library,
         "source": move.source, "target": move.target, "made_at": now_text(),
     }  # fmt: skip
-    files.write_small(about, json.dumps(told, indent=2) + "\n")
+    try:
+        files.write_small(about, json.dumps(told, indent=2) + "\n")
+    except OSError as fault:
+        # A drive without a single free byte is the very one to be emptied: the journal alone must do.
+        if fault.errno != errno.ENOSPC or role != "held":
+            raise
+        files.remove_tree(about + ".new")
     files.sync_folder(os.path.dirname(folder))
 
 

@@ -12,6 +12,7 @@ from nuvik.core.carrying.faults import stopped_by
 from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.carrying.move import carry_move
 from nuvik.core.carrying.places import held
+from nuvik.core.carrying.proof import unchanged
 from nuvik.core.carrying.undo import Way, move_back, way_back
 from nuvik.core.carrying.work import Work
 from nuvik.core.model.errors import NuvikError, Refused, Stopped, StopRequested
@@ -85,7 +86,7 @@ def outlook_of_undo(work: Work, wanted: str) -> tuple[Move, Way]:
     return move, way_back(work, move)
 
 
-def release(work: Work, wanted: str, even_if_missing: bool = False) -> Outcome:
+def release(work: Work, wanted: str, even_if_changed: bool = False) -> Outcome:
     """Let the kept originals of one move, or of `all` on trial, go. Raises Refused and Stopped.
 
     Refuses while the moved library lacks files that the original still has, unless told that this is meant.
@@ -98,7 +99,7 @@ def release(work: Work, wanted: str, even_if_missing: bool = False) -> Outcome:
         else:
             moves = [find_move(work, wanted)]
         for move in moves:
-            _check_release(work, move, even_if_missing)
+            _check_release(work, move, even_if_changed)
         return _carry_all(work, [work.journal.keep(replace(move, state=State.RELEASING)) for move in moves])
 
 
@@ -121,7 +122,7 @@ def find_move(work: Work, wanted: str) -> Move:
     return move
 
 
-def _check_release(work: Work, move: Move, even_if_missing: bool) -> None:
+def _check_release(work: Work, move: Move, even_if_changed: bool) -> None:
     name = shown(move.library)
     if move.state is not State.ON_TRIAL:
         raise Refused(f"Move {move.id} ({name}) is not on trial: {move.state.in_words}.",
@@ -130,15 +131,20 @@ def _check_release(work: Work, move: Move, even_if_missing: bool) -> None:
     if drive is None or not drive.attached or not work.files.exists(move.target):
         raise Refused(f"{name} cannot be seen at {shown(move.target)}, so its original stays.",
                       next_step="Attach its drive, or take the move back.")  # fmt: skip
-    if even_if_missing:
+    if even_if_changed:
         return
+    if not unchanged(work, move, held(move), renamed=True):
+        raise Refused(
+            f"{name}: the kept original at {shown(held(move))} was changed since the move. It stays.",
+            next_step="Look at it; if nothing in it matters, release with --even-if-changed.",
+        )
     there = take_inventory(work.files, move.target, work.stop).entries
     missing = [path for path in take_inventory(work.files, held(move), work.stop).entries if path not in there]
     if missing:
         raise Refused(
             f"{name}: the kept original has {format_count(len(missing), 'entry', 'entries')} that the moved "
             f"library lacks, first {shown(missing[0])}. It stays.",
-            next_step="If you removed them yourself, release with --even-if-missing.",
+            next_step="If you removed them yourself, release with --even-if-changed.",
         )
 
 

@@ -74,10 +74,16 @@ def way_back(work: Work, move: Move) -> Way:
         )
     # An original that is being released may be in pieces: then only the copy counts.
     switched = move.state is not State.RELEASING and holds_original(files, move)
+    if users := work.host.used_by(move.target):
+        raise Refused(f"{name} is in use by {users[0]}.", next_step="Close it and try again.")
     at_place = not switched and move.state in (State.PROVEN, State.PUBLISHED, State.TAKING_BACK)
     if at_place or (switched and files.exists(move.target) and copy_unchanged(work, move, move.target)):
         return Way(
             State.TAKING_BACK, f"The original of {name} is still kept and goes back to {shown(move.source)} at once."
+        )
+    if files.is_link(move.target):
+        raise Refused(
+            f"{name} was moved on from {shown(move.target)} since.", next_step="Take that later move back first."
         )
     if not files.exists(move.target):
         raise Refused(

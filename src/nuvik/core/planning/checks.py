@@ -20,6 +20,7 @@ from nuvik.core.model.timeline import Violation
 from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.store.journal import EntryRecord
 from nuvik.core.survey.inventory import Inventory, take_inventory
+from nuvik.core.survey.walk import OURS_PREFIX
 
 _UNFINISHED = (".part", ".partial", ".incomplete", ".unfinished", ".download")
 """Endings that many programs give to files they have not finished."""
@@ -58,7 +59,7 @@ def check_step(
 
     With `fresh` the library must be what the plan says it was; with `room` it must fit into what is free now
     (a rehearsal reckons with earlier steps instead). With `replaces_link` the target's name may be taken by a
-    link, as when a move is taken back. Raises StopRequested.
+    link to the source, as when a move is taken back. Raises StopRequested.
     """
     found = Findings(step)
     drives = host.drives()
@@ -130,7 +131,9 @@ def _check_places(
         found.refuse(f"The target {shown(target)} lies inside {name} itself.", "Choose a place outside it.")
     elif is_within(source, target):
         found.refuse(f"{name} lies inside the target {shown(target)}.", "Choose another place.")
-    elif files.exists(target) and not (replaces_link and files.is_link(target)):
+    elif is_within(target, state):
+        found.refuse(f"{shown(target)} lies in the folder of Nuvik's journal.", "Choose another place.")
+    elif files.exists(target) and not (replaces_link and files.is_link(target) and files.read_link(target) == source):
         found.refuse(f"Something lies at {shown(target)} already.", "Choose another place, or move that away first.")
     _check_way(found, host, target, target_drive)
     if step.tether is Tether.LINK and not source_drive.rules.symlinks:
@@ -214,6 +217,10 @@ def _content_problems(host: Host, inventory: Inventory, rules: FileSystem) -> It
             yield (f"{shown(big[0])} is {format_bytes(entries[big[0]].size)}, and {rules.name} holds files up to "
                    f"{format_bytes(rules.largest_file_bytes)}" + _and_more(big), "Choose another drive.")  # fmt: skip
     yield from _name_problems(entries, rules)
+    ours = [path for path in entries if os.path.basename(path).startswith(f"{OURS_PREFIX}-")]
+    if ours:
+        yield (f"{shown(ours[0])} is kept in it for another move" + _and_more(ours),
+               "First release that move or take it back.")  # fmt: skip
     unfinished = [path for path in entries if path.lower().endswith(_UNFINISHED) and entries[path].kind == "file"]
     if unfinished:
         yield (f"{shown(unfinished[0])} looks like a download that is not finished" + _and_more(unfinished),

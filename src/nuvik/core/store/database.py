@@ -10,7 +10,7 @@ import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.names import shown
 
 DATABASE_NAME = "nuvik.db"
@@ -51,7 +51,7 @@ class Database:
         self.path = os.path.join(state_folder, DATABASE_NAME)
         try:
             os.makedirs(state_folder, mode=0o700, exist_ok=True)
-            with self.connect() as connection:
+            with self._transaction() as connection:
                 _migrate(connection, self.path)
         except (OSError, sqlite3.DatabaseError) as fault:
             raise Refused(
@@ -61,7 +61,21 @@ class Database:
 
     @contextmanager
     def connect(self) -> Iterator[sqlite3.Connection]:
-        """A connection inside one transaction: committed durably at the end, rolled back on any exception."""
+        """A connection inside one transaction: committed durably at the end, rolled back on any exception.
+
+        Raises Stopped when the database cannot be read or written, as on a full drive.
+        """
+        try:
+            with self._transaction() as connection:
+                yield connection
+        except sqlite3.OperationalError as fault:
+            raise Stopped(
+                f"Nuvik's journal in {shown(self.folder)} cannot be read or written: {fault}.",
+                next_step="Free some space there, or end what holds it; then “nuvik resume” goes on.",
+            ) from None
+
+    @contextmanager
+    def _transaction(self) -> Iterator[sqlite3.Connection]:
         connection = sqlite3.connect(self.path, timeout=30)
         try:
             connection.row_factory = sqlite3.Row
