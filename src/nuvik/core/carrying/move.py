@@ -7,6 +7,7 @@ only what is missing. So whatever stops it, calling `carry_move` again goes on f
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -24,6 +25,7 @@ from nuvik.core.model.plan import Tether
 from nuvik.core.model.units import format_bytes
 from nuvik.core.planning.checks import check_step
 
+_GAIN_LOOKS, _BETWEEN_LOOKS_S = 15, 0.1
 _MOST_PASSES = 5
 """How often a library that keeps changing is copied again before Nuvik gives up."""
 
@@ -167,8 +169,7 @@ def _release(work: Work, move: Move) -> Move:
     whole = holds_original(work.files, move)
     work.files.remove_tree(held(move))
     if work.files.sync_volume(os.path.dirname(move.source)) and whole and free_before is not None:
-        free_after = _free(work, move.source_drive)
-        freed = None if free_after is None else free_after - free_before
+        freed = _gained(work, move, free_before)
         move = replace(move, freed_bytes=freed, problem=_difference(move, freed))
     remove_aside(work.files, held_folder(move))
     done = replace(move, state=State.RELEASED, ended_at=now_text())
@@ -181,6 +182,18 @@ def _release(work: Work, move: Move) -> Move:
         work.journal.keep(done, replace(original, state=State.UNDONE, ended_at=now_text()))
     work.tell("released" if move.undoes is None else "undone", done, freed_bytes=done.freed_bytes)
     return done
+
+
+def _gained(work: Work, move: Move, free_before: int) -> int | None:
+    """What the source drive gained. Some file systems (XFS) give space back a moment after the removal."""
+    gained = None
+    for _ in range(_GAIN_LOOKS):
+        free_now = _free(work, move.source_drive)
+        gained = None if free_now is None else free_now - free_before
+        if gained is None or gained >= move.frees_bytes:
+            break
+        time.sleep(_BETWEEN_LOOKS_S)
+    return gained
 
 
 def _difference(move: Move, freed: int | None) -> str | None:

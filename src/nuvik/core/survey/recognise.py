@@ -46,6 +46,8 @@ _TYPES: dict[Kind, frozenset[str]] = {
 _CLEAR_SHARE = 0.6
 """Assumed: a kind is clear when files of its types take three fifths of the bytes."""
 _COLLECTION_NAMES = {kind.folder.casefold(): kind for kind in Kind}
+_OF_THE_FILE_SYSTEM = {"lost+found", "System Volume Information", "$RECYCLE.BIN", ".Trashes", ".Spotlight-V100"}
+"""Folders that systems keep on every volume for themselves."""
 CACHE_TAG = "CACHEDIR.TAG"
 
 
@@ -90,7 +92,7 @@ def _below(host: Host, folder: str, cards: dict[str, Card], kind: Kind | None) -
         return  # an away drive or a closed folder: the survey of its drive says so
     for entry in entries:
         path, card = entry.path, cards.get(entry.path)
-        if entry.name.startswith(OURS_PREFIX) or os.path.ismount(path):
+        if entry.name.startswith(OURS_PREFIX) or entry.name in _OF_THE_FILE_SYSTEM or os.path.ismount(path):
             continue
         if entry.is_symlink():
             real = os.path.realpath(path)

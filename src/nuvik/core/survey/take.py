@@ -65,6 +65,8 @@ def survey_one(host: Host, path: str, stop: Stop | None = None) -> Library:
     root = _root(host, drives, path)
     drive = drive_holding(drives, root)
     assert drive is not None
+    if reason := host.why_protected(root):
+        raise Refused(f"{shown(root)} must not be moved: {reason}.", next_step="Choose a library inside it.")
     card = next((card for card in host.cards() if card.path == root), None)
     return _library(host, Candidate(root, card, kind=collection_kind(root)), drive, [], stop)
 

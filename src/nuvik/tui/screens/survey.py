@@ -80,7 +80,7 @@ class SurveyScreen(StageScreen):
             facts = library_facts(self.desk.snapshot, table.library.id)
             self.tell(f"{facts} · l lifts it: set it down on another drive" if table.library.movable else facts)
         elif board.drive is not None:
-            self.tell(drive_facts(board.drive))
+            self.tell(f"{drive_facts(board.drive)} · Tab goes to its libraries, l lifts one to move it")
 
     # -- keys ----------------------------------------------------------------------------------------------
 
