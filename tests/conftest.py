@@ -6,6 +6,7 @@ import os
 import random
 import shutil
 import subprocess
+import tempfile
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -16,6 +17,15 @@ import tomlkit
 from nuvik.core.workspace import Workspace, open_workspace
 
 MB = 1_000_000
+
+_IN_MEMORY = Path("/dev/shm")
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Worlds stand in memory where the system has such a place: their tests are about order, not about a medium."""
+    if os.access(_IN_MEMORY, os.W_OK) and shutil.disk_usage(_IN_MEMORY).free > 2_000 * MB:
+        os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", str(_IN_MEMORY))
+        tempfile.tempdir = str(_IN_MEMORY)
 
 
 @dataclass

@@ -341,6 +341,19 @@ def test_moves_within_moves_are_taken_back_in_order(world):
     assert not leftovers(world.folder)
 
 
+def test_a_link_to_a_neighbour_stays_true_wherever_the_two_are_moved(world):
+    ferry, lantern = (fill(world.path("kestrel", "Games", name), files=2) for name in ("Ferry", "Lantern"))
+    (lantern / "neighbour").symlink_to("../Ferry/file-0000.bin")
+    (lantern / "own name").symlink_to("../Lantern/data/file-0001.bin")
+    opens = (lantern / "neighbour").read_bytes(), (lantern / "own name").read_bytes()
+    shift(world.open(), str(ferry))
+    shift(world.open(), str(lantern), drive="wren")
+    for act in (lambda: undo(world.open().work(), "1"), lambda: undo(world.open().work(), "2"), lambda: None):
+        assert ((lantern / "neighbour").read_bytes(), (lantern / "own name").read_bytes()) == opens
+        act()
+    assert os.readlink(lantern / "neighbour") == "../Ferry/file-0000.bin"
+
+
 def test_a_single_file_is_a_library_too(world):
     image = world.path("kestrel", "old disc.img")
     with open(image, "wb") as file:

@@ -95,16 +95,30 @@ def _record(files: Files, root: str, entry: Entry, first_names: dict[str, str]) 
 def _carried_link(root: str, path: str, link: str) -> str | None:
     """What a copied link must say where its own words would lead elsewhere from the new place; None: the same.
 
-    Only a relative link that leaves the library needs that: it becomes an absolute one.
+    Only a relative link that leaves the library needs that: it becomes an absolute one. It names its goal by the
+    path that the user knows, not by where that now lies: a goal that was itself moved is found through its tether,
+    and stays found when that move is taken back.
     """
     if os.path.isabs(link):
         return None
     place = os.path.dirname(os.path.join(root, path)) if path else os.path.dirname(root)
-    real_root = os.path.realpath(root)
     folder, last = os.path.split(link)
     if last in ("", ".", ".."):
         folder, last = link, ""
-    leads_to = os.path.realpath(os.path.join(place, folder))
-    if is_within(leads_to, real_root):
+    if not _climbs_out(os.path.realpath(root), place, folder):
         return None
-    return os.path.join(leads_to, last) if last else leads_to
+    leads_to = os.path.realpath(os.path.join(place, folder))
+    as_said = os.path.normpath(os.path.join(place, folder))
+    # Above a link, `..` leads elsewhere than the words say: then only the real place is true.
+    goal = as_said if os.path.realpath(as_said) == leads_to else leads_to
+    return os.path.join(goal, last) if last else goal
+
+
+def _climbs_out(root: str, place: str, words: str) -> bool:
+    """Whether following these words from `place` leaves the library, be it to come back in by its own name."""
+    at = os.path.realpath(place)
+    for word in words.split(os.sep):
+        at = os.path.realpath(os.path.join(at, word))
+        if not is_within(at, root):
+            return True
+    return False
