@@ -14,9 +14,10 @@ from pathlib import Path
 import pytest
 import tomlkit
 
+from nuvik.core.model.drive import Drive
 from nuvik.core.workspace import Workspace, open_workspace
 
-MB = 1_000_000
+MB, GB = 1_000_000, 1_000_000_000
 
 _IN_MEMORY = Path("/dev/shm")
 
@@ -139,6 +140,18 @@ def leftovers(root: str | os.PathLike) -> list[str]:
     return [str(path) for path in Path(root).rglob(".nuvik-*")]
 
 
+def a_drive(**facts) -> Drive:
+    """A portable chip drive on a cable, as a value; `facts` change it."""
+    plain = {
+        "id": "wren", "label": "Wren", "path": "/wren", "medium": "ssd", "link": "usb-3.2-gen2", "filesystem": "ext4",
+        "cluster_bytes": 4096, "portable": True, "attached": True, "system": False, "capacity_bytes": 900 * 10**9,
+        "usable_bytes": 850 * GB, "used_bytes": 500 * GB, "headroom_bytes": 50 * GB, "read_bytes_per_s": 980 * MB,
+        "write_bytes_per_s": 850 * MB, "small_reads_per_s": 6000, "disk_bytes": 1000 * GB, "filesystem_bytes": 880 * GB,
+        "speed_source": "measured",
+    }  # fmt: skip
+    return Drive(**{**plain, **facts})
+
+
 # -- real drives -------------------------------------------------------------------------------------------
 
 _MAKE = {
@@ -155,14 +168,28 @@ class RealDrives:
         self.place = place
         self.loops: dict[str, tuple[str, str]] = {}
 
-    def up(self, name: str, size: str, filesystem: str) -> Path:
+    def up(self, name: str, size: str, filesystem: str, read_mb_s: float = 0, write_mb_s: float = 0) -> Path:
+        """Make and mount a volume, with block-level speed limits in MB/s where they are given."""
         image = self.place / f"{name}.img"
         with open(image, "wb") as file:
             file.truncate(int(size[:-1]) * 2**20)
         _run("mkfs", [*_MAKE[filesystem], str(image)])
         loop = _run("losetup", ["losetup", "-f", "--show", str(image)])
         self.loops[name] = (loop, filesystem)
-        return self.mount(name)
+        point = self.mount(name)
+        if read_mb_s or write_mb_s:
+            self.limit(loop, read_mb_s, write_mb_s)
+        return point
+
+    @staticmethod
+    def limit(loop: str, read_mb_s: float, write_mb_s: float) -> None:
+        """Hold a device to these speeds (0: none), by the kernel's block throttle."""
+        number = Path(f"/sys/block/{Path(loop).name}/dev").read_text().strip()
+        for which, mb_s in (("read", read_mb_s), ("write", write_mb_s)):
+            file = Path(f"/sys/fs/cgroup/blkio/blkio.throttle.{which}_bps_device")
+            if not file.exists():
+                pytest.skip("this machine has no throttle for block devices")
+            file.write_text(f"{number} {int(mb_s * MB)}")
 
     def mount(self, name: str) -> Path:
         loop, filesystem = self.loops[name]
@@ -185,6 +212,8 @@ class RealDrives:
 
     def down(self) -> None:
         for name, (loop, _) in self.loops.items():
+            if Path("/sys/fs/cgroup/blkio/blkio.throttle.read_bps_device").exists():
+                self.limit(loop, 0, 0)
             subprocess.run(["umount", "-l", str(self.place / name)], check=False, capture_output=True)
             subprocess.run(["losetup", "-d", loop], check=False, capture_output=True)
 
@@ -204,7 +233,7 @@ def real_drives() -> Iterator[RealDrives]:
     """Real small file systems, where this machine may mount them; skipped with the reason where it may not."""
     if not hasattr(os, "geteuid") or os.geteuid() != 0 or shutil.which("losetup") is None:
         pytest.skip("loop devices need the rights of root")
-    place = Path("/tmp") / f"nuvik-drives-{os.getpid()}"
+    place = Path(tempfile.gettempdir()) / f"nuvik-drives-{os.getpid()}"
     place.mkdir()
     drives = RealDrives(place)
     yield drives

@@ -5,8 +5,10 @@ from __future__ import annotations
 import functools
 import inspect
 import json
+import signal
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -14,6 +16,7 @@ import typer
 
 from nuvik.core.model import units
 from nuvik.core.model.errors import BadInput
+from nuvik.core.model.progress import Stop
 
 if TYPE_CHECKING:
     from nuvik.core.workspace import Workspace
@@ -132,3 +135,19 @@ def sizes_by_drive(given: list[str] | None, call: Call) -> dict[str, int]:
             raise BadInput(f"“{text}” is not DRIVE=SIZE.", next_step="Write for example kestrel=50G.")
         found[call.workspace.drive_or_refuse(drive).id] = units.parse_bytes(size)
     return found
+
+
+@contextmanager
+def stopping(stop: Stop, call: Call) -> Iterator[None]:
+    """While this lasts, Ctrl+C and the system's wish to end ask the work to stop at its next safe point."""
+
+    def asked(number: int, frame: object) -> None:
+        call.aside("\nStopping at the next safe point …")
+        stop.ask()
+
+    before = {which: signal.signal(which, asked) for which in (signal.SIGINT, signal.SIGTERM)}
+    try:
+        yield
+    finally:
+        for which, handler in before.items():
+            signal.signal(which, handler)

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import signal
 import sys
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from nuvik.cli.call import EXIT_FINDINGS, Call, command, sizes_by_drive
+from nuvik.cli.call import EXIT_FINDINGS, Call, command, sizes_by_drive, stopping
 from nuvik.cli.plan import Headroom, OnTrial, show_rehearsal, with_headroom
 from nuvik.core.model.journal import State
 from nuvik.core.model.names import shorten, shown
@@ -104,7 +102,7 @@ def _run(call: Call, act: Callable[[Work], Outcome]) -> None:
     """Do the work while telling of it; Ctrl+C stops it at the next safe point."""
     stop = Stop()
     workspace = call.workspace
-    with _stopping(stop, call):
+    with stopping(stop, call):
         outcome = act(workspace.work(_json_line(call) if call.as_json else _Teller(call), stop))
     labels = workspace.labels()
     for drive, freed in outcome.freed_bytes.items():
@@ -168,17 +166,3 @@ class _Teller:
             + f"  {shorten(event.library, 30)}"
         )
         sys.stderr.flush()
-
-
-@contextmanager
-def _stopping(stop: Stop, call: Call) -> Iterator[None]:
-    def asked(number: int, frame: object) -> None:
-        call.aside("\nStopping at the next safe point …")
-        stop.ask()
-
-    before = {which: signal.signal(which, asked) for which in (signal.SIGINT, signal.SIGTERM)}
-    try:
-        yield
-    finally:
-        for which, handler in before.items():
-            signal.signal(which, handler)

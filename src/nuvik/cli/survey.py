@@ -1,4 +1,4 @@
-"""`nuvik drives` and `nuvik survey`: what drives there are, how full, and what is on them."""
+"""`nuvik survey`: what is on the drives."""
 
 from __future__ import annotations
 
@@ -9,26 +9,12 @@ import typer
 
 from nuvik.cli.call import EXIT_FINDINGS, Call, command
 from nuvik.core.model.clock import ago
-from nuvik.core.model.drive import Drive
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.units import format_bytes, format_count, format_speed
+from nuvik.core.model.units import format_bytes, format_count
 
 
 def add_to(app: typer.Typer) -> None:
-    @command(app, "drives")
-    def drives(call: Call) -> None:
-        """List the drives: capacity, use, speed and tier, fastest first."""
-        from nuvik.core.store.wire import drive_to_wire
-
-        found = call.workspace.host.drives()
-        if call.as_json:
-            call.document("drives", {"drives": [drive_to_wire(drive) for drive in found]})
-            return
-        call.say(f"{'drive':<12}{'usable':>10}{'used':>10}{'free':>10}  {'reads':>10}  tier    what it is")
-        for drive in found:
-            call.say(_drive_line(drive))
-
     @command(app, "survey")
     def survey(
         call: Call,
@@ -59,25 +45,6 @@ def add_to(app: typer.Typer) -> None:
 def _progress(name: str, done: int, total: int) -> None:
     if sys.stderr.isatty():
         sys.stderr.write(f"\r\x1b[Kmeasuring {done + 1} of {total}: {shorten(name, 50)}")
-
-
-def _drive_line(drive: Drive) -> str:
-    label = shorten(drive.label, 11)
-    if not drive.attached:
-        return (
-            f"{label:<12}{format_bytes(drive.usable_bytes):>10}{'away':>10}{'':>10}  {'':>10}  {'':<6}  {drive.medium}"
-        )
-    mark = (
-        f" · {format_bytes(drive.short_of_headroom_bytes)} short of its headroom"
-        if drive.short_of_headroom_bytes
-        else ""
-    )
-    source = " (typical)" if drive.speed_source == "typical" else ""
-    return (
-        f"{label:<12}{format_bytes(drive.usable_bytes):>10}{format_bytes(drive.used_bytes):>10}"
-        f"{format_bytes(drive.free_bytes):>10}  {format_speed(drive.read_bytes_per_s):>10}  {drive.tier:<6}  "
-        f"{drive.medium}, {drive.rules.name}{', portable' if drive.portable else ''}{source}{mark}"
-    )
 
 
 def _list_libraries(call: Call, snapshot: Snapshot) -> None:

@@ -6,12 +6,15 @@ Screens and commands hold one of these and nothing else of the core's machinery.
 from __future__ import annotations
 
 import os
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
+from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.carrying.work import Work
 from nuvik.core.hosts.base import Host, drive_holding
 from nuvik.core.model.drive import Drive, find_drive
 from nuvik.core.model.errors import Refused
+from nuvik.core.model.gauging import GaugeBudget, GaugeOutcome, GaugeProgress, GaugeResult
 from nuvik.core.model.journal import Move
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
@@ -21,11 +24,19 @@ from nuvik.core.model.progress import Report, Stop, silent
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.planning.draft import Draft
+from nuvik.core.planning.purchases import Verdict, judge
 from nuvik.core.rehearsal.rehearse import rehearse
 from nuvik.core.store.database import Database
+from nuvik.core.store.drive_book import DriveBook
 from nuvik.core.store.journal import Journal
 from nuvik.core.store.snapshots import keep_snapshot, latest_snapshot
+from nuvik.core.survey.drive_findings import drive_findings
+from nuvik.core.survey.gauge import gauge_drive
+from nuvik.core.survey.leftover_tests import remove_leftovers
 from nuvik.core.survey.take import Watching, survey, survey_one
+
+CANDIDATES_FILE = "candidates.toml"
+Gauging = Callable[[GaugeProgress], None]
 
 
 def open_workspace(world: str | None = None, state: str | None = None, waits: bool = True) -> Workspace:
@@ -42,15 +53,19 @@ def open_workspace(world: str | None = None, state: str | None = None, waits: bo
 
         host = LocalHost()
     folder = normalised(state or os.environ.get("NUVIK_STATE") or host.default_state_folder())
-    return Workspace(host, Database(folder))
+    database = Database(folder)
+    book = DriveBook(database)
+    host.memory = book
+    return Workspace(host, database, book)
 
 
 @dataclass(frozen=True, slots=True)
 class Workspace:
-    """Host and database together."""
+    """Host, database and drive book together."""
 
     host: Host
     database: Database
+    book: DriveBook
 
     @property
     def journal(self) -> Journal:
@@ -86,6 +101,76 @@ class Workspace:
             known = ", ".join(shown(one.id) for one in drives)
             raise Refused(f"There is no drive “{shown(wanted)}”.", next_step=f"Known are: {known}.")
         return drive
+
+    # -- drives and speeds ---------------------------------------------------------------------------------
+
+    def findings(self) -> dict[str, list[str]]:
+        """What is to be said of each drive, by its id."""
+        drives = self.host.drives()
+        return {drive.id: drive_findings(drive, drives, self.gauge_history(drive)) for drive in drives}
+
+    def gauge_history(self, drive: Drive) -> list[GaugeResult]:
+        """All measurements of a drive, oldest first."""
+        return self.book.gauge_history(drive)
+
+    def gauge(
+        self, budgets: Sequence[GaugeBudget], report: Gauging = lambda progress: None, stop: Stop | None = None
+    ) -> list[GaugeOutcome]:
+        """Measure drives one after the other, and keep what was found. A drive that fails does not end the others.
+
+        Raises Refused while something is carried, since both would disturb each other, and StopRequested.
+        """
+        with carrying_lock(self.database.folder, "measuring drives"):
+            self.remove_leftover_tests()
+            return [self._gauge_one(budget, report, stop) for budget in budgets]
+
+    def _gauge_one(self, budget: GaugeBudget, report: Gauging, stop: Stop | None) -> GaugeOutcome:
+        try:
+            drive = self.drive_or_refuse(budget.drive)
+        except Refused as refusal:
+            return GaugeOutcome(drive=budget.drive, problem=refusal.what)
+        try:
+            result = gauge_drive(self.host, drive, budget, report, stop)
+        except Refused as refusal:
+            return GaugeOutcome(drive=drive.id, problem=f"{refusal.what} {refusal.next_step}")
+        except OSError as fault:
+            why = (fault.strerror or str(fault)).lower()
+            return GaugeOutcome(
+                drive=drive.id,
+                problem=f"{drive.label} could not be measured to the end ({why}). Check its cable, its rights and "
+                "its free space, and measure it again.",
+            )
+        self.book.keep_gauge(drive, result)
+        return GaugeOutcome(drive=drive.id, result=result)
+
+    def remove_leftover_tests(self) -> list[str]:
+        """Remove test files that a kill or a power cut left behind; gives their paths."""
+        return remove_leftovers(self.host.files, self.host.drives())
+
+    def strangers(self) -> list[Drive]:
+        """Drives that came since Nuvik was first started here, and of which the user was not asked yet."""
+        drives, strange = self.host.drives(), self.book.strangers()
+        return [drive for drive in drives if drive.id in strange and drive.attached]
+
+    # -- what to buy ---------------------------------------------------------------------------------------
+
+    @property
+    def candidates_path(self) -> str:
+        """Where the user's own candidates lie: beside the database."""
+        return os.path.join(self.database.folder, CANDIDATES_FILE)
+
+    def verdicts(self, path: str | None = None) -> list[Verdict]:
+        """The candidates in a file, and what each would save here; those that save most for the price first.
+
+        Without a path those of `candidates_path`, or none when there is no such file. Raises Refused.
+        """
+        from nuvik.core.store.candidates_file import read_candidates
+
+        if path is None and not os.path.exists(self.candidates_path):
+            return []
+        snapshot = self.snapshot()
+        found = [judge(one, snapshot) for one in read_candidates(path or self.candidates_path, snapshot.drives)]
+        return sorted(found, key=lambda one: (-one.saves_s_per_week, one.candidate.price, one.candidate.label))
 
     # -- plan and rehearse ---------------------------------------------------------------------------------
 

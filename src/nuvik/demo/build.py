@@ -10,11 +10,14 @@ import time
 import platformdirs
 import tomlkit
 
+from nuvik.core.hosts.world import STATE_FOLDER
 from nuvik.core.hosts.world_file import CARDS_FILE, CARDS_FORMAT, WORLD_FILE, WORLD_FORMAT, read_world
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import normalised
-from nuvik.demo.household import DRIVES, EXTENSIONS, LIBRARIES, TIME_SCALE, WORLD_NAME, Household
+from nuvik.core.store.candidates_file import CANDIDATES_FORMAT
+from nuvik.core.workspace import CANDIDATES_FILE
+from nuvik.demo.household import CANDIDATES, DRIVES, EXTENSIONS, LIBRARIES, TIME_SCALE, WORLD_NAME, Household
 
 _CONTENT_BYTES = 6_000
 _PROBE_BYTES = 64 * 1024 * 1024
@@ -75,6 +78,9 @@ def _build(folder: str) -> None:
     _write(os.path.join(folder, CARDS_FILE), {"format": CARDS_FORMAT, "library": [_card(one) for one in LIBRARIES]})
     world = {"format": WORLD_FORMAT, "name": WORLD_NAME, "time_scale": TIME_SCALE, "drive": DRIVES}
     _write(os.path.join(folder, WORLD_FILE), world)
+    os.mkdir(os.path.join(folder, STATE_FOLDER), mode=0o700)
+    candidates = {"format": CANDIDATES_FORMAT, **CANDIDATES}
+    _write(os.path.join(folder, STATE_FOLDER, CANDIDATES_FILE), candidates)
     os.unlink(making)
 
 

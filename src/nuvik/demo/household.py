@@ -18,25 +18,29 @@ DRIVES: list[dict[str, Any]] = [
     {
         "id": "kestrel", "label": "Kestrel", "folder": "kestrel", "capacity_bytes": 512_110_190_592,
         "usable_bytes": 511_101_108_224, "other_bytes": 96 * GB, "filesystem": "ext4", "cluster_bytes": 4096,
-        "medium": "nvme", "link": "pcie-3x4", "portable": False, "attached": True, "system": True,
+        "medium": "nvme", "model": "Marl Swift 512", "link": "pcie-3x4", "best_link": "pcie-4x4",
+        "temperature_c": 47.0, "portable": False, "attached": True, "system": True,
         "read_bytes_per_s": 3_100 * MB, "write_bytes_per_s": 2_200 * MB, "sustained_write_bytes_per_s": 900 * MB,
         "burst_bytes": 24 * GB, "small_reads_per_s": 48_000,
     },
     {
         "id": "dunlin", "label": "Dunlin", "folder": "dunlin", "capacity_bytes": 1_000_204_886_016,
         "usable_bytes": 983_349_346_304, "other_bytes": 2 * GB, "filesystem": "ext4", "cluster_bytes": 4096,
-        "medium": "ssd", "link": "sata-6g", "portable": False, "attached": True, "system": False,
+        "model": "Marl Plain 1000",
+        "medium": "ssd", "link": "sata-6g", "temperature_c": 36.0, "portable": False, "attached": True, "system": False,
         "read_bytes_per_s": 540 * MB, "write_bytes_per_s": 490 * MB, "small_reads_per_s": 9_000,
     },
     {
         "id": "heron", "label": "Heron", "folder": "heron", "capacity_bytes": 4_000_787_030_016,
         "usable_bytes": 3_936_818_806_784, "other_bytes": 31 * GB, "filesystem": "ext4", "cluster_bytes": 4096,
-        "medium": "hdd", "link": "sata-6g", "portable": False, "attached": True, "system": False,
+        "model": "Oxbow Broad 4T",
+        "medium": "hdd", "link": "sata-6g", "temperature_c": 41.0, "portable": False, "attached": True, "system": False,
         "read_bytes_per_s": 185 * MB, "write_bytes_per_s": 175 * MB, "small_reads_per_s": 95,
     },
     {
         "id": "wren", "label": "Wren", "folder": "wren", "capacity_bytes": 1_000_204_886_016,
         "usable_bytes": 983_349_346_304, "other_bytes": 0, "filesystem": "ext4", "cluster_bytes": 4096,
+        "model": "Quillpost Field 1T",
         "medium": "ssd", "link": "usb-3.2-gen2", "portable": True, "attached": True, "system": False,
         "read_bytes_per_s": 980 * MB, "write_bytes_per_s": 850 * MB, "sustained_write_bytes_per_s": 420 * MB,
         "burst_bytes": 60 * GB, "small_reads_per_s": 6_500,
@@ -44,16 +48,41 @@ DRIVES: list[dict[str, Any]] = [
     {
         "id": "bittern", "label": "Bittern", "folder": "bittern", "capacity_bytes": 2_000_398_934_016,
         "usable_bytes": 2_000_263_577_600, "other_bytes": 0, "filesystem": "exfat", "cluster_bytes": 131_072,
+        "model": "Oxbow Satchel 2T",
         "medium": "hdd", "link": "usb-3.2-gen1", "portable": True, "attached": False, "system": False,
         "read_bytes_per_s": 120 * MB, "write_bytes_per_s": 110 * MB, "small_reads_per_s": 70,
     },
     {
         "id": "pipit", "label": "Pipit", "folder": "pipit", "capacity_bytes": 64_023_257_088,
         "usable_bytes": 63_999_836_160, "other_bytes": 0, "filesystem": "fat32", "cluster_bytes": 32_768,
+        "model": "Quillpost Clip 64",
         "medium": "flash", "link": "usb-2", "portable": True, "attached": True, "system": False,
         "read_bytes_per_s": 32 * MB, "write_bytes_per_s": 11 * MB, "small_reads_per_s": 450,
     },
 ]  # fmt: skip
+
+
+CANDIDATES: dict[str, Any] = {
+    "currency": "EUR",
+    "ports": ["usb-3.2-gen2", "sata-6g"],
+    "drive": [
+        {"label": "Marl Swift 2 TB", "capacity_bytes": 2_000_398_934_016, "price": 128.0, "medium": "nvme",
+         "read_bytes_per_s": 6_800 * MB, "write_bytes_per_s": 5_200 * MB, "small_reads_per_s": 60_000,
+         "port": "pcie-3x4"},
+        {"label": "Marl Brook 2 TB bare", "capacity_bytes": 2_000_398_934_016, "price": 104.0, "medium": "nvme",
+         "read_bytes_per_s": 3_500 * MB, "write_bytes_per_s": 2_900 * MB},
+        {"label": "Quillpost Field 2 TB", "capacity_bytes": 2_000_398_934_016, "price": 159.0, "medium": "ssd",
+         "read_bytes_per_s": 1_000 * MB, "write_bytes_per_s": 900 * MB, "case": "usb-3.2-gen2"},
+        {"label": "Oxbow Satchel 5 TB", "capacity_bytes": 5_000_947_302_400, "price": 117.0, "medium": "hdd",
+         "read_bytes_per_s": 140 * MB, "write_bytes_per_s": 130 * MB, "case": "usb-3.2-gen1", "port": "usb-3.2-gen1"},
+    ],
+    "case": [{"label": "Tinker brass case", "price": 24.0, "link": "usb-3.2-gen2", "takes": ["nvme"]}],
+    "upgrade": [
+        {"drive": "wren", "label": "Wren on a faster port", "price": 39.0, "case": "usb-3.2-gen2x2",
+         "port": "usb-3.2-gen2x2", "read_bytes_per_s": 2_000 * MB, "write_bytes_per_s": 1_700 * MB},
+    ],
+}  # fmt: skip
+"""What the family thinks of buying."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from functools import partial
 from importlib import import_module
+from time import monotonic
 from typing import TYPE_CHECKING
 
 from textual.app import App, SystemCommand
@@ -13,9 +14,12 @@ from textual.message import Message
 from textual.screen import Screen
 from textual.worker import Worker, WorkerState
 
-from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import NuvikError, StopRequested
+from nuvik.core.model.gauging import GaugeBudget, GaugeProgress
+from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Event, Stop
-from nuvik.tui.desk import Carrying, Desk
+from nuvik.tui.desk import Carrying, Desk, Gauging
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.help import Help
 from nuvik.tui.screens.opening import Opening
@@ -40,6 +44,8 @@ def _later(module: str, name: str) -> Callable[[], StageScreen]:
 
 
 _FIRST_PICTURE_S = 0.05
+_WATCH_EVERY_S = 3.0
+_TELL_EVERY_S = 0.1
 
 
 def open_screens(opener: Callable[[], Workspace]) -> None:
@@ -65,6 +71,7 @@ class NuvikApp(App[None]):
     CSS_PATH = "nuvik.tcss"
     SCREENS = {
         "survey": SurveyScreen,
+        "speeds": _later("speeds", "SpeedsScreen"),
         "plan": _later("plan", "PlanScreen"),
         "rehearse": _later("rehearse", "RehearseScreen"),
         "carry": _later("carry", "CarryScreen"),
@@ -88,6 +95,7 @@ class NuvikApp(App[None]):
         self.trouble: NuvikError | None = None
         """Why the workspace could not be opened, once the application has ended for that."""
         self._survey_stop = Stop()
+        self._told_at_s = 0.0
         self.surveying: tuple[str, int, int] | None = None
         """The library being measured, and how many of how many are; None when no survey runs."""
 
@@ -117,6 +125,7 @@ class NuvikApp(App[None]):
         self.desk = desk
         self.switch_screen("survey")
         self.call_after_refresh(self.begin_survey)
+        self.set_interval(_WATCH_EVERY_S, self._watch_drives)
 
     # -- going about ---------------------------------------------------------------------------------------
 
@@ -248,6 +257,78 @@ class NuvikApp(App[None]):
         if isinstance(self.screen, StageScreen):
             self.screen.follow(news.event)
 
+    # -- drives and speeds ---------------------------------------------------------------------------------
+
+    def begin_gauging(self, budgets: list[GaugeBudget]) -> None:
+        """Measure drives in the background, and go to Speeds to watch it."""
+        if self.desk.gauging is not None and self.desk.gauging.running:
+            self.notify("A drive is being measured already: wait until it is done.", severity="warning")
+            return
+        self.desk.gauging = Gauging()
+        self.action_go("speeds")
+        work = partial(self._gauge, budgets, self.desk.gauging)
+        self.run_worker(work, thread=True, group="gauge", exit_on_error=False)
+
+    def _gauge(self, budgets: list[GaugeBudget], gauging: Gauging) -> None:
+        try:
+            gauging.outcomes = self.desk.workspace.gauge(
+                budgets, lambda progress: self._gauge_told(gauging, progress), gauging.stop
+            )
+        except StopRequested:
+            gauging.trouble = "Stopped as asked; the test file is removed, and nothing of this measurement was kept."
+        except NuvikError as trouble:
+            gauging.trouble = f"{trouble.what} {trouble.next_step}"
+        self.call_from_thread(self._gauged, gauging)
+
+    def _gauge_told(self, gauging: Gauging, progress: GaugeProgress) -> None:
+        now_s = monotonic()
+        if now_s - self._told_at_s >= _TELL_EVERY_S:
+            self._told_at_s = now_s
+            self.call_from_thread(self._follow_gauge, gauging, progress)
+
+    def _follow_gauge(self, gauging: Gauging, progress: GaugeProgress) -> None:
+        gauging.take(progress)
+        if isinstance(self.screen, StageScreen):
+            self.screen.follow_gauge()
+
+    def _gauged(self, gauging: Gauging) -> None:
+        gauging.running = False
+        self.drives_changed()
+
+    def drives_changed(self) -> None:
+        """Look at the drives anew, unless they are being moved about on."""
+        carrying = self.desk.carrying
+        if carrying is None or not carrying.running:
+            self.desk.take_drives(self.desk.workspace.host.drives())
+            self.refresh_stage()
+
+    def _watch_drives(self) -> None:
+        """Look in the background whether a drive came or went; one that hangs must not stop the screens."""
+        if not isinstance(self.screen, StageScreen):
+            return
+        self.run_worker(self._look_at_drives, thread=True, group="watch", exclusive=True, exit_on_error=False)
+
+    def _look_at_drives(self) -> None:
+        try:
+            drives, strangers = self.desk.workspace.host.drives(), self.desk.workspace.strangers()
+        except NuvikError:
+            return  # the state folder or the world's file is being changed: the next look tells
+        self.call_from_thread(self._looked_at_drives, drives, strangers)
+
+    def _looked_at_drives(self, drives: tuple[Drive, ...], strangers: list[Drive]) -> None:
+        before = {drive.id: drive.attached for drive in self.desk.snapshot.drives}
+        now = {drive.id: drive.attached for drive in drives}
+        if before == now:
+            return
+        for drive in drives:
+            if before.get(drive.id, not drive.attached) != drive.attached:
+                self.notify(f"{shown(drive.label)} {'is here' if drive.attached else 'went away'}.", markup=False)
+        self.drives_changed()
+        if strangers and isinstance(self.screen, StageScreen):
+            from nuvik.tui.screens.arrival import DriveCard
+
+            self.push_screen(DriveCard(strangers[0], self.desk))
+
     def on_worker_state_changed(self, change: Worker.StateChanged) -> None:
         """A fault of our own in background work must not leave the screens waiting for ever."""
         if change.state is not WorkerState.ERROR:
@@ -256,6 +337,9 @@ class NuvikApp(App[None]):
         self.notify(f"A fault in Nuvik itself: {fault!r}", severity="error", timeout=20, markup=False)
         if change.worker.group == "survey":
             self.surveying = None
+        elif change.worker.group == "gauge" and self.desk.gauging is not None:
+            self.desk.gauging.trouble = "A fault in Nuvik itself ended this measurement."
+            self.desk.gauging.running = False
         elif self.desk.carrying is not None and change.worker.group == "carry":
             self.desk.carrying.ended = "A fault in Nuvik itself ended this. Go to Logbook: go on, or take it back."
             self.desk.carrying.trouble = True

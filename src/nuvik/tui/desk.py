@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
+from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
+from nuvik.core.model.gauging import GaugeOutcome, GaugeProgress
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Event, Stop
 from nuvik.core.model.snapshot import Snapshot
@@ -31,6 +33,7 @@ class Desk:
     timeline: Timeline | None = None
     on_trial: bool = False
     carrying: Carrying | None = None
+    gauging: Gauging | None = None
 
     @classmethod
     def laid(cls, workspace: Workspace) -> Desk:
@@ -54,6 +57,10 @@ class Desk:
                 continue  # it went, or was moved meanwhile
         self.snapshot, self.drafts, self.position = snapshot, [draft], 0
         self.lifted = self.plan = self.timeline = None
+
+    def take_drives(self, drives: tuple[Drive, ...]) -> None:
+        """Drives came, went, were measured or are told otherwise: all that was planned stands on them anew."""
+        self.take_snapshot(replace(self.snapshot, drives=drives))
 
     def edit(self, draft: Draft) -> None:
         """Put a new draft in force; what was undone before is forgotten."""
@@ -98,3 +105,24 @@ class Carrying:
     @property
     def running(self) -> bool:
         return self.ended is None
+
+
+@dataclass
+class Gauging:
+    """What is being measured now, or was measured last."""
+
+    stop: Stop = field(default_factory=Stop)
+    progress: GaugeProgress | None = None
+    curve: list[float] = field(default_factory=list)
+    """The speeds of the phase at hand, oldest first."""
+    outcomes: list[GaugeOutcome] = field(default_factory=list)
+    trouble: str = ""
+    running: bool = True
+
+    def take(self, progress: GaugeProgress) -> None:
+        """Something was told; a new phase or drive begins a new curve."""
+        before = self.progress
+        if before is None or (before.drive, before.phase) != (progress.drive, progress.phase):
+            self.curve = []
+        self.curve.append(progress.per_s)
+        self.progress = progress

@@ -25,7 +25,7 @@ def carrying_lock(state_folder: str, what: str) -> Iterator[None]:
         lock.acquire()
     except Timeout:
         raise Refused(
-            f"Another Nuvik is carrying now{_told(holder)}.", next_step="Wait until it is done, or stop that one."
+            f"Another Nuvik is at work now{_told(holder)}.", next_step="Wait until it is done, or stop that one."
         ) from None
     try:
         with open(holder, "w", encoding="utf-8") as file:

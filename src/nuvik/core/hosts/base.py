@@ -9,7 +9,15 @@ from typing import Protocol
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Card
-from nuvik.core.model.paths import is_within
+from nuvik.core.model.traffic import Counters
+
+
+class DriveMemory(Protocol):
+    """What is remembered of drives beyond what the computer tells: names, headroom, measured speeds, away drives."""
+
+    def applied(self, drives: Iterable[Drive]) -> tuple[Drive, ...]:
+        """These drives with all that is remembered of them, and those known that are away now."""
+        ...
 
 
 class Host(Protocol):
@@ -17,6 +25,8 @@ class Host(Protocol):
 
     name: str
     files: Files
+    memory: DriveMemory | None
+    """Asked by `drives` once it is set."""
 
     def drives(self) -> tuple[Drive, ...]:
         """All drives with what is used of them now, fastest first. Away drives are listed as not attached."""
@@ -50,6 +60,14 @@ class Host(Protocol):
         """The bytes that files of these lengths will take on a drive."""
         ...
 
+    def temperature_c(self, drive: Drive) -> float | None:
+        """How warm a drive is now; None where it does not tell."""
+        ...
+
+    def counters(self) -> dict[str, Counters]:
+        """What each attached drive has read and written so far, by drive id; those that do not tell are left out."""
+        ...
+
     def timer_s(self) -> float:
         """A clock that only runs forward; in a world it shows simulated time."""
         ...
@@ -57,8 +75,9 @@ class Host(Protocol):
 
 def drive_holding(drives: tuple[Drive, ...], path: str) -> Drive | None:
     """The drive on which a normalised path lies: the one with the longest path above it."""
-    holding = [drive for drive in drives if is_within(path, drive.path)]
-    return max(holding, key=lambda drive: len(drive.path), default=None)
+    holding = [(drive, len(place)) for drive in drives if (place := drive.holds(path)) is not None]
+    # Where one drive was mounted before, another may be now.
+    return max(holding, key=lambda pair: (pair[1], pair[0].attached), default=(None, 0))[0]
 
 
 def fastest_first(drives: Iterable[Drive]) -> tuple[Drive, ...]:

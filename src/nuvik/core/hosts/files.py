@@ -35,8 +35,12 @@ _CREATE = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_CLOEXEC", 0) | g
 class Watch:
     """Told of each operation before it happens; may refuse it by raising OSError."""
 
+    keeps_contents = True
+    """False where a file's length stands for its contents: then a test file need not really be written."""
+
     def before(self, operation: str, path: str, count_bytes: int = 0) -> None:
-        """`operation` is one of read, write, create, mkdir, rename, symlink, link, remove, flush, look, mark."""
+        """`operation` is one of read, small-read, write, create, mkdir, rename, symlink, link, remove, flush, look,
+        mark."""
 
     def read_back(self, path: str, data: bytes) -> bytes:
         """What the medium gives back when a copy is proven; a world may declare that it lies."""

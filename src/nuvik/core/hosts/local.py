@@ -1,4 +1,4 @@
-"""This computer: its mounted drives with their sizes.
+"""This computer: its drives, what must not be moved on it, and how files lie there.
 
 Speeds are the typical figures of a medium's class until they are measured, and are marked so.
 """
@@ -6,36 +6,26 @@ Speeds are the typical figures of a medium's class until they are measured, and 
 from __future__ import annotations
 
 import os
-import re
-import subprocess
 import sys
 import time
 from collections.abc import Iterable
-from pathlib import Path
+from typing import Protocol
 
 import platformdirs
 import psutil
 
-from nuvik.core.hosts.base import drive_holding, fastest_first
+from nuvik.core.hosts.base import DriveMemory, drive_holding, fastest_first
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.processes import programs_using
+from nuvik.core.hosts.usage import Usage, UsageMeter
+from nuvik.core.hosts.volumes import Listing, Volume, identifier_for
 from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive
 from nuvik.core.model.filesystems import normalised as normalised_filesystem
 from nuvik.core.model.library import Card
-from nuvik.core.model.paths import is_within, parents
+from nuvik.core.model.media import medium_of
+from nuvik.core.model.paths import is_within
+from nuvik.core.model.traffic import Counters
 
-TYPICAL: dict[str, tuple[float, float, float]] = {
-    # medium: (read bytes/s, write bytes/s, small reads/s). Assumed: round figures in the middle of what drives of
-    # each class are specified at for one reader at a time; replaced by measurement.
-    "nvme": (2_500e6, 1_500e6, 12_000),
-    "ssd": (520e6, 450e6, 8_000),
-    "hdd": (150e6, 140e6, 90),
-    "flash": (90e6, 25e6, 900),
-    "unknown": (200e6, 150e6, 500),
-}
-
-_IMAGE_FILESYSTEMS = {"squashfs", "iso9660", "udf", "erofs", "cramfs"}
-_BOOT_FOLDERS = ("/boot", "/efi", "/System/Volumes")
 _SYSTEM_FOLDERS = {
     "linux": ("/bin", "/boot", "/dev", "/etc", "/lib", "/lib32", "/lib64", "/proc", "/root", "/run", "/sbin", "/sys",
               "/usr", "/var", "/tmp", "/home", "/opt", "/srv", "/mnt", "/media"),
@@ -57,49 +47,102 @@ _HOLDS_USER_FOLDERS = {
 }
 
 
-class LocalHost:
-    """The computer that Nuvik runs on."""
+class System(Protocol):
+    """One operating system's way of telling its volumes."""
 
-    def __init__(self) -> None:
+    def listing(self) -> Listing: ...
+
+    def temperature_c(self, disks: Iterable[str]) -> float | None: ...
+
+
+def this_system() -> System:
+    """The one Nuvik runs on."""
+    if sys.platform == "darwin":
+        from nuvik.core.hosts.macos import MacSystem
+
+        return MacSystem()
+    if sys.platform == "win32":
+        from nuvik.core.hosts.windows import WindowsSystem
+
+        return WindowsSystem()
+    from nuvik.core.hosts.linux import LinuxSystem
+
+    return LinuxSystem()
+
+
+class LocalHost:
+    """The computer that Nuvik runs on. `system` may be another one's, for tests."""
+
+    def __init__(self, system: System | None = None) -> None:
         self.name = "this computer"
         self.files = Files()
+        self.memory: DriveMemory | None = None
+        self._system = system or this_system()
+        self._meter = UsageMeter()
+        self._listed: tuple[Drive, ...] = ()
         self._home = os.path.expanduser("~")
 
-    def drives(self) -> tuple[Drive, ...]:
-        found: dict[str, Drive] = {}
-        taken: set[str] = set()
-        mounts = sorted(psutil.disk_partitions(all=False), key=lambda mount: len(mount.mountpoint))
-        for mount in mounts:
-            if mount.device in found or not _is_a_drive(mount.fstype, mount.mountpoint):
-                continue
-            try:
-                drive = self._drive(mount.device, mount.mountpoint, mount.fstype, taken)
-            except OSError:
-                continue  # a reader without a card, or a volume that went while we looked
-            found[mount.device] = drive
-            taken.add(drive.id)
-        return fastest_first(found.values())
+    # -- drives --------------------------------------------------------------------------------------------
 
-    def _drive(self, device: str, mount_point: str, filesystem: str, taken: set[str]) -> Drive:
-        usage = psutil.disk_usage(mount_point)
-        system = mount_point == os.path.abspath(os.sep) or is_within(self._home, mount_point)
-        medium, portable, disk = _block_device_facts(device)
-        read, write, small = TYPICAL[medium]
-        label = (
-            "System" if mount_point == "/" else os.path.basename(mount_point.rstrip("/\\")) or mount_point.rstrip("\\")
-        )
-        identifier = re.sub(r"[^a-z0-9]+", "-", label.lower()).strip("-") or "drive"
-        while identifier in taken:
-            identifier += "-2"
-        usable = usage.used + usage.free  # what is left after the share that the system keeps for itself
+    def drives(self) -> tuple[Drive, ...]:
+        listing = self._system.listing()
+        mounted = [volume for volume in listing.volumes if volume.mount_points]
+        usages = self._meter.ask(volume.mount_points[0] for volume in mounted)
+        found: list[Drive] = []
+        taken: set[str] = set()
+        for volume in sorted(listing.volumes, key=_by_place):
+            usage = usages[volume.mount_points[0]] if volume.mount_points else None
+            drive = self._drive(volume, usage, taken, listing.findings)
+            found.append(drive)
+            taken.add(drive.id)
+        drives = fastest_first(found if self.memory is None else self.memory.applied(found))
+        self._listed = drives
+        return drives
+
+    def _drive(self, volume: Volume, usage: Usage | str | None, taken: set[str], findings: tuple[str, ...]) -> Drive:
+        point = volume.mount_points[0] if volume.mount_points else ""
+        at_home = any(is_within(self._home, place) for place in volume.mount_points)
+        medium = "network" if volume.network else _common(disk.medium for disk in volume.disks)
+        typical = medium_of(medium)
+        label = _label_of(volume, point)
+        told = usage if isinstance(usage, Usage) else None
+        size = volume.bytes or (told.offered_bytes if told else 0)
+        usable = told.used_bytes + told.available_bytes if told else size
+        trouble = (usage,) if isinstance(usage, str) else ()
+        unknown = findings if not volume.disks and not volume.network else ()
         return Drive(
-            id=identifier, label=label, path=mount_point, medium=medium, link="unknown",
-            filesystem=_filesystem_of(device, filesystem), cluster_bytes=_cluster_bytes(mount_point),
-            portable=portable, attached=True, system=system, capacity_bytes=usage.total, usable_bytes=usable,
-            used_bytes=usage.used, headroom_bytes=int(usable * DEFAULT_HEADROOM_SHARE), read_bytes_per_s=read,
-            write_bytes_per_s=write, small_reads_per_s=small, speed_source="typical",
-            base_path=self._home if is_within(self._home, mount_point) else mount_point, disk=disk,
+            id=identifier_for(label, taken), label=label, path=point or f"({volume.device}: not mounted)",
+            also_at=volume.mount_points[1:], medium=medium, link=_common(disk.link for disk in volume.disks),
+            best_link=_common(disk.best_link for disk in volume.disks),
+            filesystem=_filesystem_of(volume),
+            cluster_bytes=volume.cluster_bytes or (told.cluster_bytes if told else 4096),
+            portable=any(disk.portable for disk in volume.disks), attached=told is not None,
+            system=point == os.path.abspath(os.sep) or at_home, capacity_bytes=size, usable_bytes=usable,
+            used_bytes=told.used_bytes if told else 0, headroom_bytes=int(usable * DEFAULT_HEADROOM_SHARE),
+            read_bytes_per_s=typical.read_bytes_per_s, write_bytes_per_s=typical.write_bytes_per_s,
+            small_reads_per_s=typical.small_reads_per_s, base_path=self._home if at_home else point,
+            disk="+".join(disk.name for disk in volume.disks), pool=volume.pool, identity=_identity(volume),
+            model=", ".join(dict.fromkeys(disk.model for disk in volume.disks if disk.model)), device=volume.device,
+            disk_bytes=sum(disk.bytes or 0 for disk in volume.disks) or None,
+            filesystem_bytes=told.offered_bytes if told else None, read_only=volume.read_only,
+            findings=(*volume.findings, *trouble, *unknown),
         )  # fmt: skip
+
+    def temperature_c(self, drive: Drive) -> float | None:
+        return self._system.temperature_c(drive.disk.split("+"))
+
+    def counters(self) -> dict[str, Counters]:
+        try:
+            told = psutil.disk_io_counters(perdisk=True, nowrap=False) or {}
+        except (OSError, RuntimeError):
+            return {}
+        return {
+            drive.id: Counters(told[drive.device].read_bytes, told[drive.device].write_bytes)
+            for drive in self._listed or self.drives()
+            if drive.attached and drive.device in told
+        }
+
+    # -- folders -------------------------------------------------------------------------------------------
 
     def default_state_folder(self) -> str:
         return platformdirs.user_state_dir("nuvik", appauthor=False)
@@ -145,51 +188,34 @@ class LocalHost:
         return time.monotonic()
 
 
-def _is_a_drive(filesystem: str, mount_point: str) -> bool:
-    if not filesystem or filesystem in _IMAGE_FILESYSTEMS:
-        return False
-    above = [mount_point, *parents(mount_point)]
-    return not any(folder in above for folder in _BOOT_FOLDERS)
+def _by_place(volume: Volume) -> tuple[bool, int, str]:
+    """Mounted volumes before others, the system's first: so the plain names go to those that stay."""
+    point = volume.mount_points[0] if volume.mount_points else ""
+    return (not point, len(point), point or volume.device)
 
 
-def _cluster_bytes(mount_point: str) -> int:
-    return os.statvfs(mount_point).f_frsize if hasattr(os, "statvfs") else 4096
+def _label_of(volume: Volume, point: str) -> str:
+    if point == "/":
+        return "System"
+    return volume.label or os.path.basename(point.rstrip("/\\")) or point.rstrip("\\") or volume.device
 
 
-def _block_device_facts(device: str) -> tuple[str, bool, str]:
-    """Medium, whether it is portable, and the physical disk, from Linux's /sys; unknown elsewhere."""
-    block = Path("/sys/class/block") / os.path.basename(os.path.realpath(device))
-    if not block.exists():
-        return "unknown", False, ""
-    real = block.resolve()
-    disk = real.parent if (real / "partition").exists() else real
-    try:
-        rotational = (disk / "queue/rotational").read_text().strip() == "1"
-        removable = (disk / "removable").read_text().strip() == "1"
-    except OSError:
-        return "unknown", False, disk.name
-    over_usb = "/usb" in str(disk)
-    if disk.name.startswith("nvme"):
-        medium = "nvme"
-    elif rotational:
-        medium = "hdd"
-    else:
-        medium = "flash" if over_usb and removable else "ssd"
-    return medium, over_usb or removable, disk.name
+def _identity(volume: Volume) -> str:
+    """The file system's own, with its kind: numbers of different kinds may be alike."""
+    return f"{volume.filesystem}:{volume.uuid}" if volume.uuid else ""
 
 
-def _filesystem_of(device: str, reported: str) -> str:
+def _common(values: Iterable[str]) -> str:
+    """What all disks under a volume are; unknown when they differ."""
+    different = set(values)
+    return different.pop() if len(different) == 1 else "unknown"
+
+
+def _filesystem_of(volume: Volume) -> str:
     """The file system itself where the system only names the bridge it goes through."""
-    if reported == "fuseblk":
-        try:
-            words = ["lsblk", "-ndo", "FSTYPE", device]
-            answer = subprocess.run(words, capture_output=True, text=True, timeout=5, check=False).stdout.strip()
-        except (OSError, subprocess.TimeoutExpired):
-            answer = ""
-        if not answer:
-            answer = _filesystem_by_signature(device)
-        return normalised_filesystem(answer or "ntfs")
-    return normalised_filesystem(reported)
+    if volume.filesystem == "fuseblk":
+        return normalised_filesystem(_filesystem_by_signature(f"/dev/{volume.device}") or "ntfs")
+    return normalised_filesystem(volume.filesystem)
 
 
 def _filesystem_by_signature(device: str) -> str:

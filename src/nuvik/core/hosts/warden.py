@@ -18,6 +18,7 @@ from nuvik.core.hosts.files import Watch
 from nuvik.core.hosts.world_file import FaultEntry
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.timing import WritePace, per_file_seconds, read_seconds
+from nuvik.core.model.traffic import Counters
 
 WRITE_BEHIND_S = 2.0
 """Writing runs this far behind at most before the writer has to wait, as a system's write cache lets it."""
@@ -53,8 +54,13 @@ class _DriveWork:
     pace: WritePace
     used_bytes: int
     free_at_s: float = 0.0
-    moved_bytes: int = 0
+    read_bytes: int = 0
+    written_bytes: int = 0
     pulled: bool = False
+
+    @property
+    def moved_bytes(self) -> int:
+        return self.read_bytes + self.written_bytes
 
 
 @dataclass(slots=True)
@@ -66,6 +72,8 @@ class _Faults:
 
 class Warden(Watch):
     """Raises OSError with the number that the real thing would give."""
+
+    keeps_contents = False
 
     def __init__(self, drives: tuple[Drive, ...], clock: WorldClock, faults: tuple[FaultEntry, ...] = ()) -> None:
         self._drives = drives
@@ -94,11 +102,34 @@ class Warden(Watch):
             seconds = read_seconds(drive, count_bytes, files=0 if count_bytes else 1)
             self._busy(work, seconds)
             self._clock.advance_to(work.free_at_s)
-            self._count(work, path, count_bytes)
+            work.read_bytes += count_bytes
+            self._may_be_pulled(work, path)
+        elif operation == "small-read":
+            self._busy(work, 1 / work.drive.small_reads_per_s)
+            self._clock.advance_to(work.free_at_s)
+            work.read_bytes += count_bytes
         elif operation == "remove":
             self._remove(work, path)
         elif operation == "flush":
             self._clock.advance_to(work.free_at_s)
+
+    def redeclare(self, drives: tuple[Drive, ...], faults: tuple[FaultEntry, ...]) -> None:
+        """The world's file was changed: drives came, went or are declared otherwise from now on."""
+        self._drives, self._faults = drives, _Faults(faults)
+        for drive in drives:
+            known = self._work.get(drive.id)
+            if known is None or known.drive.used_bytes != drive.used_bytes:
+                self._work[drive.id] = _DriveWork(drive, WritePace(drive), drive.used_bytes)
+            known = self._work[drive.id]
+            known.drive = known.pace.drive = drive
+
+    def counters(self) -> dict[str, Counters]:
+        """What each drive has read and written since the world was opened."""
+        return {
+            work.drive.id: Counters(work.read_bytes, work.written_bytes)
+            for work in self._work.values()
+            if work.drive.attached
+        }
 
     def read_back(self, path: str, data: bytes) -> bytes:
         self._faults.read_backs += 1
@@ -129,10 +160,10 @@ class Warden(Watch):
         begin_s = max(work.free_at_s, self._clock.now_s)
         work.free_at_s = begin_s + work.pace.seconds_for(count_bytes, begin_s)
         self._clock.advance_to(work.free_at_s - WRITE_BEHIND_S)
-        self._count(work, path, count_bytes)
+        work.written_bytes += count_bytes
+        self._may_be_pulled(work, path)
 
-    def _count(self, work: _DriveWork, path: str, count_bytes: int) -> None:
-        work.moved_bytes += count_bytes
+    def _may_be_pulled(self, work: _DriveWork, path: str) -> None:
         for fault in self._faults.entries:
             if fault.pull_after_bytes is None or fault.drive not in (None, work.drive.id):
                 continue

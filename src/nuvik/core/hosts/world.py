@@ -10,14 +10,15 @@ import os
 import stat
 from collections.abc import Iterable
 
-from nuvik.core.hosts.base import fastest_first
+from nuvik.core.hosts.base import DriveMemory, fastest_first
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.processes import programs_using
 from nuvik.core.hosts.warden import Warden, WorldClock
-from nuvik.core.hosts.world_file import DriveEntry, read_cards, read_world
+from nuvik.core.hosts.world_file import WORLD_FILE, DriveEntry, read_cards, read_world
 from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive
 from nuvik.core.model.library import Card
 from nuvik.core.model.paths import is_within, normalised
+from nuvik.core.model.traffic import Counters
 
 STATE_FOLDER = ".nuvik"
 
@@ -31,13 +32,35 @@ class WorldHost:
 
     def __init__(self, folder: str, waits: bool = True) -> None:
         self.folder = os.path.realpath(normalised(folder))
+        self.memory: DriveMemory | None = None
+        self._file_mark = self._mark_of_file()
         self._world = read_world(self.folder)
         self.name = self._world.name
         self.clock = WorldClock(self._world.time_scale if waits else 0.0)
-        self.files = Files(Warden(self.drives(), self.clock, tuple(self._world.fault)))
+        self._warden = Warden(self._declared(), self.clock, tuple(self._world.fault))
+        self.files = Files(self._warden)
 
     def drives(self) -> tuple[Drive, ...]:
-        return fastest_first(self._drive(entry) for entry in self._world.drive)
+        self._read_again_if_changed()
+        declared = self._declared()
+        return fastest_first(declared if self.memory is None else self.memory.applied(declared))
+
+    def _declared(self) -> tuple[Drive, ...]:
+        return tuple(self._drive(entry) for entry in self._world.drive)
+
+    def _mark_of_file(self) -> tuple[int, int]:
+        try:
+            facts = os.stat(os.path.join(self.folder, WORLD_FILE))
+        except OSError:
+            return (0, 0)
+        return (facts.st_mtime_ns, facts.st_size)
+
+    def _read_again_if_changed(self) -> None:
+        """A drive is attached to a world, or unplugged, by changing the world's file while Nuvik runs."""
+        mark = self._mark_of_file()
+        if mark != self._file_mark:
+            self._world, self._file_mark = read_world(self.folder), mark
+            self._warden.redeclare(self._declared(), tuple(self._world.fault))
 
     def _drive(self, entry: DriveEntry) -> Drive:
         path = os.path.normpath(os.path.join(self.folder, entry.folder))
@@ -45,7 +68,8 @@ class WorldHost:
         used = entry.other_bytes + _lengths_below(path) if entry.attached else entry.other_bytes
         headroom = entry.headroom_bytes
         return Drive(
-            path=path, base_path=path, used_bytes=used, speed_source="declared", disk=entry.disk or entry.id,
+            path=path, base_path=path, used_bytes=used, speed_source="declared", write_source="declared",
+            disk=entry.disk or entry.id, identity=f"world:{entry.id}", device=entry.id,
             headroom_bytes=int(entry.usable_bytes * DEFAULT_HEADROOM_SHARE) if headroom is None else headroom,
             **entry.model_dump(exclude={"folder", "other_bytes", "headroom_bytes", "disk"}),
         )  # fmt: skip
@@ -78,6 +102,12 @@ class WorldHost:
 
     def room_needed(self, sizes: Iterable[int], drive: Drive) -> int:
         return sum(sizes)
+
+    def temperature_c(self, drive: Drive) -> float | None:
+        return next((entry.temperature_c for entry in self._world.drive if entry.id == drive.id), None)
+
+    def counters(self) -> dict[str, Counters]:
+        return self._warden.counters()
 
     def timer_s(self) -> float:
         return self.clock.now_s

@@ -6,19 +6,17 @@ Every fault is told with the file and the line it stands on.
 from __future__ import annotations
 
 import os
-import re
-import tomllib
 from pathlib import PurePosixPath
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from nuvik.core.model import filesystems
 from nuvik.core.model.errors import Refused
-from nuvik.core.model.formats import check_format
 from nuvik.core.model.library import Card, Kind, Part
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
+from nuvik.core.toml_input import line_of, read_checked, text_of
 
 WORLD_FILE = "world.toml"
 CARDS_FILE = "cards.toml"
@@ -53,11 +51,16 @@ class DriveEntry(_Strict):
     filesystem: str = "ext4"
     cluster_bytes: Annotated[int, Field(gt=0, le=2**25)] = 4096
     medium: Literal["nvme", "ssd", "hdd", "flash"] = "ssd"
+    model: str = ""
     link: str = "unknown"
+    best_link: str = "unknown"
+    """The fastest link that the drive itself could use."""
     disk: str | None = None
     portable: bool = False
     attached: bool = True
     system: bool = False
+    read_only: bool = False
+    temperature_c: Annotated[float, Field(ge=-40, le=150)] | None = None
     read_bytes_per_s: _Speed
     write_bytes_per_s: _Speed
     sustained_write_bytes_per_s: _Speed | None = None
@@ -155,11 +158,11 @@ def read_world(folder: str) -> WorldEntry:
             f"{shown(folder)} is no world: it holds no {WORLD_FILE}.",
             next_step="Check the path after --world, or make the demo household with “nuvik demo --at FOLDER”.",
         )
-    world: WorldEntry = _validated(path, WorldEntry, WORLD_FORMAT)
+    world: WorldEntry = read_checked(path, WorldEntry, WORLD_FORMAT)
     for index, drive in enumerate(world.drive):
         where = os.path.join(folder, drive.folder)
         if not os.path.isdir(where):
-            line = _line_of(_text_of(path), ("drive", index, "folder"))
+            line = line_of(text_of(path), ("drive", index, "folder"))
             raise Refused(f"{shown(path)}, line {line}: the folder {shown(where)} is not there.",
                           next_step="Make the folder, or correct the drive's “folder”.")  # fmt: skip
         if not is_within(os.path.realpath(where), os.path.realpath(folder)):
@@ -173,62 +176,15 @@ def read_cards(folder: str) -> tuple[Card, ...]:
     path = os.path.join(folder, CARDS_FILE)
     if not os.path.isfile(path):
         return ()
-    entries: _CardsEntry = _validated(path, _CardsEntry, CARDS_FORMAT)
+    entries: _CardsEntry = read_checked(path, _CardsEntry, CARDS_FORMAT)
     cards = []
     for index, entry in enumerate(entries.library):
         place = os.path.normpath(os.path.join(folder, entry.path))
         if not is_within(place, folder):
-            line = _line_of(_text_of(path), ("library", index, "path"))
+            line = line_of(text_of(path), ("library", index, "path"))
             raise Refused(f"{shown(path)}, line {line}: {shown(entry.path)} lies outside the world.",
                           next_step="Name a folder on one of the world's drives.")  # fmt: skip
         parts = tuple(Part(name=part.name or part.path, kind=part.kind, path=part.path) for part in entry.part)
         told = entry.model_dump(exclude={"path", "part"})
         cards.append(Card(path=place, parts=parts, **told))
     return tuple(cards)
-
-
-def _text_of(path: str) -> str:
-    try:
-        with open(path, encoding="utf-8") as file:
-            return file.read()
-    except (OSError, UnicodeDecodeError) as fault:
-        raise Refused(f"{shown(path)} cannot be read: {fault}.", next_step="Check the file.") from None
-
-
-def _validated(path: str, model: type[Any], newest_format: str) -> Any:
-    text = _text_of(path)
-    try:
-        data = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as fault:
-        raise Refused(f"{shown(path)} is not valid TOML: {fault}.", next_step="Correct the file.") from None
-    check_format(data.get("format"), newest_format, f"{shown(path)}, line {_line_of(text, ('format',))}")
-    try:
-        return model.model_validate(data)
-    except ValidationError as faults:
-        first = faults.errors()[0]
-        where = tuple(first["loc"])
-        field = ".".join(str(word) for word in where if not isinstance(word, int))
-        message = first["msg"].removeprefix("Value error, ")
-        about = f"“{field}”: " if field else ""
-        raise Refused(f"{shown(path)}, line {_line_of(text, where)}: {about}{message}.",
-                      next_step="Correct the file.") from None  # fmt: skip
-
-
-def _line_of(text: str, where: tuple[Any, ...]) -> int:
-    """The line on which `(table, index, key)` stands in a TOML text; the table's own line when the key is missing."""
-    lines = text.splitlines()
-    table_line = 0
-    if len(where) >= 2 and isinstance(where[1], int):
-        heads = [n for n, line in enumerate(lines) if re.match(rf"\s*\[\[\s*{re.escape(str(where[0]))}\s*\]\]", line)]
-        if where[1] < len(heads):
-            table_line = heads[where[1]]
-            where = where[2:]
-    key = next((str(word) for word in where if isinstance(word, str)), None)
-    if key is None:
-        return table_line + 1
-    for number in range(table_line, len(lines)):
-        if number > table_line and lines[number].lstrip().startswith("[["):
-            break
-        if re.match(rf"\s*{re.escape(key)}\s*=", lines[number]):
-            return number + 1
-    return table_line + 1

@@ -6,7 +6,9 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from nuvik.core.model.filesystems import FileSystem, rules_of
-from nuvik.core.model.paths import PathText
+from nuvik.core.model.links import Link, link_of
+from nuvik.core.model.media import Medium, medium_of
+from nuvik.core.model.paths import PathText, is_within
 
 REFERENCE_SEQUENTIAL_BYTES = 1_000_000_000
 REFERENCE_SMALL_READS = 1_000
@@ -48,7 +50,7 @@ class Drive:
     path: PathText
     """Where its files begin: the mount point, or the stand-in folder."""
     medium: str
-    """nvme, ssd, hdd, flash, or unknown."""
+    """nvme, ssd, hdd, flash, network, or unknown."""
     link: str
     """What it hangs on: `pcie-3x4`, `sata-6g`, `usb-3.2-gen1`, or unknown."""
     filesystem: str
@@ -70,11 +72,41 @@ class Drive:
     """The write speed once `burst_bytes` were written without a pause; None when it does not drop."""
     burst_bytes: int | None = None
     speed_source: str = "typical"
-    """measured, declared or typical."""
+    """How reading and small reads are known: measured, declared or typical."""
+    write_source: str = "typical"
+    """How writing is known: it is not measured on a drive that may not be written to."""
+    gauged_at: str | None = None
+    """When the speeds were measured."""
+    speed_spread: float | None = None
+    """How far the passes of that measurement lay apart: (highest - lowest) / middle of the least steady figure."""
+    through_cache: bool = False
+    """The measurement could not pass over the system's cache: the figures may flatter the drive."""
     base_path: PathText = ""
     """Where Nuvik puts libraries on this drive: its path, or home on the system's own drive."""
     disk: str = ""
-    """The physical disk; volumes that share one share its speed."""
+    """The physical disk, or several joined by `+`; volumes that share one share its speed."""
+    pool: str = ""
+    """The container whose volumes share one free space; moving between them frees nothing."""
+    also_at: tuple[PathText, ...] = ()
+    """Further places where the same volume is mounted."""
+    identity: str = ""
+    """The file system's own identity: by it a drive is recognised under any name, letter or mount point."""
+    model: str = ""
+    """What the maker calls the disk, as the disk tells it."""
+    device: str = ""
+    """The system's name for the volume, as its traffic counters have it."""
+    disk_bytes: int | None = None
+    """What the maker's label says of the whole disk."""
+    filesystem_bytes: int | None = None
+    """What the file system offers in all, its reserve for the system included."""
+    best_link: str = "unknown"
+    """The fastest link that the drive itself could use, where it tells that."""
+    read_only: bool = False
+    temperature_c: float | None = None
+    welcomes: tuple[str, ...] = ()
+    """The kinds of library that the user wants here; empty: all."""
+    findings: tuple[str, ...] = ()
+    """What is wrong with it or not known of it, each in one sentence."""
 
     @property
     def free_bytes(self) -> int:
@@ -97,8 +129,33 @@ class Drive:
         """How much more must become free before the headroom is kept; 0 when it is."""
         return max(0, self.headroom_bytes - self.free_bytes) if self.attached else 0
 
+    @property
+    def medium_class(self) -> Medium:
+        return medium_of(self.medium)
+
+    @property
+    def link_standard(self) -> Link | None:
+        """The standard of its link; None where that is not known."""
+        return link_of(self.link)
+
+    @property
+    def slows_down_below_bytes(self) -> int:
+        """With less free than this a drive of its class works noticeably slower."""
+        return int(self.usable_bytes * self.medium_class.slow_below_free_share)
+
+    def holds(self, path: str) -> str | None:
+        """The mount point of this drive below which a normalised path lies; None when it lies elsewhere."""
+        above = [place for place in (self.path, *self.also_at) if is_within(path, place)]
+        return max(above, key=len, default=None)
+
     def shares_disk_with(self, other: Drive) -> bool:
-        return self.id == other.id or (bool(self.disk) and self.disk == other.disk)
+        """Whether both lie on one physical disk: then they take turns, and fail together."""
+        mine, theirs = set(self.disk.split("+")), set(other.disk.split("+"))
+        return self.id == other.id or bool((mine & theirs) - {""})
+
+    def shares_space_with(self, other: Drive) -> bool:
+        """Whether both take from one free space."""
+        return self.id == other.id or (bool(self.pool) and self.pool == other.pool)
 
 
 def find_drive(drives: tuple[Drive, ...], wanted: str) -> Drive | None:

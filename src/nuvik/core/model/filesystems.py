@@ -2,12 +2,14 @@
 
 Sources: the published limits in each format's own specification: exFAT (file names may not hold the nine
 characters below; no links; sizes up to 2^64), FAT32 (the largest file is 2^32 - 1 bytes), NTFS ($FILE_NAME
-namespaces), APFS and HFS+ reference documents, and the ext4, XFS and Btrfs kernel documentation.
+namespaces), APFS and HFS+ reference documents, and the ext4, XFS and Btrfs kernel documentation. Which systems
+read and write a format means: as they come, with no further driver.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 _DOS_CHARACTERS = frozenset('"*/:<>?\\|') | frozenset(map(chr, range(32)))
 _DOS_NAMES = frozenset(
@@ -37,6 +39,11 @@ class FileSystem:
     """Cannot hold a name that is not Unicode."""
     time_step_ns: int = 1
     """Modification times are rounded to this many nanoseconds."""
+    read_by: tuple[str, ...] = ("linux",)
+    """The systems that read it as they come: linux, macos, windows."""
+    written_by: tuple[str, ...] = ("linux",)
+    survives_a_pull: bool = True
+    """Keeps a journal or copies on write, so that a pulled cable leaves it sound."""
 
     def why_not_name(self, name: str) -> str | None:
         """Why this one name (no slashes) cannot be held, or None when it can."""
@@ -63,29 +70,36 @@ class FileSystem:
         return name.casefold() if self.folds_case else name
 
 
-_FAT = {
+_MAC, _ALL = ("macos",), ("windows", "macos", "linux")
+_FAT: dict[str, Any] = {
     "symlinks": False, "hard_links": False, "permissions": False, "xattrs": False,
     "longest_name_in_bytes": False, "dos_names": True, "folds_case": True, "utf8_only": True,
+    "read_by": _ALL, "written_by": _ALL, "survives_a_pull": False,
 }  # fmt: skip
 
 _KNOWN: dict[str, FileSystem] = {
     "ext4": FileSystem("ext4", largest_file_bytes=16 * 2**40),
     "ext3": FileSystem("ext3", largest_file_bytes=2 * 2**40, time_step_ns=1_000_000_000),
-    "ext2": FileSystem("ext2", largest_file_bytes=2 * 2**40, time_step_ns=1_000_000_000),
+    "ext2": FileSystem(
+        "ext2", largest_file_bytes=2 * 2**40, time_step_ns=1_000_000_000, survives_a_pull=False
+    ),
     "xfs": FileSystem("XFS"),
     "btrfs": FileSystem("Btrfs"),
     "f2fs": FileSystem("F2FS"),
     "zfs": FileSystem("ZFS"),
     "tmpfs": FileSystem("tmpfs"),
     "overlay": FileSystem("overlay"),
-    "apfs": FileSystem("APFS", folds_case=True, utf8_only=True, longest_name_in_bytes=False),
+    "apfs": FileSystem(
+        "APFS", folds_case=True, utf8_only=True, longest_name_in_bytes=False, read_by=_MAC, written_by=_MAC
+    ),
     "hfs+": FileSystem(
-        "HFS+", folds_case=True, utf8_only=True, longest_name_in_bytes=False, time_step_ns=1_000_000_000
+        "HFS+", folds_case=True, utf8_only=True, longest_name_in_bytes=False, time_step_ns=1_000_000_000,
+        read_by=("macos", "linux"), written_by=_MAC,
     ),
     # NTFS itself holds most characters, but a name that Windows cannot open is a name lost.
     "ntfs": FileSystem(
         "NTFS", permissions=False, xattrs=True, longest_name_in_bytes=False, dos_names=True, folds_case=True,
-        utf8_only=True, time_step_ns=100,
+        utf8_only=True, time_step_ns=100, read_by=_ALL, written_by=("windows", "linux"),
     ),
     "exfat": FileSystem("exFAT", time_step_ns=2_000_000_000, **_FAT),
     "fat32": FileSystem("FAT32", largest_file_bytes=2**32 - 1, time_step_ns=2_000_000_000, **_FAT),

@@ -101,7 +101,23 @@ def _check_drives(found: Findings, drives: tuple[Drive, ...]) -> tuple[Drive | N
     if step.from_drive == step.to_drive:
         found.refuse(f"{shown(step.library)} lies on {shown(step.to_drive)} already; moving it there frees nothing.",
                      "Choose another drive.")  # fmt: skip
-    return by_id.get(step.from_drive), by_id.get(step.to_drive)
+    source, target = by_id.get(step.from_drive), by_id.get(step.to_drive)
+    for drive in (source, target):
+        if drive is not None and drive.read_only:
+            found.refuse(f"{drive.label} is read-only.", "Choose another drive, or mount it for writing.", drive.id)
+    if source is not None and target is not None and source.id != target.id:
+        _check_shared(found, source, target)
+    return source, target
+
+
+def _check_shared(found: Findings, source: Drive, target: Drive) -> None:
+    """Two volumes of one container have one free space; two of one disk take turns and fail together."""
+    if source.shares_space_with(target):
+        found.refuse(f"{source.label} and {target.label} take from one free space; moving between them frees nothing.",
+                     "Choose a drive on another disk.", target.id)  # fmt: skip
+    elif source.shares_disk_with(target):
+        found.notes.append(f"{source.label} and {target.label} lie on one disk: nothing becomes free on the disk, it "
+                           "takes longer, and if it fails both are lost.")  # fmt: skip
 
 
 def _check_places(

@@ -66,11 +66,12 @@ def simulate(
         room = room_of(step)
         times = step_times(step, by_id[step.from_drive], paces[step.to_drive], now_s, on_trial)
         lowest = dict(free)
-        lowest[step.to_drive] = free[step.to_drive] = free[step.to_drive] - room
+        _take(free, by_id, step.to_drive, room)
+        lowest.update({one: free[one] for one in free if free[one] < lowest[one]})
         if free[step.to_drive] < floors[step.to_drive]:
             violations.append(_under_floor(step, by_id[step.to_drive], floors[step.to_drive] - free[step.to_drive]))
         if not on_trial:
-            free[step.from_drive] += step.frees_bytes
+            _take(free, by_id, step.from_drive, -step.frees_bytes)
         end_s = now_s + times.copy_s + times.prove_s + times.release_s
         steps.append(
             TimelineStep(
@@ -88,6 +89,13 @@ def simulate(
         waiting_after_s_per_week=plan.waiting_after_s_per_week,
         away={} if snapshot is None else _away(plan, drives, snapshot),
     )  # fmt: skip
+
+
+def _take(free: dict[str, int], drives: dict[str, Drive], drive_id: str, count_bytes: int) -> None:
+    """Take room on a drive; volumes of one container have it from the same free space."""
+    for other in free:
+        if drives[other].shares_space_with(drives[drive_id]):
+            free[other] -= count_bytes
 
 
 def _under_floor(step: Step, drive: Drive, lacking: int) -> Violation:

@@ -37,6 +37,17 @@ MIGRATIONS: tuple[str, ...] = (
         checksum TEXT, proven INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (move, path)
     ) WITHOUT ROWID;
     """,
+    # 2: the drive book, and what gauging found
+    """
+    CREATE TABLE drive_book (
+        key TEXT PRIMARY KEY, id TEXT NOT NULL UNIQUE, told TEXT NOT NULL, last TEXT NOT NULL, seen_at TEXT NOT NULL,
+        greeted INTEGER NOT NULL
+    );
+    CREATE TABLE gauges (
+        id INTEGER PRIMARY KEY, drive_key TEXT NOT NULL, taken_at TEXT NOT NULL, document TEXT NOT NULL
+    );
+    CREATE INDEX gauges_by_drive ON gauges (drive_key);
+    """,
 )
 
 

@@ -12,12 +12,13 @@ from nuvik.core.carrying.run import resume
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Event
-from nuvik.core.model.units import format_bytes, format_duration, format_speed
+from nuvik.core.model.units import format_bytes, format_duration
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.library_table import heading
 from nuvik.tui.widgets.strip import StripData
+from nuvik.tui.widgets.traffic import TrafficPanel
 
 _BAR_CELLS = 60
 
@@ -31,12 +32,13 @@ class CarryScreen(StageScreen):
         Binding("s", "stop_after", "stop after this one"),
         Binding("x", "stop_now", "stop now, safely"),
         Binding("g", "go_on", "go on"),
-        Binding("5", "app.go('logbook')", "logbook"),
+        Binding("6", "app.go('logbook')", "logbook"),
     ]
 
     def body(self) -> ComposeResult:
         yield Static(id="phases", markup=False)
         yield Static(id="progress", markup=False)
+        yield TrafficPanel(self.desk.workspace.host.counters, self.desk.workspace.host.timer_s, id="traffic")
         yield DataTable(id="moves", cursor_type="row")
         yield DriveBoard(id="drives")
 
@@ -61,6 +63,7 @@ class CarryScreen(StageScreen):
             self.say(carrying.ended or "")
         self.query_one("#headline").set_class(bool(carrying and carrying.trouble), "trouble")
         self._show_phases()
+        self._watch_traffic()
         self._show_moves()
         self._show_drives()
 
@@ -72,6 +75,7 @@ class CarryScreen(StageScreen):
         self.say(running_headline(event))
         self._show_phases()
         if event.event != "progress":
+            self._watch_traffic()
             self._show_moves()
             self._show_drives()
 
@@ -98,9 +102,9 @@ class CarryScreen(StageScreen):
                 "Whatever you press, the original stays complete until its copy is proven. s stops after this library."
             )
         elif self.desk.workspace.midway():
-            self.tell("g goes on from where it stopped; 5 opens Logbook, where u takes it back.")
+            self.tell("g goes on from where it stopped; 6 opens Logbook, where u takes it back.")
         else:
-            self.tell("5 opens Logbook: every move stands there and can be taken back.")
+            self.tell("6 opens Logbook: every move stands there and can be taken back.")
 
     def _bar(self, event: Event) -> Text:
         palette = palette_of(self.app.theme)
@@ -108,23 +112,17 @@ class CarryScreen(StageScreen):
         filled = round(_BAR_CELLS * min(1.0, share))
         text = Text("━" * filled, style=palette.accent) + Text("━" * (_BAR_CELLS - filled), style=palette.free)
         text.append(f" {share:4.0%}  {progress_line(event)}")
-        return text + Text(f"\n{self._speeds(event)}", style=palette.quiet)
+        return text
 
-    def _speeds(self, event: Event) -> str:
-        """The drives at work with what they do now beside what they can."""
-        move = self.desk.workspace.journal.move(event.move)
-        now = event.detail.get("bytes_per_s") or 0
-        drives = {drive.id: drive for drive in self.desk.snapshot.drives}
-        source, target = drives.get(move.source_drive), drives.get(move.target_drive)
-        if source is None or target is None:
-            return ""
-        at = format_speed(now)
-        if event.detail.get("phase") == "proving":
-            return f"{shown(target.label)} reads {at} (can {format_speed(target.read_bytes_per_s)})"
-        return (
-            f"{shown(source.label)} reads {at} (can {format_speed(source.read_bytes_per_s)}) → "
-            f"{shown(target.label)} writes {at} (can {format_speed(target.write_bytes_per_s)})"
-        )
+    def _watch_traffic(self) -> None:
+        """The two drives at work, while something is carried."""
+        carrying, panel = self.desk.carrying, self.query_one(TrafficPanel)
+        panel.display = carrying is not None and carrying.running and carrying.event is not None
+        if panel.display and carrying is not None and carrying.event is not None and carrying.event.move:
+            move = self.desk.workspace.journal.move(carrying.event.move)
+            drives = {drive.id: drive for drive in self.desk.snapshot.drives}
+            at_work = [drives[one] for one in (move.source_drive, move.target_drive) if one in drives]
+            panel.watch_drives(at_work)
 
     def _show_moves(self) -> None:
         table, labels = self.query_one(DataTable), {one.id: one.label for one in self.desk.snapshot.drives}

@@ -20,7 +20,14 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
          ("a", "libraries of all drives, or of the one at the cursor"), ("/", "find a library by name"),
          ("l", "lift the library and go to Plan to set it down"),
          ("z", "all strips wholly to scale, or long ones with breaks (≈)"),
-         ("r", "survey again")),
+         ("i", "all about the drive at the cursor"), ("r", "survey again")),
+    ),
+    "speeds": (
+        "Speeds draws how fast each drive reads, writes and finds small things. Figures that were never measured are "
+        "drawn broken and marked: they are typical of the drive's class, no more.",
+        (("↑ ↓", "go through drives"), ("g", "measure the drive at the cursor; it says first what that costs"),
+         ("G", "measure all drives"), ("s", "measure longer: does writing slow down?"), ("x", "stop measuring"),
+         ("i", "all about the drive: capacity, link, file system, findings"), ("n", "next: plan")),
     ),
     "plan": (
         "Plan draws each drive twice: now above, then below. Lift a library, choose a drive, set it down; "
@@ -39,7 +46,7 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
         "Carry copies a library, proves the copy by reading it back from the drive, switches the old path over to "
         "it, looks at it through the old path, and only then releases the original.",
         (("s", "stop after this library"), ("x", "stop now, at the next safe point"),
-         ("g", "go on after a stop"), ("5", "Logbook: take a move back")),
+         ("g", "go on after a stop"), ("6", "Logbook: take a move back")),
     ),
     "logbook": (
         "Logbook lists every move, newest first, with what it took beside what was expected.",
@@ -63,7 +70,7 @@ class Help(ModalScreen[None]):
         what, keys = _TEXTS[self._stage]
         text = Text(f"{self._stage.capitalize()}\n\n", style="bold")
         text.append(f"{what}\n\n", style="not bold")
-        everywhere = (("1 – 5", "the stages"), ("t", "theme"), ("Ctrl+P", "search all commands"), ("q", "quit"))
+        everywhere = (("1 – 6", "the stages"), ("t", "theme"), ("Ctrl+P", "search all commands"), ("q", "quit"))
         for key, does in (*keys, *everywhere):
             text.append(f"{key:>10}  ", style=f"not bold {palette.accent}")
             text.append(f"{does}\n", style="not bold")

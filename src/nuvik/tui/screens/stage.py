@@ -18,7 +18,7 @@ from nuvik.tui.theme import palette_of
 if TYPE_CHECKING:
     from nuvik.tui.app import NuvikApp
 
-STAGES = ("survey", "plan", "rehearse", "carry", "logbook")
+STAGES = ("survey", "speeds", "plan", "rehearse", "carry", "logbook")
 SMALLEST = (100, 30)
 
 
@@ -58,6 +58,9 @@ class StageScreen(Screen[None]):
 
     def follow(self, event: Event) -> None:
         """Something happened while carrying; most stages need not know."""
+
+    def follow_gauge(self) -> None:
+        """A drive is being measured; most stages need not know."""
 
     def show_desk(self) -> None:
         """Draw everything anew from the desk."""

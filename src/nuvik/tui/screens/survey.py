@@ -24,6 +24,8 @@ class SurveyScreen(StageScreen):
         Binding("tab", "app.focus_next", "drives / libraries"),
         Binding("l,enter", "lift", "lift to plan", key_display="l"),
         Binding("a", "all", "all drives / this one"),
+        Binding("i", "page", "about a drive"),
+        Binding("n", "app.go('speeds')", "next: speeds", show=False),
         Binding("slash", "find", "find", key_display="/"),
         Binding("escape", "unfind", "clear", show=False),
         Binding("r", "again", "survey again"),
@@ -95,6 +97,12 @@ class SurveyScreen(StageScreen):
             self.notify(f"It stays: {library.why_not}.", severity="warning", markup=False)
             return
         self.nuvik.action_go("plan")
+
+    def action_page(self) -> None:
+        from nuvik.tui.screens.drive_page import DrivePage
+
+        if (drive := self.query_one(DriveBoard).drive) is not None:
+            self.app.push_screen(DrivePage(drive, self.desk))
 
     def action_all(self) -> None:
         self._all_drives = not self._all_drives

@@ -1,0 +1,146 @@
+"""`nuvik gauge` and `nuvik compare`: how fast the drives really are, and what another one would buy."""
+
+from __future__ import annotations
+
+import sys
+from typing import Annotated
+
+import typer
+
+from nuvik.cli.call import EXIT_FINDINGS, Call, command, stopping
+from nuvik.core.model.errors import Refused, Stopped, StopRequested
+from nuvik.core.model.gauging import GaugeBudget, GaugeOutcome, GaugeProgress
+from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.progress import Stop
+from nuvik.core.model.units import format_bytes, format_duration, format_speed
+
+
+def add_to(app: typer.Typer) -> None:
+    @command(app, "gauge")
+    def gauge(
+        call: Call,
+        names: Annotated[
+            list[str] | None, typer.Argument(metavar="[DRIVE]…", show_default=False, help="Without: all attached.")
+        ] = None,
+        quick: Annotated[bool, typer.Option("--quick", help="A few seconds a drive, and less sure.")] = False,
+        sustained: Annotated[
+            bool, typer.Option("--sustained", help="Also write on for minutes, to see whether writing slows down.")
+        ] = False,
+    ) -> None:
+        """Measure how fast drives read, write and find small things; the result is kept."""
+        budgets, problems = _budgets(call, names, quick, sustained)
+        for budget in budgets:
+            call.aside(f"{_label(call, budget.drive)}: {budget.in_words()}.")
+        stop = Stop()
+        try:
+            with stopping(stop, call):
+                outcomes = problems + call.workspace.gauge(budgets, _progress, stop) if budgets else problems
+        except StopRequested:
+            raise Stopped(
+                "Stopped as asked; the test file is removed.", next_step="What was measured before is kept."
+            ) from None
+        finally:
+            _clear()
+        if call.as_json:
+            from nuvik.core.store.wire import to_wire
+
+            call.document("gauge", {"drives": [to_wire(outcome) for outcome in outcomes]})
+        for outcome in outcomes:
+            _tell(call, outcome)
+        if all(outcome.result is None for outcome in outcomes):
+            raise Refused("Nothing was measured.", next_step="See above.")
+        if any(outcome.problem for outcome in outcomes):
+            raise typer.Exit(EXIT_FINDINGS)
+
+    @command(app, "compare")
+    def compare(
+        call: Call,
+        candidates: Annotated[
+            str | None, typer.Argument(metavar="[CANDIDATES]", show_default=False, help="A candidates file (TOML).")
+        ] = None,
+    ) -> None:
+        """What a drive to buy would change: price beside what really arrives, and the waiting it saves."""
+        verdicts = call.workspace.verdicts(candidates)
+        if not verdicts:
+            raise Refused(
+                f"There are no candidates in {shown(call.workspace.candidates_path)}.",
+                next_step="Write some there, or name a file; docs/candidates.md shows how.",
+            )
+        if call.as_json:
+            call.document("compare", {"candidates": [
+                {
+                    "label": one.candidate.label, "price": one.candidate.price, "currency": one.candidate.currency,
+                    "price_per_tb": one.candidate.price_per_tb, "read_bytes_per_s": one.candidate.read_bytes_per_s,
+                    "write_bytes_per_s": one.candidate.write_bytes_per_s, "held_back_by": one.candidate.held_back_by,
+                    "felt_load_s": one.candidate.felt_load_s, "tier": one.candidate.tier,
+                    "parts": one.candidate.parts, "upgrade_of": one.candidate.upgrade_of,
+                    "saves_s_per_week": one.saves_s_per_week, "libraries": one.libraries,
+                }
+                for one in verdicts
+            ]})  # fmt: skip
+            return
+        call.say(f"{'candidate':<34}{'price':>11}{'per TB':>11}{'reads':>11}  {'feels':>7}  {'saves a week':>12}")
+        for one in verdicts:
+            candidate = one.candidate
+            call.say(
+                f"{shorten(candidate.label, 33):<34}{candidate.price:>7,.2f} {candidate.currency:<3}"
+                f"{candidate.price_per_tb:>7,.2f} {candidate.currency:<3}{format_speed(candidate.read_bytes_per_s):>11}"
+                f"  {format_duration(candidate.felt_load_s):>7}  {format_duration(one.saves_s_per_week):>12}"
+            )
+        for one in verdicts:
+            call.say(one.in_words())
+
+
+def _budgets(
+    call: Call, names: list[str] | None, quick: bool, sustained: bool
+) -> tuple[list[GaugeBudget], list[GaugeOutcome]]:
+    """What each drive would cost; drives that cannot be measured become problems and the others go on."""
+    from nuvik.core.survey.gauge import budget_for
+
+    workspace = call.workspace
+    drives = [workspace.drive_or_refuse(name) for name in names or []]
+    if not names:
+        drives = [drive for drive in workspace.host.drives() if drive.attached]
+    budgets, problems = [], []
+    for drive in drives:
+        try:
+            budgets.append(budget_for(drive, quick, sustained))
+        except Refused as refusal:
+            problems.append(GaugeOutcome(drive=drive.id, problem=f"{refusal.what} {refusal.next_step}"))
+    return budgets, problems
+
+
+def _label(call: Call, drive_id: str) -> str:
+    return shown(call.workspace.labels().get(drive_id, drive_id))
+
+
+def _progress(progress: GaugeProgress) -> None:
+    if sys.stderr.isatty():
+        speed = f"{progress.per_s:,.0f} a second" if progress.phase == "small reads" else format_speed(progress.per_s)
+        sys.stderr.write(
+            f"\r\x1b[K{shorten(progress.drive, 20)}: {progress.phase} {100 * progress.share:3.0f} %  {speed}"
+        )
+
+
+def _clear() -> None:
+    if sys.stderr.isatty():
+        sys.stderr.write("\r\x1b[K")
+
+
+def _tell(call: Call, outcome: GaugeOutcome) -> None:
+    label, result = _label(call, outcome.drive), outcome.result
+    if result is None:
+        call.aside(f"nuvik: {label}: {outcome.problem}")
+        return
+    write = f"writes {format_speed(result.write.per_s)}" if result.write else "writing not measured"
+    call.say(
+        f"{label}: reads {format_speed(result.read.per_s)}, {write}, {result.small_reads.per_s:,.0f} small reads a "
+        f"second; passes within {100 * result.spread:.0f} %" + (", through the cache" if result.through_cache else "")
+    )
+    if result.sustained_write_bytes_per_s:
+        call.say(f"  after {format_bytes(result.burst_bytes or 0)} it writes "
+                 f"{format_speed(result.sustained_write_bytes_per_s)}")  # fmt: skip
+    elif result.tried_bytes:
+        call.say(f"  writing did not slow down within {format_bytes(result.tried_bytes)}")
+    for finding in call.workspace.findings().get(outcome.drive, []):
+        call.say(f"  {finding}")

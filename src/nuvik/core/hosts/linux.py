@@ -1,0 +1,348 @@
+"""Linux: drives from `lsblk`, the mount table and /sys. A thin call for each, and one pure parser of them all.
+
+Sources: lsblk(8) (JSON output, bytes with -b), proc_pid_mountinfo(5), and the kernel's sysfs documentation
+(queue/rotational, removable, USB `speed` in Mbit/s, PCI current_link_speed and max_link_speed, ata_link sata_spd).
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+import subprocess
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from nuvik.core.hosts.volumes import (
+    IMAGE_FILESYSTEMS,
+    LOCKED,
+    NETWORK_FILESYSTEMS,
+    NOT_MOUNTED,
+    Disk,
+    Listing,
+    Volume,
+    shown_text,
+    whole_number,
+)
+from nuvik.core.model.links import pcie_link, sata_link, usb_link
+
+TOOL_LIMIT_S = 5.0
+_COLUMNS = "KNAME,PATH,MAJ:MIN,TYPE,SIZE,ROTA,RM,HOTPLUG,TRAN,MODEL,FSTYPE,LABEL,UUID,PARTTYPE,RO"
+_NO_DRIVE = frozenset(["swap", "linux_raid_member", "LVM2_member", "zfs_member", "bcache", "isw_raid_member"])
+"""Contents of a partition that are no volume of files themselves."""
+_LOCKED_CONTENTS = frozenset(["crypto_LUKS", "BitLocker"])
+_SYSTEM_PARTS = frozenset(
+    # GPT partition types of the UEFI specification and of the systems' own documentation:
+    ["c12a7328-f81f-11d2-ba4b-00a0c93ec93b",  # EFI system partition
+     "e3c9e316-0b5c-4db8-817d-f92df00215ae",  # reserved for Windows
+     "de94bba4-06d1-4d40-a16a-bfd50179d6ac",  # Windows recovery
+     "21686148-6449-6e6f-744e-656564454649",  # BIOS boot
+     "bc13c2ff-59e6-4262-a352-b275fd6f7172"]  # extended boot loader
+)  # fmt: skip
+_BOOT_FOLDERS = ("/boot", "/efi")
+_VIRTUAL = re.compile(r"(loop|vd|xvd|nbd|ram|zram|rbd)")
+"""Disks that are made of something else: what the system says of platters does not hold for them."""
+
+
+@dataclass(frozen=True, slots=True)
+class SysDisk:
+    """What /sys tells of one disk; texts as they stand in its files, empty where there is no such file."""
+
+    usb_mbit_per_s: str = ""
+    pcie_speed: str = ""
+    pcie_width: str = ""
+    pcie_best_speed: str = ""
+    pcie_best_width: str = ""
+    sata_speed: str = ""
+    rotational: str = ""
+    removable: str = ""
+    external: bool = False
+    """On a port outside the case (the kernel calls the device removable)."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Mount:
+    number: str
+    root: str
+    point: str
+    options: tuple[str, ...]
+    filesystem: str
+    source: str
+
+
+# -- the pure part -----------------------------------------------------------------------------------------
+
+
+def parse_linux(lsblk: str, mountinfo: str, sys_disks: Mapping[str, SysDisk], uuids: Mapping[str, str]) -> Listing:
+    """Volumes from what the system's tools printed. Never raises: what cannot be read becomes a finding.
+
+    `uuids` gives the file system's identity by device path, where lsblk does not know it.
+    """
+    nodes, findings = _nodes(lsblk)
+    mounts = list(_mounts(mountinfo))
+    by_source: dict[str, list[_Mount]] = {}
+    for mount in mounts:
+        by_source.setdefault(_source_of(mount, nodes), []).append(mount)
+    volumes = []
+    for source, places in by_source.items():
+        node = nodes.get(source)
+        volume = _mounted(source, places, node, nodes, sys_disks)
+        if volume is not None:
+            volumes.append(volume if volume.uuid else _with_uuid(volume, uuids.get(source, "")))
+    mounted = set(by_source)
+    for path, node in nodes.items():
+        if path not in mounted and (volume := _unmounted(node, nodes, sys_disks)) is not None:
+            volumes.append(volume)
+    return Listing(volumes=tuple(volumes), findings=tuple(findings))
+
+
+@dataclass(slots=True)
+class _Node:
+    """One block device of lsblk's tree, with the whole disks it stands on."""
+
+    facts: dict[str, Any]
+    disks: list[str] = field(default_factory=list)
+    has_children: bool = False
+
+    def text(self, name: str) -> str:
+        return shown_text(self.facts.get(name))
+
+    def flag(self, name: str) -> bool:
+        return self.facts.get(name) in (True, 1, "1")  # older versions write flags as text
+
+
+def _nodes(lsblk: str) -> tuple[dict[str, _Node], list[str]]:
+    """By device path. A device that stands on several disks is listed under each; the disks are joined."""
+    try:
+        roots = json.loads(lsblk)["blockdevices"]
+        nodes: dict[str, _Node] = {}
+        waiting = [(entry, "") for entry in roots]
+        while waiting:
+            entry, disk = waiting.pop()
+            path = entry.get("path") or f"/dev/{entry['kname']}"
+            node = nodes.setdefault(path, _Node(entry))
+            disk = disk or path
+            if disk not in node.disks:
+                node.disks.append(disk)
+            children = entry.get("children") or []
+            node.has_children = bool(children)
+            waiting.extend((child, disk) for child in children)
+        return nodes, []
+    except (ValueError, KeyError, TypeError, AttributeError):
+        return {}, ["lsblk gave no answer that can be read: what kind of disks these are is not known."]
+
+
+def _mounts(mountinfo: str) -> Iterator[_Mount]:
+    for line in mountinfo.splitlines():
+        left, dash, right = line.partition(" - ")
+        fields, more = left.split(" "), right.split(" ")
+        if not dash or len(fields) < 6 or len(more) < 2:
+            continue
+        mount = _Mount(fields[2], _unescaped(fields[3]), _unescaped(fields[4]), tuple(fields[5].split(",")),
+                       more[0], _unescaped(more[1]))  # fmt: skip
+        if mount.filesystem in IMAGE_FILESYSTEMS or _is_boot(mount.point):
+            continue
+        if mount.source.startswith("/dev/") or mount.filesystem in ("zfs", *NETWORK_FILESYSTEMS) or mount.point == "/":
+            yield mount
+
+
+def _is_boot(point: str) -> bool:
+    return any(point == folder or point.startswith(folder + "/") for folder in _BOOT_FOLDERS)
+
+
+def _unescaped(text: str) -> str:
+    """Spaces and such stand as octal numbers in the mount table."""
+    return re.sub(r"\\([0-7]{3})", lambda match: chr(int(match.group(1), 8)), text)
+
+
+def _source_of(mount: _Mount, nodes: Mapping[str, _Node]) -> str:
+    """The device path of a mount as lsblk has it; names such as /dev/root or a mapper's are found by number."""
+    if mount.source in nodes or not mount.source.startswith("/dev/"):
+        return mount.source
+    by_number = (path for path, node in nodes.items() if node.text("maj:min") == mount.number)
+    return next(by_number, mount.source)
+
+
+def _mounted(
+    source: str, places: list[_Mount], node: _Node | None, nodes: Mapping[str, _Node], sys_disks: Mapping[str, SysDisk]
+) -> Volume | None:
+    # The mount of the volume's own root comes first; binds and sub-volumes are further places of the same.
+    ordered = sorted(places, key=lambda mount: (mount.root != "/", len(mount.point), mount.point))
+    first = ordered[0]
+    filesystem = first.filesystem
+    if filesystem == "fuseblk" and node is not None and node.text("fstype"):
+        filesystem = node.text("fstype")
+    network = filesystem in NETWORK_FILESYSTEMS
+    disks = () if node is None else _disks(node, nodes, sys_disks)
+    return Volume(
+        device=os.path.basename(source) if node is not None or source.startswith("/dev/") else source,
+        filesystem=filesystem, mount_points=tuple(dict.fromkeys(mount.point for mount in ordered)),
+        label=node.text("label") if node else "", uuid=node.text("uuid") if node else "",
+        bytes=whole_number(node.facts.get("size")) if node else None,
+        disks=disks, read_only="ro" in first.options,
+        pool=source if filesystem == "zfs" else "",
+        findings=("it lies on another computer: its speed is that of the network",) if network else (),
+    )  # fmt: skip
+
+
+def _unmounted(node: _Node, nodes: Mapping[str, _Node], sys_disks: Mapping[str, SysDisk]) -> Volume | None:
+    """A volume that is there but not mounted; None for what is no volume of the user's."""
+    contents, size = node.text("fstype"), whole_number(node.facts.get("size"))
+    if not contents or not size or contents in _NO_DRIVE or contents in IMAGE_FILESYSTEMS:
+        return None
+    if node.has_children or node.text("parttype").lower() in _SYSTEM_PARTS:
+        return None
+    locked = contents in _LOCKED_CONTENTS
+    finding = "it is encrypted and not unlocked: unlock it to see what it holds" if locked else \
+        "it is not mounted: open it once in your file manager to use it"  # fmt: skip
+    return Volume(
+        device=node.text("kname"), filesystem=contents, label=node.text("label"), uuid=node.text("uuid"), bytes=size,
+        disks=_disks(node, nodes, sys_disks), state=LOCKED if locked else NOT_MOUNTED, findings=(finding,),
+    )  # fmt: skip
+
+
+def _with_uuid(volume: Volume, uuid: str) -> Volume:
+    from dataclasses import replace
+
+    return replace(volume, uuid=uuid)
+
+
+def _disks(node: _Node, nodes: Mapping[str, _Node], sys_disks: Mapping[str, SysDisk]) -> tuple[Disk, ...]:
+    return tuple(_disk(nodes[path], sys_disks.get(nodes[path].text("kname"), SysDisk())) for path in sorted(node.disks))
+
+
+def _disk(node: _Node, sys_disk: SysDisk) -> Disk:
+    name, transport = node.text("kname"), node.text("tran")
+    usb = transport == "usb" or bool(sys_disk.usb_mbit_per_s)
+    removable = node.flag("rm") or sys_disk.removable == "1"
+    rotational = sys_disk.rotational == "1" if sys_disk.rotational else node.flag("rota")
+    if _VIRTUAL.match(name):
+        medium = "unknown"
+    elif name.startswith("nvme") or transport == "nvme":
+        medium = "nvme"
+    elif name.startswith("mmcblk") or (usb and removable):
+        medium = "flash"  # sticks and cards say that they have platters, as the default of their kind of disk is
+    else:
+        medium = "hdd" if rotational else "ssd"
+    link, best = _links(sys_disk, usb, transport, medium)
+    return Disk(
+        name=name, bytes=whole_number(node.facts.get("size")), model=node.text("model"), medium=medium, link=link,
+        best_link=best, portable=usb or removable or node.flag("hotplug") or sys_disk.external,
+    )  # fmt: skip
+
+
+def _links(sys_disk: SysDisk, usb: bool, transport: str, medium: str) -> tuple[str, str]:
+    if usb:
+        rate = sys_disk.usb_mbit_per_s
+        return (usb_link(float(rate)) if re.fullmatch(r"[\d.]+", rate) else "unknown"), "unknown"
+    if medium == "nvme":
+        return (
+            pcie_link(sys_disk.pcie_speed, sys_disk.pcie_width),
+            pcie_link(sys_disk.pcie_best_speed, sys_disk.pcie_best_width),
+        )
+    if transport in ("sata", "ata") or sys_disk.sata_speed:
+        return sata_link(sys_disk.sata_speed), "unknown"
+    return "unknown", "unknown"
+
+
+# -- the thin calls ----------------------------------------------------------------------------------------
+
+
+class LinuxSystem:
+    """Asks this Linux. What costs a process is asked again only when a disk or a mount came or went."""
+
+    def __init__(self) -> None:
+        self._key: tuple[str, str] | None = None
+        self._listing = Listing(volumes=())
+
+    def listing(self) -> Listing:
+        mountinfo = _read("/proc/self/mountinfo")
+        key = (mountinfo, _read("/proc/partitions"))
+        if key != self._key:
+            lsblk, finding = _lsblk()
+            sys_disks = {name: read_sys_disk(name) for name in _names("/sys/block")}
+            listing = parse_linux(lsblk, mountinfo, sys_disks, _uuids(mountinfo))
+            self._key = key
+            self._listing = Listing(volumes=listing.volumes, findings=(finding,) if finding else listing.findings)
+        return self._listing
+
+    def temperature_c(self, disks: Iterable[str]) -> float | None:
+        """The warmest of these disks, from the kernel's hardware monitors (nvme, drivetemp); None where none tells."""
+        found = []
+        for disk in disks:
+            for file in Path("/sys/block", disk, "device").glob("**/hwmon*/temp1_input"):
+                text = _read(str(file)).strip()
+                if text.lstrip("-").isdecimal():
+                    found.append(int(text) / 1000)
+        return max(found, default=None)
+
+
+def _lsblk() -> tuple[str, str]:
+    """What lsblk printed, or why it did not."""
+    words = ["lsblk", "--json", "--bytes", "--output", _COLUMNS]
+    try:
+        done = subprocess.run(words, capture_output=True, text=True, timeout=TOOL_LIMIT_S, check=False,
+                              env=dict(os.environ, LC_ALL="C"), errors="surrogateescape")  # fmt: skip
+    except (OSError, subprocess.TimeoutExpired) as fault:
+        return "", f"lsblk could not be asked ({type(fault).__name__}): what kind of disks these are is not known."
+    return done.stdout, ""
+
+
+def _uuids(mountinfo: str) -> dict[str, str]:
+    """The identities of mounted volumes by device, from the links that the system keeps, else from the volume."""
+    found: dict[str, str] = {}
+    folder = "/dev/disk/by-uuid"
+    for name in _names(folder):
+        found[os.path.realpath(os.path.join(folder, name))] = name
+    for mount in _mounts(mountinfo):
+        if mount.source.startswith("/dev/") and mount.source not in found:
+            found[mount.source] = _uuid_by_blkid(mount.source)
+    return found
+
+
+def _uuid_by_blkid(device: str) -> str:
+    try:
+        done = subprocess.run(["blkid", "-p", "-s", "UUID", "-o", "value", device], capture_output=True, text=True,
+                              timeout=TOOL_LIMIT_S, check=False)  # fmt: skip
+    except (OSError, subprocess.TimeoutExpired):
+        return ""
+    return done.stdout.strip()
+
+
+def read_sys_disk(name: str) -> SysDisk:
+    """What /sys tells of one disk."""
+    top = Path(os.path.realpath(f"/sys/block/{name}"))
+    usb = pcie = ata = ""
+    external = False
+    for place in (top, *top.parents):
+        if str(place) == "/sys":
+            break
+        usb = usb or (_read(str(place / "speed")).strip() if (place / "busnum").exists() else "")
+        pcie = pcie or (str(place) if (place / "current_link_speed").exists() else "")
+        external = external or _read(str(place / "removable")).strip() in ("removable", "external")
+        match = re.fullmatch(r"ata(\d+)", place.name)
+        ata = ata or (f"/sys/class/ata_link/link{match.group(1)}/sata_spd" if match else "")
+    return SysDisk(
+        usb_mbit_per_s=usb, pcie_speed=_read(f"{pcie}/current_link_speed"),
+        pcie_width=_read(f"{pcie}/current_link_width"), pcie_best_speed=_read(f"{pcie}/max_link_speed"),
+        pcie_best_width=_read(f"{pcie}/max_link_width"), sata_speed=_read(ata) if ata else "",
+        rotational=_read(str(top / "queue/rotational")).strip(), removable=_read(str(top / "removable")).strip(),
+        external=external,
+    )  # fmt: skip
+
+
+def _read(path: str) -> str:
+    try:
+        with open(path, encoding="utf-8", errors="surrogateescape") as file:
+            return file.read()
+    except OSError:
+        return ""
+
+
+def _names(folder: str) -> list[str]:
+    try:
+        return os.listdir(folder)
+    except OSError:
+        return []

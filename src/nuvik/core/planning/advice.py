@@ -1,0 +1,131 @@
+"""Which file system a drive should have: from who must read it, what it must hold, and what moves leave behind.
+
+Nuvik never formats. It says what would be gained and lost, and how the system's own tool does it.
+"""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import BadInput
+from nuvik.core.model.filesystems import FileSystem, rules_of
+from nuvik.core.model.library import Library
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_bytes, format_count
+
+SYSTEMS = {"linux": "Linux", "macos": "macOS", "windows": "Windows"}
+_OFFERED = ("ext4", "apfs", "ntfs", "exfat", "fat32")
+"""What ordinary people can make with what their system brings along; in the order preferred, other things equal."""
+_FAT32_MOST_BYTES = 2 * 10**12
+
+
+def this_system() -> str:
+    return {"darwin": "macos", "win32": "windows"}.get(sys.platform, "linux")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Needs:
+    """What a drive's file system must do."""
+
+    written_by: tuple[str, ...]
+    """linux, macos, windows: who must be able to read and write it."""
+    largest_file_bytes: int = 0
+    links: bool = False
+    """Programs move here and are found by a link that stands here too, or libraries with links inside."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Advice:
+    """One file system weighed."""
+
+    filesystem: str
+    lacks: tuple[str, ...]
+    """What it cannot do of what is needed; empty: it fits."""
+    notes: tuple[str, ...]
+    """What to know although it fits."""
+
+
+def needs_of(systems: Sequence[str], libraries: Sequence[Library], links: bool = False) -> Needs:
+    """Needs from names of systems and from what is to lie there. Raises BadInput for an unknown system."""
+    for system in systems:
+        if system not in SYSTEMS:
+            raise BadInput(f"“{shown(system)}” is no system Nuvik knows.", next_step=f"Say {', '.join(SYSTEMS)}.")
+    largest = max((library.largest_file_bytes for library in libraries), default=0)
+    return Needs(written_by=tuple(dict.fromkeys(systems)) or (this_system(),), largest_file_bytes=largest, links=links)
+
+
+def weigh(needs: Needs, capacity_bytes: int) -> list[Advice]:
+    """Every file system that can be offered, those that fit first, then those that lack least."""
+    weighed = [_weigh(rules_of(name), name, needs, capacity_bytes) for name in _OFFERED]
+    return sorted(weighed, key=lambda one: (len(one.lacks), len(one.notes), _OFFERED.index(one.filesystem)))
+
+
+def _weigh(rules: FileSystem, name: str, needs: Needs, capacity_bytes: int) -> Advice:
+    lacks = [
+        f"{SYSTEMS[system]} cannot write it as it comes"
+        if system in rules.read_by
+        else f"{SYSTEMS[system]} cannot read it"
+        for system in needs.written_by
+        if system not in rules.written_by
+    ]
+    if rules.largest_file_bytes is not None and needs.largest_file_bytes > rules.largest_file_bytes:
+        lacks.append(f"files end at {format_bytes(rules.largest_file_bytes)}, and you have one of "
+                     f"{format_bytes(needs.largest_file_bytes)}")  # fmt: skip
+    if needs.links and not rules.symlinks:
+        lacks.append("it holds no links: what is moved away from it leaves no way to be found, and programs moved "
+                     "here need a setting, not a link")  # fmt: skip
+    if name == "fat32" and capacity_bytes > _FAT32_MOST_BYTES:
+        lacks.append(f"it ends at {format_bytes(_FAT32_MOST_BYTES)}")
+    notes = []
+    if not rules.survives_a_pull:
+        notes.append("it keeps no journal: a cable pulled while writing may damage it")
+    if not rules.permissions:
+        notes.append("it keeps no permissions of Unix programs")
+    if name == "fat32" and not lacks:
+        notes.append("its largest file is 4.29 GB")
+    return Advice(filesystem=name, lacks=tuple(lacks), notes=tuple(notes))
+
+
+def advice_in_words(drive: Drive, needs: Needs) -> str:
+    """What to do with this drive's file system, in a sentence or two."""
+    systems = " and ".join(SYSTEMS[system] for system in needs.written_by)
+    now = _weigh(drive.rules, drive.filesystem, needs, drive.capacity_bytes)
+    if not now.lacks:
+        more = f" Know that {now.notes[0]}." if now.notes else ""
+        return f"{drive.rules.name} is right for {shown(drive.label)} with {systems}: leave it as it is.{more}"
+    best = weigh(needs, drive.capacity_bytes)[0]
+    said = f"{drive.rules.name} on {shown(drive.label)}: {'; '.join(now.lacks)}."
+    if len(best.lacks) >= len(now.lacks):
+        return f"{said} No other file system would do better for {systems}."
+    name = rules_of(best.filesystem).name
+    rest = f", although {'; '.join((*best.lacks, *best.notes))}" if best.lacks or best.notes else ""
+    return f"{said} {name} would be better{rest}."
+
+
+def how_to_format(drive: Drive, filesystem: str, libraries: Sequence[Library], system: str) -> list[str]:
+    """Step by step with the system's own tool, beginning with what will be lost. Nuvik does none of this."""
+    name, label = rules_of(filesystem).name, shown(drive.label)
+    lost = f"Everything on {label} will be lost: {format_bytes(drive.used_bytes)}"
+    if libraries:
+        lost += f", among it {format_count(len(libraries), 'library', 'libraries')}"
+        lost += f" ({', '.join(shown(one.name) for one in libraries[:3])}{' …' if len(libraries) > 3 else ''})"
+    if drive.system:
+        return [f"{label} holds the system: it cannot be formatted while the computer runs from it."]
+    device = shown(drive.device) or "the drive"
+    ways = {
+        "linux": f"Open the system's disk program, choose {label} ({device}), check the size "
+                 f"({format_bytes(drive.capacity_bytes)}), choose “Format partition” and {name}.",
+        "macos": f"Open Disk Utility, choose {label} ({device}), check the size "
+                 f"({format_bytes(drive.capacity_bytes)}), choose “Erase” and {name}.",
+        "windows": f"Open File Explorer, right-click {label} ({device}), choose “Format…”, check the size "
+                   f"({format_bytes(drive.capacity_bytes)}) and choose {name}.",
+    }  # fmt: skip
+    return [
+        lost + ".",
+        f"Move what you want to keep to another drive first, and look at it there (Plan: lift it from {label}).",
+        ways[system],
+        f"Unplug {label}, plug it in again: Nuvik greets it as a new drive, since its identity is a new one.",
+    ]

@@ -1,0 +1,222 @@
+"""The drive book: every drive that was ever seen here, what the user told of it, and how fast it was measured.
+
+A drive is recognised by its file system's own identity, so it keeps its name, headroom and speeds when it comes back
+under another letter or mount point.
+"""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+from nuvik.core.model.clock import days_since, now_text
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import Stopped
+from nuvik.core.model.gauging import GaugeResult
+from nuvik.core.store.database import Database
+from nuvik.core.store.gauges import gauge_history, keep_gauge, key_of, latest_gauges
+from nuvik.core.store.wire import from_wire, to_wire
+
+_ALL_PAGES = "SELECT key, id, told, last, seen_at, greeted FROM drive_book ORDER BY key"
+_STANDING = (
+    "label",
+    "path",
+    "also_at",
+    "device",
+    "disk",
+    "link",
+    "filesystem",
+    "capacity_bytes",
+    "read_only",
+    "system",
+)
+"""What does not change from moment to moment."""
+_STANDS_S = 1.0
+"""How long what was read is taken to stand: another Nuvik that names a drive is heard a moment later."""
+SEEN_AGAIN_AFTER_DAYS = 0.25
+"""A drive that is there all the time is written down anew only so often."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Told:
+    """What the user told of a drive. None means: not told."""
+
+    label: str | None = None
+    headroom_bytes: int | None = None
+    portable: bool | None = None
+    welcomes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Page:
+    """One drive in the book."""
+
+    key: str
+    id: str
+    told: Told
+    last: Drive
+    """As it was when it was last seen."""
+    seen_at: str
+    greeted: bool
+    """The user was asked about it once, or it was there from the beginning."""
+
+
+class DriveBook:
+    """Reads and writes the pages. Hosts ask `applied` whenever they list their drives, many times a second while
+    something is carried: so what was read stands for a moment, unless this book itself wrote something."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+        self._read: tuple[float, dict[str, Page], dict[str, GaugeResult]] | None = None
+
+    def pages(self) -> list[Page]:
+        with self._database.connect() as connection:
+            return [_page(*row) for row in connection.execute(_ALL_PAGES)]
+
+    def applied(self, drives: Iterable[Drive]) -> tuple[Drive, ...]:
+        """These drives as the book knows them, new ones written down; and those of the book that are away."""
+        pages, gauges = self._known()
+        drives = _told_apart(list(drives), pages)
+        first_time = not pages
+        taken = {page.id for page in pages.values()}
+        found: list[Drive] = []
+        news: list[Page] = []
+        for drive in drives:
+            page = pages.get(key_of(drive))
+            if page is None:
+                drive = replace(drive, id=_free_id(drive.id, taken))
+                taken.add(drive.id)
+                page = Page(key=key_of(drive), id=drive.id, told=Told(), last=drive, seen_at=now_text(),
+                            greeted=first_time)  # fmt: skip
+                news.append(page)
+            elif drive.attached and _worth_writing(page, drive):
+                page = replace(page, last=drive, seen_at=now_text())
+                news.append(page)
+            if not drive.attached and not drive.usable_bytes and page.last.usable_bytes:
+                drive = replace(page.last, attached=False, findings=drive.findings)
+            found.append(_as_known(drive, page, gauges.get(page.key)))
+        here = {key_of(drive) for drive in drives}
+        found += [
+            _as_known(replace(page.last, attached=False, findings=()), page, gauges.get(page.key))
+            for page in pages.values()
+            if page.key not in here and page.last.identity
+        ]
+        if news:
+            try:
+                self._write(news)
+            except Stopped:
+                pass  # no room for it now: it is written down the next time
+        return tuple(found)
+
+    def _known(self) -> tuple[dict[str, Page], dict[str, GaugeResult]]:
+        now_s = time.monotonic()
+        if self._read is None or now_s - self._read[0] > _STANDS_S:
+            with self._database.connect() as connection:
+                pages = {row["key"]: _page(*row) for row in connection.execute(_ALL_PAGES)}
+                self._read = (now_s, pages, latest_gauges(connection))
+        return self._read[1], self._read[2]
+
+    def keep_gauge(self, drive: Drive, result: GaugeResult) -> None:
+        """Remember what gauging a drive found; from now on it has these speeds."""
+        keep_gauge(self._database, drive, result)
+        self._read = None
+
+    def gauge_history(self, drive: Drive) -> list[GaugeResult]:
+        """All that was measured of a drive, oldest first."""
+        return gauge_history(self._database, drive)
+
+    def strangers(self) -> set[str]:
+        """The ids of drives that came since the book was begun and of which the user was not asked yet."""
+        return {page.id for page in self.pages() if not page.greeted}
+
+    def tell(self, drive: Drive, told: Told) -> None:
+        """Remember what the user says of a drive; it counts as greeted then."""
+        page = next(page for page in self.pages() if page.id == drive.id)
+        self._write([replace(page, told=told, greeted=True)])
+
+    def told_of(self, drive: Drive) -> Told:
+        return next((page.told for page in self.pages() if page.id == drive.id), Told())
+
+    def forget(self, drive: Drive) -> None:
+        """Strike a drive from the book; if it is there, it is a new one from now on."""
+        with self._database.connect() as connection:
+            connection.execute("DELETE FROM drive_book WHERE id = ?", (drive.id,))
+        self._read = None
+
+    def _write(self, pages: list[Page]) -> None:
+        with self._database.connect() as connection:
+            connection.executemany(
+                "INSERT OR REPLACE INTO drive_book (key, id, told, last, seen_at, greeted) VALUES (?, ?, ?, ?, ?, ?)",
+                [
+                    (page.key, page.id, json.dumps(to_wire(page.told)), json.dumps(to_wire(page.last)), page.seen_at,
+                     page.greeted)
+                    for page in pages
+                ],
+            )  # fmt: skip
+        self._read = None
+
+
+def _told_apart(drives: list[Drive], pages: Mapping[str, Page]) -> list[Drive]:
+    """Copies of a volume carry one identity. The one that is known by it keeps it; the others are told apart by the
+    system's name for them.
+    """
+    keepers: dict[str, Drive] = {}
+    for drive in drives:
+        key = key_of(drive)
+        known = key in pages and pages[key].last.device == drive.device
+        if key not in keepers or known:
+            keepers[key] = drive
+    return [
+        drive if keepers[key_of(drive)] is drive else replace(drive, identity=f"{drive.identity}@{drive.device}")
+        for drive in drives
+    ]
+
+
+def _free_id(wanted: str, taken: set[str]) -> str:
+    name, number = wanted, 1
+    while name in taken:
+        number += 1
+        name = f"{wanted}-{number}"
+    return name
+
+
+def _worth_writing(page: Page, drive: Drive) -> bool:
+    changed = any(getattr(page.last, name) != getattr(drive, name) for name in _STANDING)
+    return changed or days_since(page.seen_at) > SEEN_AGAIN_AFTER_DAYS
+
+
+def _as_known(drive: Drive, page: Page, gauge: GaugeResult | None) -> Drive:
+    told = page.told
+    drive = replace(
+        drive, id=page.id, label=told.label or drive.label,
+        headroom_bytes=drive.headroom_bytes if told.headroom_bytes is None else told.headroom_bytes,
+        portable=drive.portable if told.portable is None else told.portable, welcomes=told.welcomes or drive.welcomes,
+    )  # fmt: skip
+    return drive if gauge is None else with_speeds(drive, gauge)
+
+
+def with_speeds(drive: Drive, gauge: GaugeResult) -> Drive:
+    """A drive with its measured speeds in place of declared or typical ones."""
+    drive = replace(
+        drive, read_bytes_per_s=gauge.read.per_s, small_reads_per_s=gauge.small_reads.per_s, speed_source="measured",
+        gauged_at=gauge.taken_at, speed_spread=round(gauge.spread, 4), through_cache=gauge.through_cache,
+    )  # fmt: skip
+    if gauge.write is None:
+        return drive
+    drive = replace(drive, write_bytes_per_s=gauge.write.per_s, write_source="measured")
+    if gauge.sustained_write_bytes_per_s is not None:
+        return replace(
+            drive, sustained_write_bytes_per_s=gauge.sustained_write_bytes_per_s, burst_bytes=gauge.burst_bytes
+        )
+    return drive
+
+
+@lru_cache(maxsize=256)
+def _page(key: str, identifier: str, told: str, last: str, seen_at: str, greeted: int) -> Page:
+    return Page(
+        key=key, id=identifier, told=from_wire(Told, json.loads(told), "The drive book"),
+        last=from_wire(Drive, json.loads(last), "The drive book"), seen_at=seen_at, greeted=bool(greeted),
+    )  # fmt: skip

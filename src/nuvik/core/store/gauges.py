@@ -1,0 +1,53 @@
+"""Kept results of gauging, by the drive's own identity, so that they follow it from port to port."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from functools import lru_cache
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.gauging import GaugeResult
+from nuvik.core.store.database import Database
+from nuvik.core.store.wire import from_wire, to_wire
+
+KEPT_A_DRIVE = 200
+
+
+def key_of(drive: Drive) -> str:
+    """What a drive is remembered by: its file system's identity, else its name here."""
+    return drive.identity or f"id:{drive.id}"
+
+
+def keep_gauge(database: Database, drive: Drive, result: GaugeResult) -> None:
+    """Remember a result; the oldest beyond two hundred of a drive are dropped."""
+    with database.connect() as connection:
+        connection.execute(
+            "INSERT INTO gauges (drive_key, taken_at, document) VALUES (?, ?, ?)",
+            (key_of(drive), result.taken_at, json.dumps(to_wire(result))),
+        )
+        connection.execute(
+            "DELETE FROM gauges WHERE drive_key = ? AND id NOT IN "
+            "(SELECT id FROM gauges WHERE drive_key = ? ORDER BY id DESC LIMIT ?)",
+            (key_of(drive), key_of(drive), KEPT_A_DRIVE),
+        )
+
+
+def gauge_history(database: Database, drive: Drive) -> list[GaugeResult]:
+    """All kept results of a drive, oldest first."""
+    with database.connect() as connection:
+        rows = connection.execute("SELECT document FROM gauges WHERE drive_key = ? ORDER BY id", (key_of(drive),))
+        return [_result(row["document"]) for row in rows]
+
+
+def latest_gauges(connection: sqlite3.Connection) -> dict[str, GaugeResult]:
+    """The newest result of every drive, by the drive's key."""
+    rows = connection.execute(
+        "SELECT drive_key, document FROM gauges WHERE id IN (SELECT max(id) FROM gauges GROUP BY drive_key)"
+    )
+    return {row["drive_key"]: _result(row["document"]) for row in rows}
+
+
+@lru_cache(maxsize=256)
+def _result(document: str) -> GaugeResult:
+    return from_wire(GaugeResult, json.loads(document), "A kept measurement")

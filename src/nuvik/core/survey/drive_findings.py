@@ -1,0 +1,103 @@
+"""What is to be said of a drive: what holds it back, what is wrong with it, what is not known. One sentence each."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from nuvik.core.model.capacity import how_full
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.gauging import GaugeResult, slower_than_before
+from nuvik.core.model.links import link_of, next_faster
+from nuvik.core.model.media import medium_of
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_bytes, format_speed
+
+UNSTEADY_SPREAD = 0.25
+"""Assumed: with its passes further apart than this, a figure is called unsteady."""
+_BELOW_CLASS = 0.4
+_CHIP_SMALL_READS = 600
+"""More small reads a second than a platter can do: its arm needs some milliseconds for each."""
+
+
+def drive_findings(drive: Drive, drives: Sequence[Drive], history: list[GaugeResult]) -> list[str]:
+    """All that the user should know of a drive, what matters most first. `history` is oldest first."""
+    said = [*drive.findings]
+    if drive.read_only and drive.attached:
+        said.append("it is read-only: nothing can be moved to it or away from it")
+    if (full := how_full(drive)) is not None:
+        said.append(f"nearly full: {full}")
+    said += [one for one in (at_its_ceiling(drive), slow_slot(drive)) if one is not None]
+    said += _of_speed(drive, history)
+    if sharing := [one for one in drives if one.id != drive.id and one.shares_disk_with(drive) and one.attached]:
+        names = ", ".join(shown(one.label) for one in sharing)
+        said.append(f"it lies on the same disk as {names}: moving between them frees nothing there, and is slow")
+    return said
+
+
+def at_its_ceiling(drive: Drive) -> str | None:
+    """`reads at its cable's ceiling (…): a faster port or case would give up to X`; None when its link has room."""
+    link = drive.link_standard
+    if link is None or drive.speed_source == "typical" or not link.holds_back(drive.read_bytes_per_s):
+        return None
+    if drive.portable or link.family in ("usb", "thunderbolt", "firewire"):
+        faster = next_faster(link)
+        # A chip drive that outruns what SATA passes on is of the fast kind inside, whatever its case says.
+        inside = "nvme" if drive.medium == "ssd" and link.payload_bytes_per_s > 600e6 else drive.medium
+        could = medium_of(inside).read_bytes_per_s
+        if faster is None or could <= link.payload_bytes_per_s:
+            return None
+        return (
+            f"reads at its cable's ceiling ({link.name}): a faster port or case would give up to "
+            f"{format_speed(min(could, faster.payload_bytes_per_s))}"
+        )
+    if link.family == "sata" and link.id == "sata-6g":
+        return f"reads at the ceiling of {link.name}: only a drive on another kind of slot would be faster"
+    faster = next_faster(link)
+    return None if faster is None else (
+        f"reads at the ceiling of its slot ({link.name}): a faster slot would give up to "
+        f"{format_speed(min(medium_of(drive.medium).read_bytes_per_s, faster.payload_bytes_per_s))}"
+        if medium_of(drive.medium).read_bytes_per_s > link.payload_bytes_per_s else None
+    )  # fmt: skip
+
+
+def slow_slot(drive: Drive) -> str | None:
+    """Whether the drive itself could use a faster link than it hangs on."""
+    link, best = drive.link_standard, link_of(drive.best_link)
+    if link is None or best is None or best.payload_bytes_per_s <= link.payload_bytes_per_s:
+        return None
+    up_to = format_speed(best.payload_bytes_per_s)
+    return f"hangs on {link.name} but could use {best.name}: in a better slot up to {up_to}"
+
+
+def _of_speed(drive: Drive, history: list[GaugeResult]) -> list[str]:
+    said: list[str] = []
+    medium = drive.medium_class
+    if drive.speed_source == "typical" and drive.attached:
+        return [f"never measured: its speeds are typical figures of a {medium.name}"]
+    if not history:
+        return said
+    latest = history[-1]
+    if slower := slower_than_before(history):
+        said.append(slower)
+    held_back = drive.link_standard is not None and drive.link_standard.holds_back(latest.read.per_s)
+    if not held_back and medium.id != "unknown" and latest.read.per_s < _BELOW_CLASS * medium.read_bytes_per_s:
+        said.append(
+            f"reads {format_speed(latest.read.per_s)}, where a {medium.name} commonly does "
+            f"{format_speed(medium.read_bytes_per_s)}"
+        )
+    if medium.id == "hdd" and latest.small_reads.per_s > _CHIP_SMALL_READS:
+        said.append("answers like a chip drive, although the system takes it for one with platters")
+    if medium.too_warm_c is not None and latest.temperature_c is not None and latest.temperature_c >= medium.too_warm_c:
+        said.append(f"was {latest.temperature_c:.0f} °C warm, and is made for less than {medium.too_warm_c:.0f} °C")
+    if latest.sustained_write_bytes_per_s is not None and latest.write is not None:
+        said.append(
+            f"writes {format_speed(latest.write.per_s)} for the first {format_bytes(latest.burst_bytes or 0)}, "
+            f"then {format_speed(latest.sustained_write_bytes_per_s)}"
+        )
+    if latest.write is None:
+        said.append("only its reading was measured, since nothing may be written to it")
+    if latest.through_cache:
+        said.append("measured through the cache: the system would not pass it over, so it may be slower than shown")
+    if latest.spread > UNSTEADY_SPREAD:
+        said.append(f"its passes lie {100 * latest.spread:.0f} % apart: something else was using it, or it is unsteady")
+    return said

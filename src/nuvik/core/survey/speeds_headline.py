@@ -1,0 +1,62 @@
+"""The one sentence with which Speeds begins, and the line of consequences at its cursor."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.gauging import GaugeOutcome, GaugeProgress
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_count, format_duration, format_speed
+
+
+def speeds_headline(drives: Sequence[Drive], findings: Mapping[str, Sequence[str]]) -> str:
+    """How the drives' speeds stand, and what matters most about them."""
+    attached = [drive for drive in drives if drive.attached]
+    if not attached:
+        return "No drive is attached."
+    unmeasured = [drive for drive in attached if drive.speed_source != "measured"]
+    said = []
+    for drive in attached:
+        held = next((one for one in findings.get(drive.id, ()) if "ceiling" in one or "slower than on" in one), None)
+        if held is not None and drive.portable | ("slower" in held):
+            said.append(f"{shown(drive.label)} {held}.")
+            break
+    if not unmeasured:
+        fastest = min(attached, key=lambda one: one.felt_load_s)
+        slowest = max(attached, key=lambda one: one.felt_load_s)
+        if fastest.id != slowest.id:
+            said.insert(0, f"Everything feels {slowest.felt_load_s / fastest.felt_load_s:,.0f} times as slow from "
+                           f"{shown(slowest.label)} as from {shown(fastest.label)}.")  # fmt: skip
+        return " ".join(said) or f"{shown(fastest.label)} is measured: {fastest.tier}."
+    if len(unmeasured) == len(attached):
+        said.insert(0, "No drive was measured here yet: g measures the one at the cursor, G all of them.")
+    else:
+        names = ", ".join(shown(one.label) for one in unmeasured)
+        said.insert(0, f"Not measured yet: {names}.")
+    return " ".join(said)
+
+
+def gauging_headline(progress: GaugeProgress | None, label: str) -> str:
+    """What is being measured now."""
+    if progress is None:
+        return "Measuring …"
+    speed = f"{progress.per_s:,.0f} a second" if progress.phase == "small reads" else format_speed(progress.per_s)
+    return f"Measuring {shown(label)}: {progress.phase}, {speed}. {100 * progress.share:.0f} % of its time; x stops."
+
+
+def gauged_headline(outcomes: Sequence[GaugeOutcome], labels: Mapping[str, str]) -> str:
+    """How a gauging ended."""
+    failed = [one for one in outcomes if one.result is None]
+    done = [one for one in outcomes if one.result is not None]
+    if failed:
+        first = failed[0].problem or ""
+        more = f" {format_count(len(done), 'drive')} measured." if done else ""
+        return f"{first}{more}"
+    if len(done) == 1 and done[0].result is not None:
+        result = done[0].result
+        return (
+            f"{shown(labels.get(done[0].drive, done[0].drive))} reads {format_speed(result.read.per_s)}; its passes "
+            f"lie within {100 * result.spread:.0f} %. It took {format_duration(result.took_s)}."
+        )
+    return f"{format_count(len(done), 'drive')} measured; the test files are removed."

@@ -1,0 +1,103 @@
+"""A new drive: name it, say what it is for, and measure it. The same card changes what was said of one before."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING, cast
+
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Horizontal, Vertical
+from textual.screen import ModalScreen
+from textual.widgets import Button, Input, Static, Switch
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.library import Kind
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_bytes
+from nuvik.core.planning.advice import advice_in_words, needs_of
+from nuvik.core.survey.drive_wishes import clean_name, headroom_of, kinds_of
+from nuvik.core.survey.gauge import budget_for
+from nuvik.tui.desk import Desk
+
+if TYPE_CHECKING:
+    from nuvik.tui.app import NuvikApp
+
+
+class DriveCard(ModalScreen[None]):
+    """Fields for a drive's name, headroom, purpose and whether it is taken away at times."""
+
+    BINDINGS = [Binding("escape", "later", "not now"), Binding("ctrl+s", "keep", "keep")]
+
+    def __init__(self, drive: Drive, desk: Desk, new: bool = True) -> None:
+        super().__init__()
+        self._drive, self._desk, self._new = drive, desk, new
+
+    def compose(self) -> ComposeResult:
+        drive = self._drive
+        title = f"A new drive: {format_bytes(drive.usable_bytes)}, {drive.medium_class.name}" if self._new \
+            else f"What you say of {shown(drive.label)}"  # fmt: skip
+        with Vertical(id="card"):
+            yield Static(title, id="question", markup=False)
+            yield Static("its name", classes="quiet")
+            yield Input(shown(drive.label), id="name")
+            yield Static("what must stay free on it: a size such as 50G, or a share such as 10%", classes="quiet")
+            yield Input(format_bytes(drive.headroom_bytes), id="headroom")
+            kinds = ", ".join(Kind)
+            yield Static(f"what it is for; empty for everything, or some of: {kinds}", classes="quiet", markup=False)
+            yield Input(", ".join(drive.welcomes), id="welcomes")
+            with Horizontal(id="portable-line"):
+                yield Switch(drive.portable, id="portable")
+                yield Static("it is taken away at times", id="portable-words")
+            advice = advice_in_words(drive, needs_of((), self._desk.snapshot.libraries, links=True))
+            yield Static(advice, id="advice", classes="quiet", markup=False)
+            with Horizontal(id="answers"):
+                yield Button("keep and measure", id="measure")
+                yield Button("keep (^s)", id="keep")
+                yield Button("not now (Esc)", id="later")
+
+    def on_mount(self) -> None:
+        self.query_one("#name", Input).focus()
+
+    def on_button_pressed(self, pressed: Button.Pressed) -> None:
+        if pressed.button.id == "later":
+            self.action_later()
+        else:
+            self._keep(measure=pressed.button.id == "measure")
+
+    def action_keep(self) -> None:
+        self._keep(measure=False)
+
+    def action_later(self) -> None:
+        """It is not asked about again; its page changes it at any time."""
+        if self._new:
+            self._desk.workspace.book.tell(self._drive, self._desk.workspace.book.told_of(self._drive))
+        self.dismiss()
+
+    def _keep(self, measure: bool) -> None:
+        try:
+            self._tell()
+            budgets = [budget_for(self._drive)] if measure else []
+        except NuvikError as trouble:
+            self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)
+            return
+        app = cast("NuvikApp", self.app)
+        self.dismiss()
+        app.drives_changed()
+        if budgets:
+            app.begin_gauging(budgets)
+
+    def _tell(self) -> None:
+        """Write down what the fields say. Raises BadInput, with the field left as it is."""
+        book, drive = self._desk.workspace.book, self._drive
+        words = {name: self.query_one(f"#{name}", Input).value for name in ("name", "headroom", "welcomes")}
+        told = book.told_of(drive)
+        if words["name"] != shown(drive.label):
+            told = replace(told, label=clean_name(words["name"]))
+        if words["headroom"] != format_bytes(drive.headroom_bytes):
+            told = replace(told, headroom_bytes=headroom_of(words["headroom"], drive))
+        portable = self.query_one("#portable", Switch).value
+        if portable != drive.portable:
+            told = replace(told, portable=portable)
+        book.tell(drive, replace(told, welcomes=kinds_of(words["welcomes"])))

@@ -1,0 +1,216 @@
+"""Speeds: how fast each drive really is, what that means in seconds, and what another drive would buy."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Horizontal, Vertical
+from textual.widgets import Static
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.units import format_duration, format_speed
+from nuvik.core.planning.purchases import Verdict, opening_times, telling_libraries
+from nuvik.core.survey.gauge import budget_for
+from nuvik.core.survey.speeds_headline import gauged_headline, gauging_headline, speeds_headline
+from nuvik.drawing.palette import Palette
+from nuvik.tui.screens.confirm import Confirm
+from nuvik.tui.screens.drive_page import DrivePage
+from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.speed_chart import SpeedChart
+from nuvik.tui.widgets.traffic import TrafficPanel, curve
+
+_NAME_CELLS, _DRIVE_CELLS, _CURVE_CELLS = 24, 10, 40
+_BUY_CELLS = 30
+
+
+class SpeedsScreen(StageScreen):
+    """The chart above; below, what speed means for the user's own libraries, and what could be bought."""
+
+    STAGE = "speeds"
+    FIRST_FOCUS = "#speeds"
+    BINDINGS = [
+        Binding("g", "gauge", "measure this drive"),
+        Binding("G", "gauge_all", "measure all"),
+        Binding("s", "sustained", "measure longer"),
+        Binding("x", "stop", "stop", show=False),
+        Binding("i", "page", "all about it"),
+        Binding("n", "app.go('plan')", "next: plan"),
+    ]
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._findings: dict[str, list[str]] = {}
+        self._verdicts: list[Verdict] = []
+        self._trouble = ""
+
+    def body(self) -> ComposeResult:
+        host = self.desk.workspace.host
+        yield SpeedChart(id="speeds")
+        yield TrafficPanel(host.counters, host.timer_s, id="traffic")
+        with Horizontal(id="below"):
+            with Vertical(id="meaning-box"):
+                yield Static(id="meaning", markup=False)
+            with Vertical(id="buy-box"):
+                yield Static(id="buy", markup=False)
+
+    def refresh_stage(self) -> None:
+        workspace, drives = self.desk.workspace, self.desk.snapshot.drives
+        self._findings = workspace.findings()
+        try:
+            self._verdicts, self._trouble = workspace.verdicts(), ""
+        except NuvikError as trouble:
+            self._verdicts, self._trouble = [], f"{trouble.what} {trouble.next_step}"
+        self.query_one(SpeedChart).show(drives)
+        self._say()
+        self._show_cursor()
+
+    def follow_gauge(self) -> None:
+        """A gauge that runs told something, or ended."""
+        self._say()
+        if self.desk.gauging is not None and self.desk.gauging.running:
+            self._tell_curve()
+
+    # -- what is shown -------------------------------------------------------------------------------------
+
+    def _say(self) -> None:
+        gauging, labels = self.desk.gauging, {one.id: one.label for one in self.desk.snapshot.drives}
+        trouble = False
+        if gauging is None:
+            self.say(speeds_headline(self.desk.snapshot.drives, self._findings))
+        elif gauging.running:
+            progress = gauging.progress
+            self.say(gauging_headline(progress, labels.get(progress.drive, "") if progress else ""))
+        else:
+            trouble = gauging.trouble != "" or any(one.result is None for one in gauging.outcomes)
+            self.say(gauging.trouble or gauged_headline(gauging.outcomes, labels))
+        self.query_one("#headline").set_class(trouble, "trouble")
+
+    def _tell_curve(self) -> None:
+        gauging = self.desk.gauging
+        if gauging is not None and gauging.curve:
+            row = curve(gauging.curve, max(gauging.curve), _CURVE_CELLS)
+            phase = gauging.progress.phase if gauging.progress else ""
+            self.tell(f"{phase:<12}{row}  x stops, and the test file is removed")
+
+    def _show_cursor(self) -> None:
+        drive = self.query_one(SpeedChart).drive
+        if drive is None:
+            return
+        others = [one for one in self.desk.snapshot.drives if one.attached]
+        beside = next((one for one in others if one.system and one.id != drive.id), None)
+        beside = beside or next((one for one in others if one.id != drive.id), None)
+        watched = [one for one in (drive, beside) if one is not None and one.attached]
+        self.query_one(TrafficPanel).watch_drives(watched)
+        self.query_one("#meaning", Static).update(self._meaning(drive))
+        self.query_one("#buy", Static).update(self._buy())
+        self._tell_drive(drive)
+
+    def _tell_drive(self, drive: Drive) -> None:
+        findings = self._findings.get(drive.id, [])
+        if findings:
+            more = f" (i shows {len(findings) - 1} more)" if len(findings) > 1 else ""
+            self.tell(f"{shown(drive.label)}: {findings[0]}{more}")
+            return
+        try:
+            self.tell(f"g on {shown(drive.label)} {budget_for(drive).in_words()}")
+        except NuvikError as trouble:
+            self.tell(f"{trouble.what} {trouble.next_step}")
+
+    def _meaning(self, here: Drive) -> Text:
+        """Seconds to open the user's largest often-opened libraries, from each drive."""
+        palette, snapshot = palette_of(self.app.theme), self.desk.snapshot
+        libraries = telling_libraries(snapshot.libraries)
+        text = _titled("What speed means here: seconds until it is open, from each drive", palette)
+        if not libraries:
+            return text + Text("No library was surveyed yet: 1 goes to Survey.", style=palette.quiet)
+        drives = _fitting(snapshot.drives, here, (self.size.width // 2 - _NAME_CELLS - 4) // _DRIVE_CELLS)
+        text.append(" " * _NAME_CELLS)
+        for drive in drives:
+            style = f"bold {palette.accent}" if drive.id == here.id else palette.quiet
+            text.append(f"{shorten(drive.label, _DRIVE_CELLS - 1):>{_DRIVE_CELLS}}", style=style)
+        for library in libraries:
+            text.append(f"\n{shorten(library.name, _NAME_CELLS - 1):<{_NAME_CELLS}}", style=palette.text)
+            times = opening_times(library, drives)
+            for drive in drives:
+                stands = drive.id == library.drive
+                seconds = times[drive.id]
+                said = f"{'▸' if stands else ''}{seconds:,.{1 if seconds < 10 else 0}f} s"
+                text.append(f"{said:>{_DRIVE_CELLS}}", style=f"bold {palette.text}" if stands else palette.quiet)
+        text.append("\n▸ where it lies now", style=palette.quiet)
+        return text
+
+    def _buy(self) -> Text:
+        palette = palette_of(self.app.theme)
+        text = _titled("What could be bought: price beside what really arrives", palette)
+        if self._trouble:
+            return text + Text(self._trouble, style=palette.look)
+        if not self._verdicts:
+            where = shown(self.desk.workspace.candidates_path)
+            return text + Text(f"Write candidates into {where}; docs/candidates.md shows how.", style=palette.quiet)
+        text.append(f"{'':{_BUY_CELLS}}{'per TB':>12}{'reads':>11}{'saves a week':>14}", style=palette.quiet)
+        for verdict in self._verdicts:
+            one = verdict.candidate
+            held = "" if one.held_back_by == "the drive itself" else f"  {one.held_back_by}"
+            text.append(f"\n{shorten(one.label, _BUY_CELLS - 1):<{_BUY_CELLS}}", style=palette.text)
+            text.append(f"{one.price_per_tb:>8,.0f} {one.currency:<3}", style=palette.quiet)
+            text.append(f"{format_speed(one.read_bytes_per_s):>11}", style=palette.look if held else palette.text)
+            text.append(f"{format_duration(verdict.saves_s_per_week):>14}", style=palette.text)
+        text.append("\namber: its case or port lets less through than the drive could do", style=palette.quiet)
+        return text
+
+    # -- keys ----------------------------------------------------------------------------------------------
+
+    def on_speed_chart_moved(self) -> None:
+        self._show_cursor()
+
+    def action_page(self) -> None:
+        drive = self.query_one(SpeedChart).drive
+        if drive is not None:
+            self.app.push_screen(DrivePage(drive, self.desk))
+
+    def action_gauge(self) -> None:
+        drive = self.query_one(SpeedChart).drive
+        self._ask([drive] if drive is not None else [])
+
+    def action_sustained(self) -> None:
+        drive = self.query_one(SpeedChart).drive
+        self._ask([drive] if drive is not None else [], sustained=True)
+
+    def action_gauge_all(self) -> None:
+        self._ask([drive for drive in self.desk.snapshot.drives if drive.attached])
+
+    def action_stop(self) -> None:
+        if self.desk.gauging is not None and self.desk.gauging.running:
+            self.desk.gauging.stop.ask()
+
+    def _ask(self, drives: Sequence[Drive], sustained: bool = False) -> None:
+        """Say what it will cost, and begin when the user agrees."""
+        try:
+            budgets = [budget_for(drive, sustained=sustained) for drive in drives]
+        except NuvikError as trouble:
+            self.nuvik.complain(trouble)
+            return
+        if not budgets:
+            return
+        labels = {one.id: one.label for one in drives}
+        question = "\n".join(f"{shown(labels[one.drive])}: {one.in_words()}." for one in budgets)
+        agreed = f"Measure {len(budgets)} drives?\n{question}" if len(budgets) > 1 else f"Measure it?\n{question}"
+        self.app.push_screen(Confirm(agreed, "measure"), lambda yes: self.nuvik.begin_gauging(budgets) if yes else None)
+
+
+def _titled(title: str, palette: Palette) -> Text:
+    return Text.assemble((f"{title}\n", f"bold {palette.text}"))
+
+
+def _fitting(drives: Sequence[Drive], here: Drive, room: int) -> list[Drive]:
+    """As many drives as have room, the one at the cursor always among them."""
+    shown_drives = list(drives[: max(1, room)])
+    if here not in shown_drives:
+        shown_drives[-1] = here
+    return shown_drives

@@ -1,0 +1,342 @@
+"""Drives: what the systems tell, recognised again, told straight, and judged."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import time
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import samples
+from conftest import GB, MB, a_drive, fill
+from nuvik.core.hosts import usage
+from nuvik.core.hosts.base import drive_holding
+from nuvik.core.hosts.linux import SysDisk, parse_linux
+from nuvik.core.hosts.local import LocalHost
+from nuvik.core.hosts.macos import parse_macos
+from nuvik.core.hosts.usage import NO_ANSWER, UsageMeter
+from nuvik.core.hosts.volumes import Listing, Volume
+from nuvik.core.hosts.windows import parse_windows
+from nuvik.core.model.capacity import capacity_of, how_full, where_the_rest_went
+from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.links import LINKS, next_faster, pcie_link, sata_link, usb_link
+from nuvik.core.model.traffic import Counters, Look
+from nuvik.core.planning.advice import advice_in_words, how_to_format, needs_of, weigh
+from nuvik.core.store.candidates_file import read_candidates
+from nuvik.core.store.drive_book import Told
+from nuvik.core.survey.drive_findings import drive_findings
+from nuvik.core.survey.drive_wishes import clean_name, headroom_of, kinds_of
+from nuvik.core.workspace import Workspace, open_workspace
+
+SYS = {
+    "nvme0n1": SysDisk(pcie_speed="8.0 GT/s PCIe", pcie_width="4", pcie_best_speed="16.0 GT/s", pcie_best_width="4"),
+    "sda": SysDisk(sata_speed="6.0 Gbps\n", rotational="1"),
+    "sdb": SysDisk(sata_speed="3.0 Gbps\n", rotational="1"),
+    "sdc": SysDisk(usb_mbit_per_s="480", removable="1", rotational="1"),
+    "sdd": SysDisk(usb_mbit_per_s="10000"),
+}
+
+
+def by_device(listing: Listing) -> dict[str, Volume]:
+    return {volume.device: volume for volume in listing.volumes}
+
+
+def test_linux_tells_of_every_ugly_volume():
+    found = by_device(parse_linux(samples.LSBLK, samples.MOUNTINFO, SYS, {}))
+    assert set(found) == {"nvme0n1p2", "home", "vault-films", "sdc1", "cellar:/vol/house", "sda2", "sdd"}
+    root = found["nvme0n1p2"]  # the mount table calls it /dev/root
+    assert (root.mount_points, root.uuid, root.disks[0].medium) == (("/",), "root-1", "nvme")
+    assert (root.disks[0].link, root.disks[0].best_link, root.disks[0].portable) == ("pcie-3x4", "pcie-4x4", False)
+    home = found["home"]  # two sub-volumes of one encrypted volume: its own root first, whatever the order
+    assert home.mount_points == ("/mnt/all of it", "/home") and home.disks[0].name == "nvme0n1"
+    films = found["vault-films"]  # a volume group over two disks, bound to a second place, read-only
+    assert [disk.name for disk in films.disks] == ["sda", "sdb"] and films.read_only
+    assert films.mount_points == ("/films", "/srv/old") and films.disks[0].model == "Oxbow Broad 4T"
+    stick = found["sdc1"]
+    assert (stick.filesystem, stick.label, stick.disks[0].medium, stick.disks[0].link) == (
+        "exfat",
+        "",
+        "flash",
+        "usb-2",
+    )
+    assert stick.disks[0].portable
+    assert found["sda2"].state == "not mounted" and "encrypted" in found["sdd"].findings[0]
+    assert found["cellar:/vol/house"].network
+
+
+@pytest.mark.parametrize("garbled", ["", "{", "[]", '{"blockdevices": [3]}', "nicht erlaubt", '{"blockdevices": null}'])
+def test_a_garbled_tool_leaves_the_mounted_drives_and_a_finding(garbled):
+    listing = parse_linux(garbled, samples.MOUNTINFO, {}, {})
+    assert {"/", "/home", "/films"} <= {point for one in listing.volumes for point in one.mount_points}
+    assert "lsblk gave no answer" in listing.findings[0]
+    assert parse_macos(garbled.encode(), {}, garbled).volumes == () and parse_macos(b"", {}, "").findings
+    assert parse_windows(garbled).volumes == ()
+
+
+@given(st.text(max_size=60), st.binary(max_size=60))
+def test_no_parser_ever_raises(text, data):
+    parse_linux(text, text, {}, {})
+    parse_linux(samples.LSBLK, text, {}, {})
+    parse_macos(data, {"disk3s5": data}, text)
+    parse_macos(samples.MAC_LIST, dict.fromkeys(samples.MAC_INFOS, data), text)
+    parse_windows(text)
+
+
+def test_macos_shows_the_users_volumes_of_a_container():
+    listing = parse_macos(samples.MAC_LIST, samples.MAC_INFOS, samples.MAC_PROFILE)
+    found = by_device(listing)
+    assert set(found) == {"disk3s5", "disk3s6", "disk4s1"} and not listing.findings
+    data = found["disk3s5"]
+    assert data.mount_points == ("/", "/System/Volumes/Data") and data.pool == "disk3"
+    assert (data.bytes, data.free_bytes, data.uuid) == (494 * GB, 120 * GB, "DATA-1")
+    assert (data.disks[0].name, data.disks[0].medium, data.disks[0].link) == ("disk0", "nvme", "pcie-3x4")
+    assert found["disk3s6"].state == "locked" and found["disk3s6"].pool == data.pool
+    old = found["disk4s1"]
+    assert old.read_only and old.disks[0].link == "usb-3.2-gen1" and old.disks[0].portable
+    partly = parse_macos(samples.MAC_LIST, {**samples.MAC_INFOS, "disk4s1": b"?"}, "?")
+    assert len(partly.volumes) == 2 and len(partly.findings) == 2
+
+
+def test_windows_shows_letters_folders_and_what_is_locked():
+    found = by_device(parse_windows(samples.WINDOWS))
+    more = "\\\\?\\Volume{more}\\"
+    assert set(found) == {"C:", "D:", more, "E:", "H:"}
+    assert found["C:"].disks[0].medium == "nvme" and found["C:"].cluster_bytes == 4096
+    assert found["D:"].read_only and found["D:"].disks[0].medium == "hdd" and found["D:"].label == "Films"
+    assert found[more].mount_points == ("C:\\Mounted\\",)
+    assert found["E:"].state == "locked" and found["E:"].disks[0].portable
+    assert found["H:"].network and found["H:"].uuid == "\\\\cellar\\house"
+
+
+# -- this computer -----------------------------------------------------------------------------------------
+
+
+class Told_:
+    """A system that tells what it is given."""
+
+    def __init__(self, *volumes: Volume) -> None:
+        self.volumes = volumes
+
+    def listing(self) -> Listing:
+        return Listing(volumes=self.volumes)
+
+    def temperature_c(self, disks) -> float | None:
+        return None
+
+
+def local(tmp_path, *volumes: Volume) -> Workspace:
+    workspace = open_workspace(state=str(tmp_path / "state"))
+    workspace.host._system = Told_(*volumes)
+    return workspace
+
+
+def test_a_drive_is_recognised_by_its_own_identity(tmp_path):
+    one, other = tmp_path / "one", tmp_path / "other"
+    one.mkdir()
+    other.mkdir()
+    stick = Volume(device="sdc1", filesystem="ext4", label="Field", uuid="u-1", mount_points=(str(one),), bytes=GB)
+    base = Volume(device="sda1", filesystem="ext4", uuid="u-0", mount_points=(str(tmp_path),), bytes=GB)
+    workspace = local(tmp_path, base, stick)
+    drive = workspace.drive_or_refuse("field")
+    workspace.book.tell(drive, Told(label="Field drive", headroom_bytes=7, welcomes=("photo",)))
+    workspace.host._system = Told_(base)
+    away = workspace.drive_or_refuse("field")
+    assert not away.attached and away.label == "Field drive" and away.usable_bytes == drive.usable_bytes
+    workspace.host._system = Told_(base, replace(stick, device="sdx9", label="renamed", mount_points=(str(other),)))
+    back = workspace.drive_or_refuse("Field drive")
+    assert (back.id, back.headroom_bytes, back.welcomes, back.path) == ("field", 7, ("photo",), str(other))
+    assert not workspace.strangers()
+    clone = replace(stick, device="sdy1", mount_points=(str(one),))
+    workspace.host._system = Told_(base, stick, clone)
+    both = {one.device: one.id for one in workspace.host.drives()}
+    assert both["sdc1"] == "field" and both["sdy1"] == "field-2", "a copy of the volume is a drive of its own"
+    newcomer = Volume(device="sdz1", filesystem="ext4", label="Field", uuid="u-2", mount_points=(str(one),), bytes=GB)
+    workspace.host._system = Told_(base, newcomer)
+    assert [one.id for one in workspace.strangers()] == ["field-3"]
+    held = drive_holding(workspace.host.drives(), str(one / "x"))
+    assert held is not None and held.id == "field-3"
+
+
+def test_a_mount_that_hangs_is_told_and_holds_up_nobody(tmp_path, monkeypatch):
+    real = usage.usage_of
+    monkeypatch.setattr(usage, "usage_of", lambda point: time.sleep(3) if point == "/hanging" else real(point))
+    hanging = Volume(device="net", filesystem="nfs4", uuid="n", mount_points=("/hanging",))
+    sound = Volume(device="sda1", filesystem="ext4", uuid="u", mount_points=(str(tmp_path),))
+    workspace = local(tmp_path, hanging, sound)
+    began = time.monotonic()
+    drives = {drive.device: drive for drive in workspace.host.drives()}
+    assert time.monotonic() - began < 2
+    assert drives["sda1"].attached and not drives["net"].attached and NO_ANSWER in drives["net"].findings
+    began = time.monotonic()
+    workspace.host.drives()
+    assert time.monotonic() - began < 0.5, "it is not waited for again"
+    answers = UsageMeter().ask(["/nowhere"])
+    assert "cannot be asked" in str(answers["/nowhere"])
+
+
+@pytest.mark.skipif(shutil.which("lsblk") is None, reason="lsblk is not installed")
+def test_listing_the_drives_is_quick(tmp_path):
+    times = []
+    for number in range(5):
+        host = LocalHost()
+        began = time.perf_counter()
+        drives = host.drives()
+        times.append(time.perf_counter() - began)
+        assert any(drive.path == "/" for drive in drives), number
+    assert min(times) < 0.150
+
+
+# -- told straight -----------------------------------------------------------------------------------------
+
+
+@given(st.integers(0, 850), st.integers(0, 900))
+def test_capacity_adds_up_from_the_label_down(used, libraries):
+    capacity = capacity_of(a_drive(used_bytes=used * GB), libraries * GB)
+    lost = capacity.other_volumes_bytes + capacity.tables_bytes + capacity.reserved_bytes
+    assert capacity.label_bytes == lost + capacity.libraries_bytes + capacity.other_bytes + capacity.free_bytes
+    assert min(capacity.libraries_bytes, capacity.other_bytes, capacity.free_bytes) >= 0
+    said = where_the_rest_went(capacity)
+    assert "1.00 TB" in said and "100 GB for other volumes" in said and "30.0 GB kept by the system" in said
+
+
+def test_nearly_full_is_judged_by_headroom_and_by_kind():
+    assert how_full(a_drive()) is None
+    assert "50.0 GB should be" in str(how_full(a_drive(used_bytes=810 * GB)))
+    assert "clear cells" in str(how_full(a_drive(used_bytes=770 * GB)))
+    assert how_full(a_drive(used_bytes=770 * GB, medium="hdd")) is None
+    assert how_full(a_drive(used_bytes=810 * GB, attached=False)) is None
+
+
+def test_links_have_ceilings_in_their_order():
+    for link in LINKS.values():
+        faster = next_faster(link)
+        assert faster is None or faster.payload_bytes_per_s > link.payload_bytes_per_s
+    assert (usb_link(480), usb_link(5000), usb_link(33)) == ("usb-2", "usb-3.2-gen1", "unknown")
+    assert (sata_link("6.0 Gbps"), sata_link("1.5 Gbps"), sata_link("?")) == ("sata-6g", "sata-1.5g", "unknown")
+    assert (pcie_link("8.0 GT/s PCIe", "x4"), pcie_link("Unknown", "4"), pcie_link("8 GT/s", "")) == (
+        "pcie-3x4", "unknown", "unknown")  # fmt: skip
+    # What each standard's own text allows at the very most must not be promised.
+    assert LINKS["usb-2"].payload_bytes_per_s < 53.2e6 and LINKS["sata-6g"].payload_bytes_per_s < 600e6
+    assert LINKS["pcie-3x4"].payload_bytes_per_s < 3.94e9 and LINKS["usb-3.2-gen1"].payload_bytes_per_s < 500e6
+
+
+@pytest.mark.parametrize(
+    ("facts", "said"),
+    [
+        ({}, "reads at its cable's ceiling (USB 3.2 Gen 2 (10 Gbit/s)): a faster port or case would give up to 2.1"),
+        ({"read_bytes_per_s": 300 * MB}, None),
+        ({"speed_source": "typical"}, "never measured"),
+        ({"link": "sata-6g", "portable": False, "read_bytes_per_s": 540 * MB}, "at the ceiling of SATA 6 Gbit/s"),
+        ({"link": "pcie-3x4", "best_link": "pcie-4x4", "medium": "nvme"}, "could use PCI Express 4.0 ×4"),
+        ({"read_only": True}, "it is read-only"),
+        ({"findings": ("it smells",)}, "it smells"),
+    ],
+)  # fmt: skip
+def test_findings(facts, said):
+    found = drive_findings(a_drive(**facts), [], [])
+    assert (found == []) if said is None else any(one.startswith(said) or said in one for one in found)
+
+
+def test_volumes_of_one_disk_say_so_and_the_planner_knows(world):
+    world.data["drive"][1]["disk"] = world.data["drive"][0]["disk"] = "one"
+    world.write()
+    source = fill(world.path("kestrel", "Games", "Ferry"))
+    workspace = world.open()
+    assert any("same disk as Heron" in one for one in workspace.findings()["kestrel"])
+    plan = workspace.draft([(str(source), "heron")]).to_plan()
+    timeline = workspace.rehearse(plan)
+    assert timeline.feasible and "lie on one disk" in timeline.notes[0]
+    pooled = tuple(replace(one, pool="p") for one in workspace.host.drives() if one.id != "wren")
+    workspace.host._declared = lambda: pooled
+    refused = workspace.rehearse(plan)
+    assert "one free space" in refused.violations[0].problem
+
+
+# -- wishes, advice, purchases -----------------------------------------------------------------------------
+
+
+def test_what_is_typed_of_a_drive_is_read_or_refused():
+    assert headroom_of("10 %", a_drive()) == 85 * GB and headroom_of("50G", a_drive()) == 50 * GB
+    assert kinds_of("game, photo game") == ("game", "photo") and kinds_of("") == ()
+    assert clean_name("  a   b ") == "a b"
+    for bad in ("99%", "x%", "2T", "cheese"):
+        with pytest.raises(BadInput):
+            headroom_of(bad, a_drive())
+    for read, bad in ((kinds_of, "cheese"), (clean_name, "\x1b[31m"), (clean_name, " ")):
+        with pytest.raises(BadInput):
+            read(bad)
+
+
+def test_advice_on_a_file_system_names_what_it_lacks(world):
+    stick = a_drive(filesystem="exfat", used_bytes=3 * GB, device="sdc1")
+    assert "leave it as it is" in advice_in_words(stick, needs_of(["windows", "macos"], []))
+    said = advice_in_words(stick, needs_of(["linux"], [], links=True))
+    assert "holds no links" in said and "need a setting, not a link" in said and "ext4 would be better" in said
+    first = weigh(needs_of(["windows", "macos"], []), 10**11)[0]
+    assert first.filesystem == "exfat" and not first.lacks
+    steps = how_to_format(stick, "ext4", [], "linux")
+    assert "Everything on Wren will be lost: 3.00 GB" in steps[0] and "sdc1" in steps[2]
+    with pytest.raises(BadInput, match="no system"):
+        needs_of(["amber"], [])
+
+
+CANDIDATES = """format = "nuvik-candidates/1"
+ports = ["usb-3.2-gen2"]
+[[drive]]
+label = "Bare"
+capacity_bytes = 2_000_000_000_000
+price = 100.0
+medium = "nvme"
+read_bytes_per_s = 3_500_000_000
+write_bytes_per_s = 3_000_000_000
+[[case]]
+label = "Case"
+price = 20.0
+link = "usb-3.2-gen2x2"
+takes = ["nvme"]
+[[upgrade]]
+drive = "heron"
+label = "Heron in a better case"
+price = 30
+case = "usb-3.2-gen2"
+read_bytes_per_s = 900_000_000
+write_bytes_per_s = 800_000_000
+"""
+
+
+def test_candidates_are_put_together_and_held_back_by_their_slowest_part(world, tmp_path):
+    file = tmp_path / "candidates.toml"
+    file.write_text(CANDIDATES)
+    fill(world.path("heron", "Games", "Ferry"))
+    with open(world.path("heron", "Games", "Ferry", "big.pack"), "wb") as big:
+        big.truncate(300 * MB)
+    world.cards = [{"path": "heron/Games/Ferry", "opens_per_week": 5, "kind": "game"}]
+    world.write()
+    workspace = world.open()
+    workspace.survey()
+    verdicts = {one.candidate.label: one for one in workspace.verdicts(str(file))}
+    assert set(verdicts) == {"Bare in Case", "Heron in a better case"}, "there is no slot for the bare drive"
+    built = verdicts["Bare in Case"]
+    assert built.candidate.price == 120 and built.candidate.price_per_tb == pytest.approx(60)
+    assert built.candidate.held_back_by.startswith("the port (USB 3.2 Gen 2")
+    assert built.candidate.read_bytes_per_s == LINKS["usb-3.2-gen2"].payload_bytes_per_s
+    assert built.libraries == ("Ferry",) and built.saves_s_per_week > 5 * 40, "its platters need 44 s for small reads"
+    assert verdicts["Heron in a better case"].candidate.upgrade_of == "heron"
+    for bad, said in ((('"nvme"]', '"cheese"]'), "line 14"), (("gen2x2", "gen9"), "unknown link"),
+                      (("heron", "emu"), "unknown drive"), (("price = 20.0", "price = -1"), "line 12")):  # fmt: skip
+        file.write_text(CANDIDATES.replace(*bad))
+        with pytest.raises(Refused, match=said):
+            read_candidates(str(file), workspace.host.drives())
+
+
+@given(st.integers(0, 10**12), st.integers(0, 10**12), st.floats(0.1, 100))
+def test_traffic_is_what_passed_between_two_looks(read, written, seconds):
+    before = Look(5.0, {"a": Counters(7, 9), "gone": Counters(1, 1), "reset": Counters(2, 2)})
+    after = Look(5.0 + seconds, {"a": Counters(7 + read, 9 + written), "reset": Counters(0, 0), "new": Counters(4, 4)})
+    traffic = after.since(before)
+    assert set(traffic) == {"a"} and traffic["a"].read_bytes_per_s * seconds == pytest.approx(read)
+    assert not before.since(before) and os.sep

@@ -1,0 +1,224 @@
+"""Gauging: true within its limits, within its budget, and never leaving a file behind."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from conftest import GB, MB, a_drive, fill
+from nuvik.core.model.errors import Refused, StopRequested
+from nuvik.core.model.gauging import Figure, GaugeResult, slower_than_before
+from nuvik.core.model.progress import Stop
+from nuvik.core.survey.drive_findings import drive_findings
+from nuvik.core.survey.gauge import budget_for, gauge_drive
+from nuvik.core.workspace import Workspace, open_workspace
+
+
+def left_behind(root: str | os.PathLike) -> list[str]:
+    """The hidden folder of gauges, and what is in it."""
+    return [str(path) for path in Path(root).rglob("*") if ".nuvik-gauge" in str(path)]
+
+
+def measure(workspace: Workspace, drive: str, **wishes) -> GaugeResult:
+    outcome = workspace.gauge([budget_for(workspace.drive_or_refuse(drive), **wishes)])[0]
+    assert outcome.result is not None, outcome.problem
+    return outcome.result
+
+
+# -- in a world --------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("quick", [False, True])
+def test_a_world_gauges_as_it_was_declared(world, quick):
+    for number, declared in enumerate(world.data["drive"]):
+        declared.update(usable_bytes=200 * GB, capacity_bytes=200 * GB, read_bytes_per_s=(30 + 970 * number) * MB)
+    world.write()
+    workspace = world.open()
+    for declared in world.data["drive"]:
+        result = measure(workspace, declared["id"], quick=quick)
+        assert result.read.per_s == pytest.approx(declared["read_bytes_per_s"], rel=0.01)
+        assert result.write.per_s == pytest.approx(declared["write_bytes_per_s"], rel=0.01)
+        assert result.small_reads.per_s == pytest.approx(declared["small_reads_per_s"], rel=0.01)
+        assert result.spread < 0.01
+        known = workspace.drive_or_refuse(declared["id"])
+        assert (known.speed_source, known.write_source) == ("measured", "measured")
+    assert not left_behind(world.folder)
+    assert world.open().drive_or_refuse("wren").speed_source == "measured", "it is kept"
+
+
+def test_writing_on_finds_where_a_drive_slows_down(world):
+    world.data["drive"][2].update(
+        usable_bytes=400 * GB, capacity_bytes=400 * GB, write_bytes_per_s=900 * MB,
+        sustained_write_bytes_per_s=200 * MB, burst_bytes=20 * GB,
+    )  # fmt: skip
+    world.write()
+    workspace = world.open()
+    result = measure(workspace, "wren", sustained=True)
+    assert result.sustained_write_bytes_per_s == pytest.approx(200 * MB, rel=0.05)
+    assert result.burst_bytes == pytest.approx(20 * GB, rel=0.05)
+    known = workspace.drive_or_refuse("wren")
+    assert known.sustained_write_bytes_per_s == result.sustained_write_bytes_per_s
+    assert any("then 200 MB/s" in one for one in workspace.findings()["wren"])
+    assert measure(workspace, "heron", sustained=True).sustained_write_bytes_per_s is None
+
+
+@given(free=st.integers(0, 10**13), headroom=st.integers(0, 10**13), sustained=st.booleans(), quick=st.booleans())
+def test_a_budget_never_touches_the_headroom(free, headroom, sustained, quick):
+    one = a_drive(usable_bytes=10**13, used_bytes=10**13 - free, headroom_bytes=headroom)
+    budget = budget_for(one, quick, sustained)
+    assert budget.write_bytes + budget.sustained_bytes <= max(0, free - headroom)
+    assert (budget.write_bytes == 0) is (budget.reads_only_because is not None)
+    assert "read" in budget.in_words()
+
+
+def test_a_full_or_read_only_drive_is_only_read(world):
+    fill(world.path("kestrel", "Games", "Ferry"))
+    with open(world.path("kestrel", "Games", "Ferry", "big.pack"), "wb") as file:
+        file.truncate(180 * MB)
+    world.data["drive"][1]["read_only"] = True
+    world.write()
+    workspace = world.open()
+    budget = budget_for(workspace.drive_or_refuse("kestrel"))
+    assert "less free space than its headroom" in budget.in_words() and "writes nothing" in budget.in_words()
+    result = measure(workspace, "kestrel")
+    assert result.write is None and result.written_bytes == 0
+    assert result.read.per_s == pytest.approx(400 * MB, rel=0.01)
+    known = workspace.drive_or_refuse("kestrel")
+    assert (known.speed_source, known.write_source) == ("measured", "declared")
+    empty = workspace.gauge([budget_for(workspace.drive_or_refuse("heron"))])[0]
+    assert "read-only" in str(empty.problem) and "no file of" in str(empty.problem)
+    with pytest.raises(Refused, match="away"):
+        budget_for(replace(known, attached=False))
+
+
+def test_a_drive_pulled_while_measured_is_told_and_the_others_go_on(world):
+    world.write(fault=[{"drive": "wren", "pull_after_bytes": 100 * MB}])
+    workspace = world.open()
+    outcomes = workspace.gauge([budget_for(workspace.drive_or_refuse(name)) for name in ("wren", "heron")])
+    assert "could not be measured to the end" in str(outcomes[0].problem) and outcomes[1].result is not None
+    assert workspace.drive_or_refuse("wren").speed_source == "declared"
+    world.write(fault=[])
+    world.open().remove_leftover_tests()
+    assert len(left_behind(world.folder)) <= 2  # this process still lives: only a later one may call it a leftover
+
+
+def test_a_stop_removes_the_file(world):
+    workspace, stop, seen = world.open(), Stop(), []
+
+    def report(progress) -> None:
+        seen.append(progress)
+        assert left_behind(world.folder)
+        stop.ask()
+
+    with pytest.raises(StopRequested):
+        workspace.gauge([budget_for(workspace.drive_or_refuse("heron"))], report, stop)
+    assert seen and not left_behind(world.folder)
+
+
+def test_leftovers_of_a_killed_gauge_are_removed_and_nothing_else(world):
+    world.data["drive"][2].update(usable_bytes=9000 * GB, capacity_bytes=9000 * GB, write_bytes_per_s=50 * MB)
+    world.write(time_scale=1)
+    words = [sys.executable, "-m", "nuvik", "gauge", "wren", "--world", str(world.folder)]
+    child = subprocess.Popen(words, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    until = time.monotonic() + 20
+    while not (left := [path for path in left_behind(world.folder) if path.endswith(".tmp")]):
+        assert time.monotonic() < until
+        time.sleep(0.02)
+    assert world.open().remove_leftover_tests() == [], "it still runs"
+    child.send_signal(signal.SIGKILL)
+    child.wait()
+    strange = Path(left[0]).with_name("letter to aunt.txt")
+    strange.write_text("not a test file")
+    assert world.open().remove_leftover_tests() == left
+    assert strange.exists()
+
+
+def result(read: float, small: float = 8000, when: str = "2026-01-01T00:00:00Z", **facts) -> GaugeResult:
+    return GaugeResult(drive="wren", identity="", taken_at=when, read=Figure.of([read]),
+                       small_reads=Figure.of([small]), write=Figure.of([read]), **facts)  # fmt: skip
+
+
+def test_the_history_shows_what_got_slower_warmer_or_is_not_what_it_seems():
+    assert slower_than_before([result(500e6), result(480e6)]) is None
+    assert "40 % slower than on 2026-01-01" in str(slower_than_before([result(500e6), result(300e6)]))
+    cable = a_drive(link="sata-6g", portable=False, read_bytes_per_s=150 * MB)
+    found = " ".join(drive_findings(cable, [], [result(150e6, temperature_c=75.0, method="cached")]))
+    assert "commonly does" in found and "75 °C" in found and "through the cache" in found
+    platters = drive_findings(a_drive(medium="hdd", read_bytes_per_s=150e6), [], [result(150e6, small=4000)])
+    assert any("like a chip drive" in one for one in platters)
+    unsteady = replace(result(500e6), read=Figure.of([300e6, 500e6, 700e6]))
+    assert any("80 % apart" in one for one in drive_findings(a_drive(), [], [unsteady]))
+
+
+def test_gauge_by_command(world):
+    fill(world.path("kestrel", "x"))
+    at = ["--world", str(world.folder)]
+    words = [sys.executable, "-m", "nuvik", "gauge"]
+    done = subprocess.run(
+        [*words, "heron", "wren", "--json", "--quick", *at], capture_output=True, text=True, check=True
+    )
+    told = json.loads(done.stdout)
+    assert told["format"] == "nuvik-gauge/1" and len(told["drives"]) == 2 and "writes up to" in done.stderr
+    world.data["drive"][1]["attached"] = False
+    world.write()
+    done = subprocess.run([*words, "heron", "wren", *at], capture_output=True, text=True, check=False)
+    assert done.returncode == 5 and "away" in done.stderr and "Wren: reads" in done.stdout
+    assert subprocess.run([*words, "heron", *at], capture_output=True, check=False).returncode == 3
+
+
+# -- on real small drives ----------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(("filesystem", "read", "write"), [("ext4", 80, 40), ("xfs", 300, 150)])
+def test_on_a_real_drive_within_a_tenth_of_its_limit(real_drives, tmp_path, filesystem, read, write):
+    point = real_drives.up("small", "1500M", filesystem, read, write)
+    workspace = open_workspace(state=str(tmp_path / "state"))
+    found = measure(workspace, "small")
+    assert found.read.per_s == pytest.approx(read * MB, rel=0.10)
+    assert found.write.per_s == pytest.approx(write * MB, rel=0.10)
+    assert found.method == "direct" and len(found.write.passes) == len(found.read.passes) == 3
+    assert not left_behind(point)
+    assert found.took_s < budget_for(workspace.drive_or_refuse("small")).time_s * 1.5
+
+
+def test_a_real_read_only_drive_and_one_without_direct_access(real_drives, tmp_path):
+    point = real_drives.up("small", "400M", "ext4")
+    (point / "film.mkv").write_bytes(os.urandom(60 * MB))
+    stick = real_drives.up("stick", "600M", "exfat")
+    subprocess.run(["mount", "-o", "remount,ro", str(point)], check=True)
+    workspace = open_workspace(state=str(tmp_path / "state"))
+    assert workspace.drive_or_refuse("small").read_only
+    found = measure(workspace, "small")
+    assert found.write is None and found.read.per_s > MB
+    other = measure(workspace, "stick", quick=True)
+    assert other.write is not None and other.method in ("direct", "dropped") and not left_behind(stick)
+
+
+def test_power_cut_while_gauging_leaves_words_and_no_file(real_drives, tmp_path):
+    point = real_drives.up("small", "1500M", "ext4", 100, 20)
+    workspace = open_workspace(state=str(tmp_path / "state"))
+    drive, cut = workspace.drive_or_refuse("small"), []
+
+    def report(progress) -> None:
+        if progress.share > 0.05 and not cut:
+            cut.append(True)
+            real_drives.cut("small")
+
+    with pytest.raises(OSError):
+        gauge_drive(workspace.host, drive, budget_for(drive), report)
+    real_drives.back("small")
+    for path in left_behind(point):  # as after a restart: the process of then is no more
+        if path.endswith(".tmp"):
+            os.rename(path, os.path.join(os.path.dirname(path), "999999999-00000000.tmp"))
+    workspace.remove_leftover_tests()
+    assert not left_behind(point)
