@@ -10,13 +10,16 @@ import sys
 import time
 
 import pytest
-from textual.widgets import DataTable, Static
+from textual.widgets import DataTable, Input, Static
 
 from conftest import MB, fill, picture
+from nuvik.core.survey.gauge import budget_for
 from nuvik.demo.build import household_at
 from nuvik.tui.app import NuvikApp
+from nuvik.tui.screens.arrival import DriveCard
 from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
+from nuvik.tui.widgets.speed_chart import SpeedChart
 
 
 async def settle(app: NuvikApp, pilot) -> None:
@@ -70,7 +73,7 @@ async def test_from_a_full_drive_to_moved_and_taken_back(house):
         assert words(app, "#headline").startswith("Done: 1 move. Kestrel 183 MB freed")
         assert os.path.islink(game)
         assert picture(game) == whole
-        await pilot.press("5")
+        await pilot.press("6")
         assert app.screen.query_one(DataTable).row_count == 1
         await pilot.press("u", "y")
         await settle(app, pilot)
@@ -97,7 +100,7 @@ async def test_what_cannot_be_done_is_said_where_it_is_tried(house):
         assert words(app, "#consequence") == "Wren is away."
         await pilot.press("enter")
         assert app.desk.lifted is not None, "it is still in the hand"
-        await pilot.press("escape", "3")
+        await pilot.press("escape", "4")
         assert "Nothing moves in this plan" in words(app, "#headline")
         await pilot.press("c")
         assert app.screen.STAGE == "rehearse"
@@ -131,12 +134,79 @@ async def test_finding_themes_help_and_small_windows(house):
         for name in ("nuvik-day", "nuvik-contrast", "nuvik-night"):
             await pilot.press("t")
             assert app.theme == name
-        for stage in "12345":
+        for stage in "123456":
             await pilot.press(stage, "question_mark")
             assert not hasattr(app.screen, "STAGE")
             await pilot.press("escape")
         await pilot.resize_terminal(90, 25)
         assert app.screen.query_one("#too-small").display
+
+
+async def test_speeds_measures_shows_and_stops(house):
+    for declared in house.data["drive"][1:]:
+        declared.update(usable_bytes=90_000 * MB, capacity_bytes=90_000 * MB)
+    house.write()
+    app = NuvikApp(house.open)
+    async with app.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(app, pilot)
+        await pilot.press("2")
+        assert words(app, "#headline").startswith("No drive was measured here yet")
+        chart = app.screen.query_one(SpeedChart)
+        while chart.drive.id != "heron":
+            await pilot.press("down")
+        assert "writes up to" in words(app, "#consequence")
+        await pilot.press("g", "n")
+        assert app.desk.gauging is None
+        await pilot.press("g", "y")
+        await settle(app, pilot)
+        assert words(app, "#headline").startswith("Heron reads 400 MB/s"), words(app, "#headline")
+        assert chart.drive.speed_source == "measured"
+        assert "Ferrymoss" in words(app, "#meaning") and "docs/candidates.md" in words(app, "#buy")
+        await pilot.press("1", "2")
+        assert words(app, "#headline").startswith("Not measured yet")
+        await pilot.press("i")
+        assert "The label says" in str(app.screen.query("#page Static").first(Static).content)
+        await pilot.press("escape")
+        app.begin_gauging([budget_for(chart.drive)])
+        app.desk.gauging.stop.ask()
+        await settle(app, pilot)
+        assert words(app, "#headline").startswith("Stopped as asked")
+        assert not [path for path in house.folder.rglob("*") if ".nuvik-gauge" in str(path)]
+        await pilot.resize_terminal(100, 30)
+        await pilot.pause()
+        assert app.screen.query_one(SpeedChart).size.width > 80
+
+
+async def test_a_new_drive_is_greeted_named_and_measured(house):
+    app = NuvikApp(house.open)
+    async with app.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(app, pilot)
+        house.drive("lapwing", usable_bytes=9_000 * MB, capacity_bytes=9_000 * MB)
+        house.data["drive"][2]["attached"] = False
+        house.write()
+        app._watch_drives()
+        await settle(app, pilot)
+        told = [note.message for note in app._notifications]
+        assert "Lapwing is here." in told and "Wren went away." in told
+        assert isinstance(app.screen, DriveCard)
+        app.screen.query_one("#headroom", Input).value = "99%"
+        await pilot.press("ctrl+s")
+        assert isinstance(app.screen, DriveCard), "what cannot be is not kept"
+        app.screen.query_one("#headroom", Input).value = "20%"
+        app.screen.query_one("#name", Input).value = "Field box"
+        app.screen.query_one("#welcomes", Input).value = "photo, video"
+        await pilot.click("#measure")
+        await settle(app, pilot)
+        assert app.screen.STAGE == "speeds"
+        known = app.desk.workspace.drive_or_refuse("Field box")
+        assert (known.headroom_bytes, known.welcomes, known.speed_source) == (
+            1_800 * MB,
+            ("photo", "video"),
+            "measured",
+        )
+        app._watch_drives()
+        await settle(app, pilot)
+        assert app.screen.STAGE == "speeds", "it is not greeted twice"
 
 
 @pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed")
@@ -182,7 +252,7 @@ def test_the_real_program_in_a_terminal(tmp_path):
         press("y")
         wait_for("Done: 1 move. Kestrel 93.1 GB freed")
         assert os.path.islink(os.path.join(folder, "kestrel", "Games", "Comet Courier"))
-        press("5", "u")
+        press("6", "u")
         wait_for("Take move 1 back?")
         press("y")
         wait_for("Comet Courier lies where it lay before")

@@ -26,7 +26,7 @@ from nuvik.tui.widgets.speed_chart import SpeedChart
 from nuvik.tui.widgets.traffic import TrafficPanel, curve
 
 _NAME_CELLS, _DRIVE_CELLS, _CURVE_CELLS = 24, 10, 40
-_BUY_CELLS = 30
+_BUY_CELLS, _TOLD = 30, 3
 
 
 class SpeedsScreen(StageScreen):
@@ -70,6 +70,11 @@ class SpeedsScreen(StageScreen):
         self._say()
         self._show_cursor()
 
+    def on_screen_suspend(self) -> None:
+        """How a measurement ended was seen; from now on the headline is about the drives again."""
+        if self.desk.gauging is not None and not self.desk.gauging.running and self.app.screen is not self:
+            self.desk.gauging = None
+
     def follow_gauge(self) -> None:
         """A gauge that runs told something, or ended."""
         self._say()
@@ -112,11 +117,6 @@ class SpeedsScreen(StageScreen):
         self._tell_drive(drive)
 
     def _tell_drive(self, drive: Drive) -> None:
-        findings = self._findings.get(drive.id, [])
-        if findings:
-            more = f" (i shows {len(findings) - 1} more)" if len(findings) > 1 else ""
-            self.tell(f"{shown(drive.label)}: {findings[0]}{more}")
-            return
         try:
             self.tell(f"g on {shown(drive.label)} {budget_for(drive).in_words()}")
         except NuvikError as trouble:
@@ -143,6 +143,10 @@ class SpeedsScreen(StageScreen):
                 said = f"{'▸' if stands else ''}{seconds:,.{1 if seconds < 10 else 0}f} s"
                 text.append(f"{said:>{_DRIVE_CELLS}}", style=f"bold {palette.text}" if stands else palette.quiet)
         text.append("\n▸ where it lies now", style=palette.quiet)
+        if findings := self._findings.get(here.id):
+            text.append(f"\n\nWhat to know of {shown(here.label)}", style=f"bold {palette.text}")
+            for finding in findings:
+                text.append(f"\n· {finding}", style=palette.text)
         return text
 
     def _buy(self) -> Text:
@@ -161,7 +165,9 @@ class SpeedsScreen(StageScreen):
             text.append(f"{one.price_per_tb:>8,.0f} {one.currency:<3}", style=palette.quiet)
             text.append(f"{format_speed(one.read_bytes_per_s):>11}", style=palette.look if held else palette.text)
             text.append(f"{format_duration(verdict.saves_s_per_week):>14}", style=palette.text)
-        text.append("\namber: its case or port lets less through than the drive could do", style=palette.quiet)
+        text.append("\namber: its case or port lets less through than the drive could do\n", style=palette.quiet)
+        for verdict in self._verdicts[:_TOLD]:
+            text.append(f"\n· {verdict.in_words()}", style=palette.text)
         return text
 
     # -- keys ----------------------------------------------------------------------------------------------

@@ -195,11 +195,11 @@ def _how_known(drive: Drive) -> tuple[str, bool]:
         return (
             ("declared, not measured", False) if drive.speed_source == "declared" else ("typical, not measured", True)
         )
-    said = f"measured {(drive.gauged_at or '')[:10]}, within {100 * (drive.speed_spread or 0):.0f} %"
+    said = f"measured {(drive.gauged_at or '')[:10]} ±{100 * (drive.speed_spread or 0) / 2:.0f} %"
     if drive.through_cache:
         return f"{said}, through the cache", True
     if drive.sustained_write_bytes_per_s and drive.burst_bytes:
-        said += f"; writes {format_speed(drive.sustained_write_bytes_per_s)} after {format_bytes(drive.burst_bytes)}"
+        said += f"; {format_speed(drive.sustained_write_bytes_per_s)} after {format_bytes(drive.burst_bytes)}"
     return said, False
 
 
