@@ -29,6 +29,13 @@ def pytest_configure(config: pytest.Config) -> None:
         tempfile.tempdir = str(_IN_MEMORY)
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Real drives are seen by every process of the machine: tests on them take turns."""
+    for item in items:
+        if "real_drives" in getattr(item, "fixturenames", ()):
+            item.add_marker(pytest.mark.xdist_group("real drives"))
+
+
 @dataclass
 class World:
     """A world of two or three drives in a temporary folder, to be changed and opened again at will."""
@@ -164,13 +171,13 @@ _MOUNT = {"ntfs": ["ntfs-3g"], "exfat": ["mount.exfat-fuse"]}
 class RealDrives:
     """Loop-mounted volumes; the power of one can be cut."""
 
-    def __init__(self, place: Path) -> None:
-        self.place = place
+    def __init__(self, place: Path, images: Path) -> None:
+        self.place, self.images = place, images
         self.loops: dict[str, tuple[str, str]] = {}
 
     def up(self, name: str, size: str, filesystem: str, read_mb_s: float = 0, write_mb_s: float = 0) -> Path:
         """Make and mount a volume, with block-level speed limits in MB/s where they are given."""
-        image = self.place / f"{name}.img"
+        image = self.images / f"{name}.img"
         with open(image, "wb") as file:
             file.truncate(int(size[:-1]) * 2**20)
         _run("mkfs", [*_MAKE[filesystem], str(image)])
@@ -233,9 +240,12 @@ def real_drives() -> Iterator[RealDrives]:
     """Real small file systems, where this machine may mount them; skipped with the reason where it may not."""
     if not hasattr(os, "geteuid") or os.geteuid() != 0 or shutil.which("losetup") is None:
         pytest.skip("loop devices need the rights of root")
-    place = Path(tempfile.gettempdir()) / f"nuvik-drives-{os.getpid()}"
+    # Mounted where a user's drives may be; the images behind them lie in memory, where nothing else slows them down.
+    place = Path("/tmp") / f"nuvik-drives-{os.getpid()}"
+    images = Path(tempfile.mkdtemp(prefix="nuvik-images-"))
     place.mkdir()
-    drives = RealDrives(place)
+    drives = RealDrives(place, images)
     yield drives
     drives.down()
     shutil.rmtree(place, ignore_errors=True)
+    shutil.rmtree(images, ignore_errors=True)

@@ -60,7 +60,12 @@ def needs_of(systems: Sequence[str], libraries: Sequence[Library], links: bool =
 def weigh(needs: Needs, capacity_bytes: int) -> list[Advice]:
     """Every file system that can be offered, those that fit first, then those that lack least."""
     weighed = [_weigh(rules_of(name), name, needs, capacity_bytes) for name in _OFFERED]
-    return sorted(weighed, key=lambda one: (len(one.lacks), len(one.notes), _OFFERED.index(one.filesystem)))
+    return sorted(weighed, key=lambda one: (_gravity(one), len(one.notes), _OFFERED.index(one.filesystem)))
+
+
+def _gravity(advice: Advice) -> int:
+    """How bad it is: a system that cannot read the drive at all is worse than anything that can be lived with."""
+    return sum(10 if "cannot read" in lack else 1 for lack in advice.lacks)
 
 
 def _weigh(rules: FileSystem, name: str, needs: Needs, capacity_bytes: int) -> Advice:
@@ -98,7 +103,7 @@ def advice_in_words(drive: Drive, needs: Needs) -> str:
         return f"{drive.rules.name} is right for {shown(drive.label)} with {systems}: leave it as it is.{more}"
     best = weigh(needs, drive.capacity_bytes)[0]
     said = f"{drive.rules.name} on {shown(drive.label)}: {'; '.join(now.lacks)}."
-    if len(best.lacks) >= len(now.lacks):
+    if _gravity(best) >= _gravity(now):
         return f"{said} No other file system would do better for {systems}."
     name = rules_of(best.filesystem).name
     rest = f", although {'; '.join((*best.lacks, *best.notes))}" if best.lacks or best.notes else ""

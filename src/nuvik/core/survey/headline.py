@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from nuvik.core.model.capacity import how_full
 from nuvik.core.model.clock import days_since
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.links import link_name
 from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes, format_count
@@ -19,17 +21,15 @@ def survey_headline(snapshot: Snapshot) -> str:
         return "No drive was found."
     if not snapshot.libraries:
         return f"{format_count(len(attached), 'drive')} found, and no library on them yet: survey a folder."
-    shortest = max(attached, key=lambda drive: drive.short_of_headroom_bytes / drive.usable_bytes)
-    if not shortest.short_of_headroom_bytes:
+    full = [drive for drive in attached if how_full(drive) is not None]
+    shortest = max(attached, key=lambda drive: (drive in full, drive.short_of_headroom_bytes / drive.usable_bytes))
+    if not full:
         roomiest = max(attached, key=lambda drive: drive.free_bytes)
         return (
             f"Every drive keeps its headroom. Most room: {shown(roomiest.label)}, "
             f"{format_bytes(roomiest.free_bytes)} free."
         )
-    said = (
-        f"{shown(shortest.label)} is nearly full: {format_bytes(shortest.free_bytes)} free, "
-        f"{format_bytes(shortest.headroom_bytes)} should be."
-    )
+    said = f"{shown(shortest.label)} is nearly full: {how_full(shortest)}."
     cold = [one for one in snapshot.on_drive(shortest.id) if one.movable and is_cold(one.last_used)]
     if cold:
         many = "libraries" if len(cold) > 1 else "library"
@@ -63,7 +63,7 @@ def drive_facts(drive: Drive) -> str:
     if not drive.attached:
         return f"{shown(drive.label)} is away: attach it to see what it holds."
     return (
-        f"{shown(drive.label)} · {drive.medium} on {drive.link} · {drive.rules.name} · "
+        f"{shown(drive.label)} · {drive.medium_class.name} on {link_name(drive.link)} · {drive.rules.name} · "
         f"{format_bytes(drive.usable_bytes)} usable of {format_bytes(drive.capacity_bytes)} · "
         f"{format_bytes(drive.headroom_bytes)} headroom"
     )

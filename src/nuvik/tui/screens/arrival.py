@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING, cast
 
+from rich.text import Text
+from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
@@ -12,11 +14,11 @@ from textual.screen import ModalScreen
 from textual.widgets import Button, Input, Static, Switch
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.errors import BadInput, NuvikError
 from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes
-from nuvik.core.planning.advice import advice_in_words, needs_of
+from nuvik.core.planning.advice import advice_in_words, how_to_format, needs_of, this_system, weigh
 from nuvik.core.survey.drive_wishes import clean_name, headroom_of, kinds_of
 from nuvik.core.survey.gauge import budget_for
 from nuvik.tui.desk import Desk
@@ -50,8 +52,9 @@ class DriveCard(ModalScreen[None]):
             with Horizontal(id="portable-line"):
                 yield Switch(drive.portable, id="portable")
                 yield Static("it is taken away at times", id="portable-words")
-            advice = advice_in_words(drive, needs_of((), self._desk.snapshot.libraries, links=True))
-            yield Static(advice, id="advice", classes="quiet", markup=False)
+            yield Static("who must read and write it: linux, macos, windows", classes="quiet")
+            yield Input(this_system(), id="systems")
+            yield Static(id="advice", classes="quiet", markup=False)
             with Horizontal(id="answers"):
                 yield Button("keep and measure", id="measure")
                 yield Button("keep (^s)", id="keep")
@@ -59,6 +62,23 @@ class DriveCard(ModalScreen[None]):
 
     def on_mount(self) -> None:
         self.query_one("#name", Input).focus()
+        self._advise()
+
+    @on(Input.Changed, "#systems")
+    def _advise(self) -> None:
+        """Which file system it should have for these; if another one, how the system's own tool makes it."""
+        drive, snapshot = self._drive, self._desk.snapshot
+        systems = self.query_one("#systems", Input).value.replace(",", " ").split()
+        try:
+            needs = needs_of(systems, snapshot.libraries, links=True)
+        except BadInput as trouble:
+            self.query_one("#advice", Static).update(trouble.next_step)
+            return
+        said, best = advice_in_words(drive, needs), weigh(needs, drive.capacity_bytes)[0]
+        if best.filesystem != drive.filesystem and not best.lacks:
+            steps = how_to_format(drive, best.filesystem, snapshot.on_drive(drive.id), this_system())
+            said += " Nuvik does not format. " + " ".join(f"{n}. {step}" for n, step in enumerate(steps, start=1))
+        self.query_one("#advice", Static).update(Text(said))
 
     def on_button_pressed(self, pressed: Button.Pressed) -> None:
         if pressed.button.id == "later":

@@ -24,7 +24,7 @@ from nuvik.drawing.palette import Palette
 from nuvik.tui.theme import palette_of
 
 _LABEL, _WORD, _SPEED, _COUNT, _TIER = 16, 7, 11, 9, 16
-_ROW_LINES = 3
+_ROW_LINES, _MOST_LINES = 3, 26
 _CEILING = "┃"
 _BARS = {"measured": ("━", "●"), "declared": ("─", "○"), "typical": ("╌", "?")}
 """What a bar is drawn with, and its end, by how the figure is known."""
@@ -73,7 +73,9 @@ class SpeedChart(ScrollView, can_focus=True):
         ids = [drive.id for drive in self._drives]
         if before is not None and before.id in ids:
             self.set_reactive(SpeedChart.cursor, ids.index(before.id))
-        self.virtual_size = Size(self.size.width, len(self._drives) * _ROW_LINES + 2)
+        lines = len(self._drives) * _ROW_LINES + 2
+        self.virtual_size = Size(self.size.width, lines)
+        self.styles.height = min(lines, _MOST_LINES)
         self.refresh()
 
     @property
@@ -101,7 +103,7 @@ class SpeedChart(ScrollView, can_focus=True):
 
     @property
     def _scales(self) -> tuple[_Scale, _Scale]:
-        spare = max(30, self.size.width - _LABEL - 2 * _WORD - _SPEED - _COUNT - _TIER - 2)
+        spare = max(30, self.scrollable_content_region.width - _LABEL - 2 * _WORD - _SPEED - _COUNT - _TIER - 2)
         speeds = [speed for one in self._drives for speed in (one.read_bytes_per_s, one.write_bytes_per_s)]
         speeds += [one.link_standard.payload_bytes_per_s for one in self._drives if one.link_standard is not None]
         small = [one.small_reads_per_s for one in self._drives]
