@@ -10,7 +10,7 @@ from nuvik.cli.call import Call
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.journal import State
 from nuvik.core.model.names import shown
-from nuvik.core.model.units import format_bytes, format_duration
+from nuvik.core.model.units import format_bytes, format_duration, format_speed
 
 _MOVES = (
     ("Saltmarsh Signalman", "heron"),
@@ -44,7 +44,9 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     from nuvik.core.carrying.run import carry_plan, undo
     from nuvik.core.planning.draft import Draft
     from nuvik.core.rehearsal.rehearse import rehearsal_headline
+    from nuvik.core.survey.gauge import budget_for
     from nuvik.core.survey.headline import survey_headline
+    from nuvik.core.survey.speeds_headline import speeds_headline
     from nuvik.core.workspace import open_workspace
     from nuvik.drawing.drives import draw_before_after
 
@@ -53,9 +55,13 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     call.say("1 Survey")
     call.say(f"  {len(snapshot.libraries)} libraries on {len(snapshot.drives)} drives. {survey_headline(snapshot)}")
     call.say("2 Speeds")
-    for drive in snapshot.drives:
-        if drive.attached:
-            call.say(f"  {drive.label:<8} feels like {format_duration(drive.felt_load_s):>6}: {drive.tier}")
+    budgets = [budget_for(drive, quick=True) for drive in snapshot.drives if drive.attached]
+    for found in workspace.gauge(budgets):
+        drive = workspace.drive_or_refuse(found.drive)
+        call.say(f"  {drive.label:<8} reads {format_speed(drive.read_bytes_per_s):>9}, feels like "
+                 f"{format_duration(drive.felt_load_s):>6}: {drive.tier}")  # fmt: skip
+    snapshot = workspace.snapshot()
+    call.say(f"  {speeds_headline(snapshot.drives, workspace.findings())}")
     call.say("3 Plan")
     draft = Draft(snapshot)
     for name, drive_id in _MOVES:

@@ -56,7 +56,9 @@ def open_workspace(world: str | None = None, state: str | None = None, waits: bo
     database = Database(folder)
     book = DriveBook(database)
     host.memory = book
-    return Workspace(host, database, book)
+    workspace = Workspace(host, database, book)
+    workspace.remove_leftover_tests()
+    return workspace
 
 
 @dataclass(frozen=True, slots=True)

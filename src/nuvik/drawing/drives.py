@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Sequence
 from typing import Any
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Plan
@@ -16,8 +15,8 @@ from nuvik.core.model.units import Base, format_bytes, preferred
 from nuvik.core.planning.draft import Draft
 from nuvik.core.survey.headline import survey_headline
 from nuvik.drawing.palette import DAY
+from nuvik.drawing.sheet import INCHES_WIDE, plain_axes, sheet
 
-_INCHES_WIDE = 11.0
 _INCHES_A_STRIP = 0.62
 _POINTS_A_CHARACTER = 4.6
 _LABEL_SHARE = 0.115
@@ -58,37 +57,17 @@ def draw_before_after(snapshot: Snapshot, draft: Draft, path: str) -> None:
 
 
 def _draw(rows: Sequence[tuple[Drive, str, Sequence[Library], int]], title: str, path: str) -> None:
-    ending = os.path.splitext(path)[1].lower()
-    if ending not in (".svg", ".pdf"):
-        raise BadInput(f"{shown(path)}: drawings are .svg or .pdf.", next_step="End the name so.")
-    import matplotlib
-
-    matplotlib.use("Agg")
-    # Text stays text, names are never taken for formulas, and the same drives give the same file.
-    settings = {"svg.fonttype": "none", "svg.hashsalt": "nuvik", "text.parse_math": False, "pdf.fonttype": 42,
-                "font.family": "DejaVu Sans", "font.size": 8, "hatch.linewidth": 0.5}  # fmt: skip
-    with matplotlib.rc_context(settings):  # type: ignore[arg-type]
-        from matplotlib.figure import Figure
-
-        height = _INCHES_A_STRIP * len(rows) + 1.5
-        figure = Figure(figsize=(_INCHES_WIDE, height), facecolor=DAY.surface)
-        axes = figure.add_axes((_LABEL_SHARE, 0.85 / height, 0.86 - _LABEL_SHARE + 0.11, 1 - 1.45 / height))
-        axes.set_facecolor(DAY.surface)
-        _strips(axes, rows)
-        figure.text(0.02, 1 - 0.3 / height, title, fontsize=9, fontweight="bold", color=DAY.text)
+    height = _INCHES_A_STRIP * len(rows) + 1.5
+    with sheet(path, height, title) as figure:
+        place = (_LABEL_SHARE, 0.85 / height, 0.86 - _LABEL_SHARE + 0.11, 1 - 1.45 / height)
+        _strips(plain_axes(figure, place), rows)
         _legend(figure, rows, height)
-        metadata = {"Date": None} if ending == ".svg" else {"CreationDate": None}
-        try:
-            figure.savefig(path, metadata=metadata, facecolor=figure.get_facecolor())
-        except OSError as fault:
-            raise Refused(f"The drawing could not be written to {shown(path)}: {fault.strerror}.",
-                          next_step="Choose another place with -o.") from None  # fmt: skip
 
 
 def _strips(axes: Any, rows: Sequence[tuple[Drive, str, Sequence[Library], int]]) -> None:
     step, unit = (1000**3, "GB") if preferred() is Base.DECIMAL else (1024**3, "GiB")
     longest = max((drive.usable_bytes for drive, *_ in rows), default=step) / step
-    points = _INCHES_WIDE * 72 * (0.97 - _LABEL_SHARE)
+    points = INCHES_WIDE * 72 * (0.97 - _LABEL_SHARE)
     ticks, labels = [], []
     for number, (drive, when, libraries, used_bytes) in enumerate(rows):
         y = -number - (0.12 if when == "now" else -0.12 if when == "then" else 0)
@@ -118,9 +97,6 @@ def _strips(axes: Any, rows: Sequence[tuple[Drive, str, Sequence[Library], int]]
     axes.set_xlim(0, longest * 1.1)
     axes.set_ylim(-len(rows) + 0.4, 0.6)
     axes.set_xlabel(f"{unit}, all drives to one scale")
-    for side in ("top", "right", "left"):
-        axes.spines[side].set_visible(False)
-    axes.tick_params(length=0, colors=DAY.text)
 
 
 def _legend(figure: Any, rows: Sequence[tuple[Drive, str, Sequence[Library], int]], height: float) -> None:

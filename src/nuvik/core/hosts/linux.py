@@ -179,10 +179,11 @@ def _mounted(
     return Volume(
         device=os.path.basename(source) if node is not None or source.startswith("/dev/") else source,
         filesystem=filesystem, mount_points=tuple(dict.fromkeys(mount.point for mount in ordered)),
-        label=node.text("label") if node else "", uuid=node.text("uuid") if node else "",
+        label=node.text("label") if node else "",
+        uuid=node.text("uuid") if node else source if network or filesystem == "zfs" else "",
         bytes=whole_number(node.facts.get("size")) if node else None,
         disks=disks, read_only="ro" in first.options,
-        pool=source if filesystem == "zfs" else "",
+        pool=f"zfs:{source.partition('/')[0]}" if filesystem == "zfs" else "",
         findings=("it lies on another computer: its speed is that of the network",) if network else (),
     )  # fmt: skip
 

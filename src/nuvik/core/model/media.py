@@ -15,10 +15,17 @@ class Medium:
     write_bytes_per_s: float
     small_reads_per_s: float
     slow_below_free_share: float
-    """With less of it free than this, it works noticeably slower; 0 where that is not known."""
+    """With less of it free than this, it works noticeably slower; 0 where that is not known.
+
+    Chip drives: write amplification rises steeply as spare cells run out (Hu et al., “Write Amplification Analysis in
+    Flash-Based Solid State Drives”, SYSTOR 2009; Desnoyers, “Analytic Models of SSD Write Performance”, ACM
+    Transactions on Storage 10(2), 2014: with 10 to 15 % spare it is two to four times that of a half-empty drive).
+    Platters: the inner tracks are the slow ones (Van Meter, “Observing the Effects of Multi-Zone Disks”, USENIX 1997).
+    """
     why_slow: str = ""
     too_warm_c: float | None = None
-    """Hotter than drives of this class are specified to work at."""
+    """Hotter than drives of this class are specified to work at: JEDEC JESD218 has client chip drives work up to
+    70 °C; 60 °C is the usual upper limit in specifications of drives with platters."""
 
 
 _CHIP_SLOW = "a chip drive with so little free has to clear cells before it can write"
@@ -29,13 +36,6 @@ MEDIA: dict[str, Medium] = {
     for medium in (
         # Speeds are assumed: round figures in the middle of what drives of each class are specified at for one
         # reader at a time. They are shown as typical everywhere, and measurement replaces them.
-        #
-        # Why a full chip drive slows down: write amplification rises steeply as spare cells run out (Hu et al.,
-        # “Write Amplification Analysis in Flash-Based Solid State Drives”, SYSTOR 2009; Desnoyers, “Analytic Models
-        # of SSD Write Performance”, ACM Transactions on Storage 10(2), 2014: with 10 to 15 % spare it is two to
-        # four times that of a half-empty drive). Platters: Van Meter, “Observing the Effects of Multi-Zone Disks”,
-        # USENIX 1997. Temperatures: JEDEC JESD218 (client drives work up to 70 °C); 60 °C is the usual upper limit
-        # in specifications of drives with platters.
         Medium("nvme", "NVMe chip drive", 2_500e6, 1_500e6, 12_000, 0.12, _CHIP_SLOW, 70),
         Medium("ssd", "chip drive", 520e6, 450e6, 8_000, 0.12, _CHIP_SLOW, 70),
         Medium("hdd", "drive with platters", 150e6, 140e6, 90, 0.05, _PLATTER_SLOW, 60),

@@ -27,13 +27,23 @@ def rehearse(
     violations += [violation for found in findings.values() for violation in found.violations]
     if not plan.steps:
         violations.append(Violation(n=0, library="", problem="The plan has no steps.", mend="Add a move."))
-    notes = tuple(note for found in findings.values() for note in found.notes)
+    notes = tuple(note for found in findings.values() for note in found.notes) + _guesses(host, plan)
     violations.sort(key=lambda one: one.n)
     return replace(timeline, feasible=not violations, violations=tuple(violations), notes=notes)
 
 
 def _room(findings: dict[int, Findings], step: Step) -> int:
     return findings[step.n].room_bytes or step.bytes
+
+
+def _guesses(host: Host, plan: Plan) -> tuple[str, ...]:
+    """Whose speeds were never measured, so that the times are only as good as typical figures."""
+    used = {drive_id for step in plan.steps for drive_id in (step.from_drive, step.to_drive)}
+    unsure = [drive.label for drive in host.drives() if drive.id in used and drive.speed_source == "typical"]
+    if not unsure:
+        return ()
+    return (f"{' and '.join(map(shown, unsure))} {'was' if len(unsure) == 1 else 'were'} never measured: the times "
+            "rest on figures typical of such drives. Speeds measures them.",)  # fmt: skip
 
 
 def _across_steps(plan: Plan) -> list[Violation]:

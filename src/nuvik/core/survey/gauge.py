@@ -66,6 +66,8 @@ def budget_for(drive: Drive, quick: bool = False, sustained: bool = False) -> Ga
     reason = None
     if drive.read_only:
         reason = "it is read-only"
+    elif not os.access(drive.base_path or drive.path, os.W_OK):
+        reason = "you may not write to it"
     elif spare <= 0:
         reason = f"it has less free space than its headroom ({format_bytes(drive.free_bytes)} free)"
     elif spare * _MOST_OF_SPARE < _LEAST_FILE_BYTES:

@@ -192,7 +192,8 @@ class DriveBoard(ScrollView, can_focus=True):
             Segment(f" of {format_bytes(drive.usable_bytes):>7}", Style(color=palette.quiet)),
         ]
         if line == 0:
-            facts.append(Segment(f" {drive.medium:<5} {drive.tier:<6}", Style(color=palette.quiet)))
+            guess = "?" if drive.speed_source == "typical" else ""  # typical of its class, not measured
+            facts.append(Segment(f" {drive.medium:<5} {drive.tier + guess:<7}", Style(color=palette.quiet)))
         elif lines > 1 and free < drive.headroom_bytes:
             facts.append(Segment(f"  {format_bytes(drive.headroom_bytes - free)} short", Style(color=color)))
         return facts
