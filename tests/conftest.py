@@ -7,6 +7,7 @@ import random
 import shutil
 import subprocess
 import tempfile
+import time
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -23,7 +24,13 @@ _IN_MEMORY = Path("/dev/shm")
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """Worlds stand in memory where the system has such a place: their tests are about order, not about a medium."""
+    work_in_memory()
+
+
+def work_in_memory() -> None:
+    """Worlds, and the images behind real drives, stand in memory where the system has such a place: what is tested
+    on them is order and limits, not this machine's own disk.
+    """
     if os.access(_IN_MEMORY, os.W_OK) and shutil.disk_usage(_IN_MEMORY).free > 2_000 * MB:
         os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", str(_IN_MEMORY))
         tempfile.tempdir = str(_IN_MEMORY)
@@ -197,6 +204,18 @@ class RealDrives:
             if not file.exists():
                 pytest.skip("this machine has no throttle for block devices")
             file.write_text(f"{number} {int(mb_s * MB)}")
+
+    @staticmethod
+    def plain_speeds(point: Path, count_mb: int) -> tuple[float, float]:
+        """What the plain system tool reads and writes past the cache there, in MB/s: what this machine allows now."""
+        file, speeds = point / "plain.bin", []
+        for words in (["if=/dev/zero", f"of={file}", f"count={count_mb // 4}", "oflag=direct", "conv=fsync"],
+                      [f"if={file}", "of=/dev/null", "iflag=direct"]):  # fmt: skip
+            began = time.perf_counter()
+            subprocess.run(["dd", "bs=4M", *words], capture_output=True, check=True)
+            speeds.append(file.stat().st_size / MB / (time.perf_counter() - began))
+        file.unlink()
+        return speeds[1], speeds[0]
 
     def mount(self, name: str) -> Path:
         loop, filesystem = self.loops[name]

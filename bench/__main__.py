@@ -1,0 +1,129 @@
+"""Nuvik beside the plain system tool, in one run: absolute times are noise, the ratio is what counts.
+
+Called by `python3 start.py bench`. Each row says what was done, both figures, and whether the target is met; the exit
+code is 1 when one is missed. Rows on real drives need root, loop devices and the kernel's block throttle, and say so
+where they cannot be had.
+"""
+
+from __future__ import annotations
+
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+
+import pytest
+
+from conftest import GB, MB, RealDrives, World, work_in_memory
+from nuvik.core.hosts.local import LocalHost
+from nuvik.core.survey.gauge import budget_for
+from nuvik.core.workspace import open_workspace
+
+_LISTING_LIMIT_S, _WITHIN_REAL, _WITHIN_WORLD = 0.150, 0.10, 0.01
+_PLAIN_WITHIN = 0.06
+_ROUNDS = 7
+_LIMITS_MB_S = {"ext4": (80, 40), "xfs": (300, 150)}
+
+
+def main() -> int:
+    """Every row; the number of targets missed decides the exit code."""
+    met = []
+    work_in_memory()
+    for rows in (listing_drives, gauging_a_world, gauging_real_drives):
+        try:
+            for name, theirs, ours, target, good in rows():
+                met.append(good is not False)
+                word = {True: "met", False: "MISSED", None: "busy"}[good]
+                print(f"{word:<6}  {name:<44} {theirs:<26} {ours:<34} {target}", flush=True)
+        except pytest.skip.Exception as why:
+            print(f"left out  {rows.__name__.replace('_', ' ')}: {why}", flush=True)
+    return 0 if all(met) else 1
+
+
+Row = tuple[str, str, str, str, bool | None]
+"""What was done, the plain tool's figure, ours, the target, and whether it is met; None: the machine cannot tell."""
+
+
+def listing_drives() -> Iterator[Row]:
+    """All drives of this computer, beside lsblk alone."""
+    theirs = _middle(lambda: subprocess.run(["lsblk", "--json"], capture_output=True, check=True))
+    ours = _middle(lambda: LocalHost().drives())
+    yield ("list the drives", f"lsblk {1000 * theirs:.0f} ms", f"nuvik {1000 * ours:.0f} ms, {ours / theirs:.1f} times",
+           f"under {1000 * _LISTING_LIMIT_S:.0f} ms", ours < _LISTING_LIMIT_S)  # fmt: skip
+
+
+def gauging_a_world() -> Iterator[Row]:
+    """What was declared comes back."""
+    with tempfile.TemporaryDirectory() as place:
+        world = World(Path(place), {"format": "nuvik-world/1", "name": "Bench", "time_scale": 0})
+        for number, read in enumerate((30 * MB, 500 * MB, 7 * GB)):
+            world.drive(f"drive{number}", usable_bytes=400 * GB, capacity_bytes=400 * GB, read_bytes_per_s=read)
+        world.write()
+        workspace = world.open()
+        outcomes = workspace.gauge([budget_for(drive) for drive in workspace.host.drives()])
+        worst = 0.0
+        for outcome in outcomes:
+            declared = next(one for one in world.data["drive"] if one["id"] == outcome.drive)
+            assert outcome.result is not None and outcome.result.write is not None, outcome.problem
+            for found, said in ((outcome.result.read, "read_bytes_per_s"), (outcome.result.write, "write_bytes_per_s"),
+                                (outcome.result.small_reads, "small_reads_per_s")):  # fmt: skip
+                worst = max(worst, abs(found.per_s / declared[said] - 1))
+    yield ("gauge three declared drives", "", f"at most {100 * worst:.2f} % off", f"within {100 * _WITHIN_WORLD:.0f} %",
+           worst <= _WITHIN_WORLD)  # fmt: skip
+
+
+def gauging_real_drives() -> Iterator[Row]:
+    """Volumes held to known speeds, beside dd with direct access."""
+    if not hasattr(os, "geteuid") or os.geteuid() != 0:
+        pytest.skip("loop devices need the rights of root")
+    for filesystem, (read, write) in _LIMITS_MB_S.items():
+        with _volume(filesystem, read, write) as point, tempfile.TemporaryDirectory() as state:
+            plain = RealDrives.plain_speeds(point, write * 3)
+            workspace = open_workspace(state=state)
+            outcome = workspace.gauge([budget_for(workspace.drive_or_refuse(str(point)))])[0]
+            assert outcome.result is not None and outcome.result.write is not None, outcome.problem
+            left = [path for path in point.rglob("*") if ".nuvik" in str(path)]
+            for what, limit, theirs, found in (
+                ("reads", read, plain[0], outcome.result.read),
+                ("writes", write, plain[1], outcome.result.write),
+            ):
+                off = found.per_s / (limit * MB) - 1
+                good: bool | None = abs(off) <= _WITHIN_REAL and not left
+                if not good and not left and abs(theirs / limit - 1) > _PLAIN_WITHIN:
+                    good = None  # the plain tool does not reach the limit either: something else takes the machine
+                yield (
+                    f"gauge {filesystem}, {what} held to {limit} MB/s", f"dd {theirs:.1f} MB/s",
+                    f"nuvik {found.per_s / MB:.1f} MB/s ±{50 * found.spread:.0f} %, {100 * off:+.1f} % off",
+                    f"within {100 * _WITHIN_REAL:.0f} %, no file left", good,
+                )  # fmt: skip
+
+
+@contextmanager
+def _volume(filesystem: str, read: int, write: int) -> Iterator[Path]:
+    with tempfile.TemporaryDirectory(dir="/tmp") as place, tempfile.TemporaryDirectory() as images:
+        drives = RealDrives(Path(place), Path(images))
+        try:
+            yield drives.up("bench", "1500M", filesystem, read, write)
+        finally:
+            drives.down()
+
+
+def _middle(act: Callable[[], object]) -> float:
+    """The middle of several times, in seconds."""
+    times = []
+    for _ in range(_ROUNDS):
+        began = time.perf_counter()
+        act()
+        times.append(time.perf_counter() - began)
+    return statistics.median(times)
+
+
+if __name__ == "__main__":
+    sys.exit(main())
