@@ -21,20 +21,24 @@ SIZE, POINTS = (159, 47), "1280x800x24"
 NEEDS = ("Xvfb", "xterm", "tmux", "import")
 
 # What is typed, one list a picture, one after the other in the same window; numbers are seconds to wait.
+# Words after a tilde are waited for, until they stand on the screen.
 STORY: dict[str, list[str | float]] = {
-    "survey": [2.0],
+    "survey": ["~Comet Courier"],
     "survey-all-libraries": ["Tab", "a", "Down", "Down"],
     "help": ["?"],
-    "plan-in-hand": ["Escape", "a", 0.5, "Up", "l", "Down", "Down"],
+    "speeds": ["Escape", "2", "~What could be bought", 1.0],
+    "speeds-measuring": ["Down", "s", "~Measure it?", "y", "~writing on, 420"],
+    "drive-page": ["~Wren reads", "i", 0.5],
+    "plan-in-hand": ["Escape", "1", 0.5, "a", 0.5, "Up", "l", 1.0, "Down", "Down"],
     "plan": ["Enter"],
-    "rehearse": ["n", 0.5],
-    "carry-question": ["c"],
-    "carry": ["y", 3.0],
-    "carry-done": [30.0],
-    "logbook": ["5", 0.5],
-    "logbook-undo": ["u", 0.5],
-    "survey-day": ["n", "1", "t", 0.5],
-    "survey-contrast": ["t", 0.5],
+    "rehearse": ["n", "~Fits."],
+    "carry-question": ["c", "~Carry out"],
+    "carry": ["y", "~original untouched", 2.0],
+    "carry-done": ["~Done: "],
+    "logbook": ["6", "~Comet Courier"],
+    "logbook-undo": ["u", "~Take move"],
+    "survey-day": ["n", "1", "t", 1.0],
+    "survey-contrast": ["t", 1.0],
 }  # fmt: skip
 
 
@@ -50,6 +54,8 @@ def main() -> int:
             for key in keys:
                 if isinstance(key, float):
                     time.sleep(key)
+                elif key.startswith("~"):
+                    wait_for(tmux, key[1:])
                 else:
                     subprocess.run([*tmux, "send-keys", "-t", "shot", key], check=True)
                     time.sleep(0.4)
@@ -60,6 +66,17 @@ def main() -> int:
             )
             print(picture.name)
     return 0
+
+
+def wait_for(tmux: list[str], words: str, seconds: float = 120) -> None:
+    """Wait until these words stand on the screen."""
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        seen = subprocess.run([*tmux, "capture-pane", "-p", "-t", "shot"], capture_output=True, text=True, check=True)
+        if words in seen.stdout:
+            return
+        time.sleep(0.05)
+    sys.exit(f"“{words}” did not appear:\n{seen.stdout}")
 
 
 @contextmanager

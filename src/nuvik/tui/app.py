@@ -191,6 +191,7 @@ class NuvikApp(App[None]):
             return
         self.surveying = ("", 0, 0)
         self._survey_stop = Stop()
+        self.refresh_stage()
         self.run_worker(self._survey, thread=True, group="survey", exit_on_error=False)
 
     def _survey(self) -> None:

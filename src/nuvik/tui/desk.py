@@ -47,7 +47,9 @@ class Desk:
         return self.drafts[self.position]
 
     def take_snapshot(self, snapshot: Snapshot) -> None:
-        """Begin again from a new snapshot; moves that are still possible stay on the draft."""
+        """Begin again from a new snapshot; moves that are still possible stay on the draft, and what the user holds
+        stays in the hand.
+        """
         wanted = dict(self.draft.places)
         draft = Draft(snapshot)
         for library_id, drive_id in wanted.items():
@@ -56,7 +58,9 @@ class Desk:
             except Refused:
                 continue  # it went, or was moved meanwhile
         self.snapshot, self.drafts, self.position = snapshot, [draft], 0
-        self.lifted = self.plan = self.timeline = None
+        self.plan = self.timeline = None
+        if self.lifted is not None and snapshot.library(self.lifted) is None:
+            self.lifted = None
 
     def take_drives(self, drives: tuple[Drive, ...]) -> None:
         """Drives came, went, were measured or are told otherwise: all that was planned stands on them anew."""

@@ -66,7 +66,7 @@ def slow_slot(drive: Drive) -> str | None:
     if link is None or best is None or best.payload_bytes_per_s <= link.payload_bytes_per_s:
         return None
     up_to = format_speed(best.payload_bytes_per_s)
-    return f"hangs on {link.name} but could use {best.name}: in a better slot up to {up_to}"
+    return f"hangs on {link.name} but could use {best.name}: a better slot would let through up to {up_to}"
 
 
 def _of_speed(drive: Drive, history: list[GaugeResult]) -> list[str]:

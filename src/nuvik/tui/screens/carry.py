@@ -13,7 +13,7 @@ from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Event
 from nuvik.core.model.units import format_bytes, format_duration
-from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.screens.stage import StageScreen, stage_key
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.library_table import heading
@@ -32,7 +32,7 @@ class CarryScreen(StageScreen):
         Binding("s", "stop_after", "stop after this one"),
         Binding("x", "stop_now", "stop now, safely"),
         Binding("g", "go_on", "go on"),
-        Binding("6", "app.go('logbook')", "logbook"),
+        Binding(stage_key("logbook"), "app.go('logbook')", "logbook"),
     ]
 
     def body(self) -> ComposeResult:
@@ -102,9 +102,9 @@ class CarryScreen(StageScreen):
                 "Whatever you press, the original stays complete until its copy is proven. s stops after this library."
             )
         elif self.desk.workspace.midway():
-            self.tell("g goes on from where it stopped; 6 opens Logbook, where u takes it back.")
+            self.tell(f"g goes on from where it stopped; {stage_key('logbook')} opens Logbook, where u takes it back.")
         else:
-            self.tell("6 opens Logbook: every move stands there and can be taken back.")
+            self.tell(f"{stage_key('logbook')} opens Logbook: every move stands there and can be taken back.")
 
     def _bar(self, event: Event) -> Text:
         palette = palette_of(self.app.theme)

@@ -10,6 +10,7 @@ from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from nuvik.core.model.library import Kind
+from nuvik.tui.screens.stage import STAGES, stage_key
 from nuvik.tui.theme import palette_of
 
 _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
@@ -46,7 +47,7 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
         "Carry copies a library, proves the copy by reading it back from the drive, switches the old path over to "
         "it, looks at it through the old path, and only then releases the original.",
         (("s", "stop after this library"), ("x", "stop now, at the next safe point"),
-         ("g", "go on after a stop"), ("6", "Logbook: take a move back")),
+         ("g", "go on after a stop"), (stage_key("logbook"), "Logbook: take a move back")),
     ),
     "logbook": (
         "Logbook lists every move, newest first, with what it took beside what was expected.",
@@ -70,7 +71,12 @@ class Help(ModalScreen[None]):
         what, keys = _TEXTS[self._stage]
         text = Text(f"{self._stage.capitalize()}\n\n", style="bold")
         text.append(f"{what}\n\n", style="not bold")
-        everywhere = (("1 – 6", "the stages"), ("t", "theme"), ("Ctrl+P", "search all commands"), ("q", "quit"))
+        everywhere = (
+            (f"1 – {len(STAGES)}", "the stages"),
+            ("t", "theme"),
+            ("Ctrl+P", "search all commands"),
+            ("q", "quit"),
+        )
         for key, does in (*keys, *everywhere):
             text.append(f"{key:>10}  ", style=f"not bold {palette.accent}")
             text.append(f"{does}\n", style="not bold")

@@ -17,7 +17,7 @@ from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
 from nuvik.core.rehearsal.rehearse import rehearsal_headline
 from nuvik.tui.screens.confirm import Confirm
-from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.screens.stage import StageScreen, stage_key
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.library_table import heading
@@ -32,7 +32,7 @@ class RehearseScreen(StageScreen):
     BINDINGS = [
         Binding("o", "on_trial", "on trial on / off"),
         Binding("c", "carry", "carry it out"),
-        Binding("2", "app.go('plan')", "back to plan"),
+        Binding(stage_key("plan"), "app.go('plan')", "back to plan"),
     ]
 
     def body(self) -> ComposeResult:
@@ -102,7 +102,7 @@ class RehearseScreen(StageScreen):
         timeline, verdict = self.desk.timeline, self.query_one("#verdict", Static)
         if timeline is None:
             verdict.update("")
-            self.tell("2 goes to Plan: lift a library there and set it down on another drive.")
+            self.tell(f"{stage_key('plan')} goes to Plan: lift a library there and set it down on another drive.")
             return
         look = palette_of(self.app.theme).look
         refusals = [f"Step {one.n}, {shown(one.library)}: {one.problem} → {one.mend}\n" for one in timeline.violations]
@@ -122,7 +122,7 @@ class RehearseScreen(StageScreen):
         self.tell(
             f"c carries it out: about {format_duration(timeline.total_s)}, {mode}."
             if timeline.feasible
-            else "It cannot be carried so: 2 goes back to Plan."
+            else f"It cannot be carried so: {stage_key('plan')} goes back to Plan."
         )
 
     def _show_drives(self) -> None:

@@ -20,7 +20,7 @@ from nuvik.core.survey.speeds_headline import gauged_headline, gauging_headline,
 from nuvik.drawing.palette import Palette
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.drive_page import DrivePage
-from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.screens.stage import StageScreen, stage_key
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.speed_chart import SpeedChart
 from nuvik.tui.widgets.traffic import TrafficPanel, curve
@@ -128,7 +128,7 @@ class SpeedsScreen(StageScreen):
         libraries = telling_libraries(snapshot.libraries)
         text = _titled("What speed means here: seconds until it is open, from each drive", palette)
         if not libraries:
-            return text + Text("No library was surveyed yet: 1 goes to Survey.", style=palette.quiet)
+            return text + Text(f"No library is known yet: {stage_key('survey')} goes to Survey.", style=palette.quiet)
         drives = _fitting(snapshot.drives, here, (self.size.width // 2 - _NAME_CELLS - 4) // _DRIVE_CELLS)
         text.append(" " * _NAME_CELLS)
         for drive in drives:

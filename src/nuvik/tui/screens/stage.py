@@ -22,6 +22,11 @@ STAGES = ("survey", "speeds", "plan", "rehearse", "carry", "logbook")
 SMALLEST = (100, 30)
 
 
+def stage_key(stage: str) -> str:
+    """The key that goes to a stage: its place in the order of the work."""
+    return str(STAGES.index(stage) + 1)
+
+
 class StageScreen(Screen[None]):
     """A screen that shows one stage's value. Subclasses give `body` and `refresh_stage`."""
 
