@@ -14,6 +14,7 @@ from pathlib import Path
 
 import pytest
 import tomlkit
+from filelock import FileLock
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.workspace import Workspace, open_workspace
@@ -34,13 +35,6 @@ def work_in_memory() -> None:
     if os.access(_IN_MEMORY, os.W_OK) and shutil.disk_usage(_IN_MEMORY).free > 2_000 * MB:
         os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", str(_IN_MEMORY))
         tempfile.tempdir = str(_IN_MEMORY)
-
-
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Real drives are seen by every process of the machine: tests on them take turns."""
-    for item in items:
-        if "real_drives" in getattr(item, "fixturenames", ()):
-            item.add_marker(pytest.mark.xdist_group("real drives"))
 
 
 @dataclass
@@ -233,15 +227,30 @@ class RealDrives:
         os.close(handle)
 
     def back(self, name: str) -> Path:
-        subprocess.run(["umount", "-l", str(self.place / name)], check=False)
-        return self.mount(name)
+        """As after a restart. The system may hold on to the dead volume for a moment: then it is mounted again."""
+        for _ in range(100):
+            _unmount(self.place / name)
+            point = self.mount(name)
+            try:
+                (point / "alive").touch()
+                (point / "alive").unlink()
+                return point
+            except OSError:
+                time.sleep(0.1)
+        pytest.skip("the system does not let go of a volume whose power was cut")
 
     def down(self) -> None:
         for name, (loop, _) in self.loops.items():
             if Path("/sys/fs/cgroup/blkio/blkio.throttle.read_bps_device").exists():
                 self.limit(loop, 0, 0)
-            subprocess.run(["umount", "-l", str(self.place / name)], check=False, capture_output=True)
+            _unmount(self.place / name)
             subprocess.run(["losetup", "-d", loop], check=False, capture_output=True)
+
+
+def _unmount(point: Path) -> None:
+    """At once where nothing holds it, else as soon as nothing does."""
+    if subprocess.run(["umount", str(point)], check=False, capture_output=True).returncode:
+        subprocess.run(["umount", "-l", str(point)], check=False, capture_output=True)
 
 
 def _run(what: str, words: list[str]) -> str:
@@ -264,7 +273,9 @@ def real_drives() -> Iterator[RealDrives]:
     images = Path(tempfile.mkdtemp(prefix="nuvik-images-"))
     place.mkdir()
     drives = RealDrives(place, images)
-    yield drives
-    drives.down()
+    # Every process of the machine sees them, so that two tests on real drives take turns.
+    with FileLock(Path(tempfile.gettempdir()) / "nuvik-real-drives.lock"):
+        yield drives
+        drives.down()
     shutil.rmtree(place, ignore_errors=True)
     shutil.rmtree(images, ignore_errors=True)

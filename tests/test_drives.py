@@ -27,10 +27,11 @@ from nuvik.core.model.links import LINKS, next_faster, pcie_link, sata_link, usb
 from nuvik.core.model.traffic import Counters, Look
 from nuvik.core.planning.advice import advice_in_words, how_to_format, needs_of, weigh
 from nuvik.core.store.candidates_file import read_candidates
-from nuvik.core.store.drive_book import Told
+from nuvik.core.store.database import Database
+from nuvik.core.store.drive_book import DriveBook, Told
 from nuvik.core.survey.drive_findings import drive_findings
 from nuvik.core.survey.drive_wishes import clean_name, headroom_of, kinds_of
-from nuvik.core.workspace import Workspace, open_workspace
+from nuvik.core.workspace import Workspace
 
 SYS = {
     "nvme0n1": SysDisk(pcie_speed="8.0 GT/s PCIe", pcie_width="4", pcie_best_speed="16.0 GT/s", pcie_best_width="4"),
@@ -129,8 +130,9 @@ class Told_:
 
 
 def local(tmp_path, *volumes: Volume) -> Workspace:
-    workspace = open_workspace(state=str(tmp_path / "state"))
-    workspace.host._system = Told_(*volumes)
+    database = Database(str(tmp_path / "state"))
+    workspace = Workspace(LocalHost(Told_(*volumes)), database, DriveBook(database))
+    workspace.host.memory = workspace.book
     return workspace
 
 

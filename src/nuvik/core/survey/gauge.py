@@ -24,7 +24,7 @@ from nuvik.core.model.gauging import Figure, GaugeBudget, GaugeProgress, GaugeRe
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_bytes
-from nuvik.core.survey.leftover_tests import new_test_path, remove_test
+from nuvik.core.survey.leftover_tests import free_test_path, remove_test
 from nuvik.core.survey.walk import OURS_PREFIX
 
 MB = 1_000_000
@@ -36,6 +36,7 @@ _SUSTAINED_MOST_BYTES, _SUSTAINED_MOST_S = 120_000 * MB, 180.0
 _WINDOW_S = 0.5
 _DROPPED_BELOW = 0.8
 """Assumed: writing dropped when the last quarter of the time is slower than this share of the first."""
+_MOST_TRIES = 5
 _FLUSH_BYTES = 4 * BLOCK_BYTES
 _FILES_LOOKED_AT = 20_000
 
@@ -156,9 +157,9 @@ class _Bench:
     @contextmanager
     def _own_file(self) -> Iterator[TestFile]:
         files = self.host.files
-        path = new_test_path(files, self.drive)
+        path = free_test_path(self.drive)
         try:
-            file = TestFile(files, path, create=True)
+            file = self._created(path)
             try:
                 file.flush()  # making its name is no part of writing to it
                 yield file
@@ -166,6 +167,19 @@ class _Bench:
                 file.close()
         finally:
             remove_test(files, path)
+
+    def _created(self, path: str) -> TestFile:
+        """The test file, in its folder. Raises OSError when it cannot be made."""
+        files, tries = self.host.files, _MOST_TRIES
+        while True:
+            if not files.exists(os.path.dirname(path)):
+                files.make_folder(os.path.dirname(path))
+            try:
+                return TestFile(files, path, create=True)
+            except FileNotFoundError:  # another Nuvik that has just ended took the folder with it
+                tries -= 1
+                if not tries:
+                    raise
 
     # -- passes --------------------------------------------------------------------------------------------
 

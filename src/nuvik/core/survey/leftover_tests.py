@@ -17,15 +17,9 @@ _FOLDER = f"{OURS_PREFIX}-gauge"
 _NAME = re.compile(r"(\d+)-[0-9a-f]{8}\.tmp")
 
 
-def new_test_path(files: Files, drive: Drive) -> str:
-    """A free name in the drive's own hidden folder, which is made; the name says which process it belongs to.
-
-    Raises OSError when nothing can be made there.
-    """
-    folder = _folder(drive)
-    if not files.exists(folder):
-        files.make_folder(folder)
-    return os.path.join(folder, f"{os.getpid()}-{secrets.token_hex(4)}.tmp")
+def free_test_path(drive: Drive) -> str:
+    """A free name in the drive's own hidden folder; it says which process it belongs to."""
+    return os.path.join(_folder(drive), f"{os.getpid()}-{secrets.token_hex(4)}.tmp")
 
 
 def remove_test(files: Files, path: str) -> None:
