@@ -23,6 +23,7 @@ from nuvik.core.hosts.volumes import (
     Disk,
     Listing,
     Volume,
+    entries,
     shown_text,
     whole_number,
 )
@@ -116,22 +117,24 @@ class _Node:
 def _nodes(lsblk: str) -> tuple[dict[str, _Node], list[str]]:
     """By device path. A device that stands on several disks is listed under each; the disks are joined."""
     try:
-        roots = json.loads(lsblk)["blockdevices"]
-        nodes: dict[str, _Node] = {}
-        waiting = [(entry, "") for entry in roots]
-        while waiting:
-            entry, disk = waiting.pop()
-            path = entry.get("path") or f"/dev/{entry['kname']}"
-            node = nodes.setdefault(path, _Node(entry))
-            disk = disk or path
-            if disk not in node.disks:
-                node.disks.append(disk)
-            children = entry.get("children") or []
-            node.has_children = bool(children)
-            waiting.extend((child, disk) for child in children)
-        return nodes, []
-    except (ValueError, KeyError, TypeError, AttributeError):
+        told = json.loads(lsblk)
+    except ValueError:
+        told = None
+    nodes: dict[str, _Node] = {}
+    waiting = [(entry, "") for entry in entries(told.get("blockdevices") if isinstance(told, dict) else None)]
+    while waiting:
+        entry, disk = waiting.pop()
+        path = shown_text(entry.get("path")) or f"/dev/{shown_text(entry.get('kname'))}"
+        node = nodes.setdefault(path, _Node(entry))
+        disk = disk or path
+        if disk not in node.disks:
+            node.disks.append(disk)
+        children = entries(entry.get("children"))
+        node.has_children = bool(children)
+        waiting.extend((child, disk) for child in children)
+    if not nodes:
         return {}, ["lsblk gave no answer that can be read: what kind of disks these are is not known."]
+    return nodes, []
 
 
 def _mounts(mountinfo: str) -> Iterator[_Mount]:

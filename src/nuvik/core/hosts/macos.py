@@ -21,7 +21,9 @@ from nuvik.core.hosts.volumes import (
     Disk,
     Listing,
     Volume,
+    entries,
     shown_text,
+    texts,
     whole_number,
 )
 from nuvik.core.model.links import pcie_link, sata_link
@@ -70,8 +72,8 @@ def parse_macos(disks: bytes, infos: Mapping[str, bytes], profile: str) -> Listi
 def volume_identifiers(disks: bytes) -> list[str]:
     """The identifiers of all volumes in `diskutil list -plist`: partitions, and the volumes of containers."""
     found = []
-    for disk in (_plist(disks) or {}).get("AllDisksAndPartitions") or []:
-        for part in [*(disk.get("Partitions") or []), *(disk.get("APFSVolumes") or [])]:
+    for disk in entries((_plist(disks) or {}).get("AllDisksAndPartitions")):
+        for part in [*entries(disk.get("Partitions")), *entries(disk.get("APFSVolumes"))]:
             identifier = shown_text(part.get("DeviceIdentifier"))
             if identifier and shown_text(part.get("Content")) not in ("EFI", "Apple_APFS", "Apple_Boot"):
                 found.append(identifier)
@@ -83,8 +85,8 @@ def volume_identifiers(disks: bytes) -> list[str]:
 def _physical_stores(listed: Mapping[str, Any]) -> dict[str, str]:
     """The physical disk under each container."""
     found = {}
-    for disk in listed.get("AllDisksAndPartitions") or []:
-        for store in disk.get("APFSPhysicalStores") or []:
+    for disk in entries(listed.get("AllDisksAndPartitions")):
+        for store in entries(disk.get("APFSPhysicalStores")):
             part = shown_text(store.get("DeviceIdentifier"))
             found[shown_text(disk.get("DeviceIdentifier"))] = re.sub(r"s\d+$", "", part)
     return found
@@ -93,13 +95,13 @@ def _physical_stores(listed: Mapping[str, Any]) -> dict[str, str]:
 def _volume(identifier: str, info: Mapping[str, Any], disk: Disk) -> Volume | None:
     kind = shown_text(info.get("FilesystemType")).lower()
     filesystem = _FILESYSTEMS.get(kind, kind)
-    role = next(iter(info.get("APFSVolumeRole") or info.get("APFSRoles") or []), "")
+    role = next(iter(texts(info.get("APFSVolumeRole")) or texts(info.get("APFSRoles"))), "")
     if role in _SYSTEM_ROLES or filesystem in IMAGE_FILESYSTEMS or shown_text(info.get("BusProtocol")) == "Disk Image":
         return None
     locked = info.get("Locked") is True
     if not filesystem and not locked:
         return None
-    point = info.get("MountPoint") or ""
+    point = next(iter(texts(info.get("MountPoint"))), "")
     # The system's own sealed volume is mounted at the root, and shows the files of Data there.
     points = ("/", _DATA_MOUNT) if point == _DATA_MOUNT else (point,) if point else ()
     container = shown_text(info.get("APFSContainerReference"))
@@ -140,23 +142,25 @@ def _profiled(text: str) -> dict[str, tuple[str, str]] | None:
     """The link of each whole disk, by its name, from the profiler's report. None when that cannot be read."""
     try:
         report = json.loads(text)
-        found: dict[str, tuple[str, str]] = {}
-        for group in _REPORTS:
-            for item in _items(report.get(group) or []):
-                link = _link_of(group, item)
-                for name in _disk_names(item):
-                    found[name] = (link, "unknown")
-        return found
-    except (ValueError, AttributeError, TypeError):
+    except ValueError:
         return None
+    if not isinstance(report, dict):
+        return None
+    found: dict[str, tuple[str, str]] = {}
+    for group in _REPORTS:
+        for item in _items(entries(report.get(group))):
+            link = _link_of(group, item)
+            for name in _disk_names(item):
+                found[name] = (link, "unknown")
+    return found
 
 
-def _items(entries: Iterable[Mapping[str, Any]], above: Mapping[str, Any] | None = None) -> Iterator[dict[str, Any]]:
+def _items(many: Iterable[Mapping[str, Any]], above: Mapping[str, Any] | None = None) -> Iterator[dict[str, Any]]:
     """Every item of the nested report; what a controller says of its port is handed down to its drives."""
-    for entry in entries:
+    for entry in many:
         merged = {**{name: value for name, value in (above or {}).items() if name.endswith("speed")}, **entry}
         yield merged
-        yield from _items(entry.get("_items") or [], merged)
+        yield from _items(entries(entry.get("_items")), merged)
 
 
 def _link_of(group: str, item: Mapping[str, Any]) -> str:
@@ -168,7 +172,7 @@ def _link_of(group: str, item: Mapping[str, Any]) -> str:
 
 
 def _disk_names(item: Mapping[str, Any]) -> Iterator[str]:
-    for holder in (item, *(item.get("Media") or [])):
+    for holder in (item, *entries(item.get("Media"))):
         name = shown_text(holder.get("bsd_name"))
         if name:
             yield re.sub(r"s\d+$", "", name)
@@ -199,7 +203,7 @@ class MacSystem:
             if self._profile is None:
                 self._profile = _output(["system_profiler", "-json", *_REPORTS]).decode(errors="replace")
             names = volume_identifiers(disks)
-            wholes = set((_plist(disks) or {}).get("WholeDisks") or [])
+            wholes = set(texts((_plist(disks) or {}).get("WholeDisks")))
             infos = {name: _output(["diskutil", "info", "-plist", name]) for name in {*names, *wholes}}
             self._disks, self._listing = disks, parse_macos(disks, infos, self._profile)
         return self._listing

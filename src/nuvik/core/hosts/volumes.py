@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field
+from typing import Any
 
 MOUNTED, LOCKED, NOT_MOUNTED = "mounted", "locked", "not mounted"
 NETWORK_FILESYSTEMS = frozenset(
@@ -88,3 +89,15 @@ def whole_number(value: object) -> int | None:
     if isinstance(value, str) and value.strip().isdecimal():
         value = int(value)
     return value if isinstance(value, int) and value >= 0 else None
+
+
+def entries(value: object) -> list[dict[str, Any]]:
+    """The records in a field that should be a list of them; one record alone counts, anything else is passed over."""
+    many = value if isinstance(value, list) else [value]
+    return [entry for entry in many if isinstance(entry, dict)]
+
+
+def texts(value: object) -> list[str]:
+    """The texts in a field that should be a list of them, as they are; anything else is passed over."""
+    many = value if isinstance(value, list) else [value]
+    return [text for text in many if isinstance(text, str) and text]

@@ -20,7 +20,9 @@ from nuvik.core.hosts.volumes import (
     Disk,
     Listing,
     Volume,
+    entries,
     shown_text,
+    texts,
     whole_number,
 )
 
@@ -57,20 +59,17 @@ def parse_windows(text: str) -> Listing:
     """Volumes from the script's JSON. Never raises: what cannot be read becomes a finding."""
     try:
         told = json.loads(text)
-        physical = {_word(one, "DeviceId"): one for one in _many(told.get("physical"))}
-        disks = {_word(one, "Number"): one for one in _many(told.get("disks"))}
-        partitions = _many(told.get("partitions"))
-        volumes = [_volume(one, partitions, disks, physical) for one in _many(told.get("volumes"))]
-        mapped = [_mapped(one) for one in _many(told.get("mapped"))]
-    except (ValueError, AttributeError, TypeError):
+    except ValueError:
+        told = None
+    if not isinstance(told, dict):
         return Listing(volumes=(), findings=("PowerShell gave no answer that can be read: no drive can be shown.",))
-    return Listing(volumes=tuple(one for one in [*volumes, *mapped] if one is not None))
-
-
-def _many(value: Any) -> list[dict[str, Any]]:
-    """PowerShell writes a list of one as the one itself."""
-    entries = value if isinstance(value, list) else [value]
-    return [entry for entry in entries if isinstance(entry, dict)]
+    # PowerShell writes a list of one as the one itself: `entries` takes both.
+    physical = {_word(one, "DeviceId"): one for one in entries(told.get("physical"))}
+    disks = {_word(one, "Number"): one for one in entries(told.get("disks"))}
+    partitions = entries(told.get("partitions"))
+    volumes = [_volume(one, partitions, disks, physical) for one in entries(told.get("volumes"))]
+    volumes += [_mapped(one) for one in entries(told.get("mapped"))]
+    return Listing(volumes=tuple(one for one in volumes if one is not None))
 
 
 def _word(entry: Mapping[str, Any], name: str) -> str:
@@ -118,14 +117,13 @@ def _volume(
 
 
 def _belongs(part: Mapping[str, Any], letter: str, unique: str) -> bool:
-    paths = part.get("AccessPaths") or []
+    paths = texts(part.get("AccessPaths"))
     return (bool(letter) and _word(part, "DriveLetter").upper() == letter) or (bool(unique) and unique in paths)
 
 
 def _places(letter: str, part: Mapping[str, Any] | None) -> tuple[str, ...]:
     """The letter first, then folders in which the volume is mounted."""
-    folders = [path for path in (part or {}).get("AccessPaths") or [] if isinstance(path, str)]
-    folders = [path for path in folders if not path.startswith("\\\\?\\")]
+    folders = [path for path in texts((part or {}).get("AccessPaths")) if not path.startswith("\\\\?\\")]
     if letter:
         folders = [f"{letter}:\\", *(path for path in folders if path.upper() != f"{letter}:\\")]
     return tuple(folders)
