@@ -29,6 +29,7 @@ from nuvik.core.hosts.volumes import (
 )
 from nuvik.core.model.links import pcie_link, sata_link, usb_link
 
+SYS = "/sys"
 TOOL_LIMIT_S = 5.0
 _COLUMNS = "KNAME,PATH,MAJ:MIN,TYPE,SIZE,ROTA,RM,HOTPLUG,TRAN,MODEL,FSTYPE,LABEL,UUID,PARTTYPE,RO"
 _NO_DRIVE = frozenset(["swap", "linux_raid_member", "LVM2_member", "zfs_member", "bcache", "isw_raid_member"])
@@ -266,7 +267,7 @@ class LinuxSystem:
         key = (mountinfo, _read("/proc/partitions"))
         if key != self._key:
             lsblk, finding = _lsblk()
-            sys_disks = {name: read_sys_disk(name) for name in _names("/sys/block")}
+            sys_disks = {name: read_sys_disk(name) for name in _names(f"{SYS}/block")}
             listing = parse_linux(lsblk, mountinfo, sys_disks, _uuids(mountinfo))
             self._key = key
             self._listing = Listing(volumes=listing.volumes, findings=(finding,) if finding else listing.findings)
@@ -276,7 +277,7 @@ class LinuxSystem:
         """The warmest of these disks, from the kernel's hardware monitors (nvme, drivetemp); None where none tells."""
         found = []
         for disk in disks:
-            for file in Path("/sys/block", disk, "device").glob("**/hwmon*/temp1_input"):
+            for file in Path(SYS, "block", disk, "device").glob("**/hwmon*/temp1_input"):
                 text = _read(str(file)).strip()
                 if text.lstrip("-").isdecimal():
                     found.append(int(text) / 1000)
@@ -317,17 +318,17 @@ def _uuid_by_blkid(device: str) -> str:
 
 def read_sys_disk(name: str) -> SysDisk:
     """What /sys tells of one disk."""
-    top = Path(os.path.realpath(f"/sys/block/{name}"))
+    top = Path(os.path.realpath(f"{SYS}/block/{name}"))
     usb = pcie = ata = ""
     external = False
     for place in (top, *top.parents):
-        if str(place) == "/sys":
+        if str(place) == SYS:
             break
         usb = usb or (_read(str(place / "speed")).strip() if (place / "busnum").exists() else "")
         pcie = pcie or (str(place) if (place / "current_link_speed").exists() else "")
         external = external or _read(str(place / "removable")).strip() in ("removable", "external")
         match = re.fullmatch(r"ata(\d+)", place.name)
-        ata = ata or (f"/sys/class/ata_link/link{match.group(1)}/sata_spd" if match else "")
+        ata = ata or (f"{SYS}/class/ata_link/link{match.group(1)}/sata_spd" if match else "")
     return SysDisk(
         usb_mbit_per_s=usb, pcie_speed=_read(f"{pcie}/current_link_speed"),
         pcie_width=_read(f"{pcie}/current_link_width"), pcie_best_speed=_read(f"{pcie}/max_link_speed"),

@@ -20,6 +20,7 @@ SYSTEMS = {"linux": "Linux", "macos": "macOS", "windows": "Windows"}
 _OFFERED = ("ext4", "apfs", "ntfs", "exfat", "fat32")
 """What ordinary people can make with what their system brings along; in the order preferred, other things equal."""
 _FAT32_MOST_BYTES = 2 * 10**12
+_NAMED = 3
 
 
 def this_system() -> str:
@@ -113,12 +114,16 @@ def advice_in_words(drive: Drive, needs: Needs) -> str:
 def how_to_format(drive: Drive, filesystem: str, libraries: Sequence[Library], system: str) -> list[str]:
     """Step by step with the system's own tool, beginning with what will be lost. Nuvik does none of this."""
     name, label = rules_of(filesystem).name, shown(drive.label)
-    lost = f"Everything on {label} will be lost: {format_bytes(drive.used_bytes)}"
-    if libraries:
-        lost += f", among it {format_count(len(libraries), 'library', 'libraries')}"
-        lost += f" ({', '.join(shown(one.name) for one in libraries[:3])}{' …' if len(libraries) > 3 else ''})"
     if drive.system:
         return [f"{label} holds the system: it cannot be formatted while the computer runs from it."]
+    steps = [f"{label} holds nothing that would be lost."]
+    if drive.used_bytes:
+        lost = f"Everything on {label} will be lost: {format_bytes(drive.used_bytes)}"
+        if libraries:
+            names = ", ".join(shown(one.name) for one in libraries[:_NAMED]) + (" …" if len(libraries) > _NAMED else "")
+            lost += f", among it {format_count(len(libraries), 'library', 'libraries')} ({names})"
+        keep = f"Move what you want to keep to another drive first, and look at it there (Plan: lift it from {label})."
+        steps = [f"{lost}.", keep]
     device = shown(drive.device) or "the drive"
     ways = {
         "linux": f"Open the system's disk program, choose {label} ({device}), check the size "
@@ -128,9 +133,5 @@ def how_to_format(drive: Drive, filesystem: str, libraries: Sequence[Library], s
         "windows": f"Open File Explorer, right-click {label} ({device}), choose “Format…”, check the size "
                    f"({format_bytes(drive.capacity_bytes)}) and choose {name}.",
     }  # fmt: skip
-    return [
-        lost + ".",
-        f"Move what you want to keep to another drive first, and look at it there (Plan: lift it from {label}).",
-        ways[system],
-        f"Unplug {label}, plug it in again: Nuvik greets it as a new drive, since its identity is a new one.",
-    ]
+    again = f"Unplug {label}, plug it in again: Nuvik greets it as a new drive, since its identity is a new one."
+    return [*steps, ways[system], again]

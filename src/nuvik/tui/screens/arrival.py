@@ -77,7 +77,7 @@ class DriveCard(ModalScreen[None]):
         said, best = advice_in_words(drive, needs), weigh(needs, drive.capacity_bytes)[0]
         if best.filesystem != drive.filesystem and not best.lacks:
             steps = how_to_format(drive, best.filesystem, snapshot.on_drive(drive.id), this_system())
-            said += " Nuvik does not format. " + " ".join(f"{n}. {step}" for n, step in enumerate(steps, start=1))
+            said += " Nuvik does not format:" + "".join(f"\n{n}. {step}" for n, step in enumerate(steps, start=1))
         self.query_one("#advice", Static).update(Text(said))
 
     def on_button_pressed(self, pressed: Button.Pressed) -> None:

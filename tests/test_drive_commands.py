@@ -1,0 +1,189 @@
+"""Drives and speeds by command, as a person types them; and this computer's own drives."""
+
+from __future__ import annotations
+
+import json
+import os
+import xml.etree.ElementTree as ET
+from pathlib import Path
+
+import pytest
+
+from conftest import GB, MB, World, fill
+from nuvik.__main__ import run
+from nuvik.core.hosts import linux
+from nuvik.core.hosts.linux import LinuxSystem, read_sys_disk
+from nuvik.core.hosts.local import LocalHost
+from nuvik.core.model.errors import Refused
+from test_drives import CANDIDATES
+
+
+@pytest.fixture
+def house(world: World) -> World:
+    """Wren hangs on a cable that holds it back; Heron is short of what its label says."""
+    world.data["drive"][1].update(capacity_bytes=1_200 * MB, usable_bytes=1_000 * MB)
+    world.data["drive"][2].update(
+        link="usb-3.2-gen1", read_bytes_per_s=440 * MB, capacity_bytes=20 * GB, usable_bytes=20 * GB, medium="ssd",
+        filesystem="exfat", model="Quillpost [b]Field[/b]", temperature_c=81.5,
+    )  # fmt: skip
+    fill(world.path("heron", "Photos", "Moon"))
+    world.write()
+    return world
+
+
+def nuvik(house: World, capsys, *words: str, code: int = 0) -> tuple[str, str]:
+    """What a command said, and what it said aside."""
+    capsys.readouterr()
+    assert run([*words, "--world", str(house.folder)]) == code
+    told = capsys.readouterr()
+    assert "Traceback" not in told.err and "\x1b" not in told.out
+    return told.out, told.err
+
+
+def test_drives_are_listed_and_told_whole(house, capsys):
+    nuvik(house, capsys, "survey")
+    listed, _ = nuvik(house, capsys, "drives")
+    assert [line.split()[0] for line in listed.splitlines()] == ["drive", "Wren", "Kestrel", "Heron"]
+    told, _ = nuvik(house, capsys, "drives", "wren", "Heron")
+    assert "Quillpost [b]Field[/b], chip drive on USB 3.2 Gen 1 (5 Gbit/s), portable" in told
+    assert "reads at its cable's ceiling" in told and "up to 1.09 GB/s" not in told, "SATA inside does no more"
+    assert "The label says 1.20 GB; 200 MB for the file system's own tables" in told
+    assert "libraries 3." in told and "no links, no hard links, no permissions" in told
+    data = json.loads(nuvik(house, capsys, "drives", "--json")[0])
+    wren = next(one for one in data["drives"] if one["id"] == "wren")
+    wanted = {"id", "label", "path", "medium", "link", "filesystem", "portable", "attached", "system", "capacity_bytes",
+              "usable_bytes", "used_bytes", "free_bytes", "headroom_bytes", "read_bytes_per_s", "write_bytes_per_s",
+              "small_reads_per_s", "speed_source", "felt_load_s", "tier"}  # fmt: skip
+    assert wanted <= wren.keys() and wren["speed_source"] == "declared"
+
+
+def test_what_is_said_of_a_drive_is_kept_and_can_be_forgotten(house, capsys):
+    told, _ = nuvik(house, capsys, "drive", "wren", "--name", "Field  box", "--headroom", "20%", "--welcomes", "photo",
+                    "--fixed")  # fmt: skip
+    assert "Field box" in told and "is for         photo" in told and "of which 4.00 GB should stay free" in told
+    assert ", portable" not in told
+    nuvik(house, capsys, "drive", "field box", "--headroom", "3G")
+    data = json.loads(nuvik(house, capsys, "drives", "wren", "--json")[0])["drives"][0]
+    assert (data["label"], data["headroom_bytes"], data["welcomes"]) == ("Field box", 3 * GB, ["photo"])
+    nuvik(house, capsys, "drive", "wren", "--forget")
+    assert json.loads(nuvik(house, capsys, "drives", "wren", "--json")[0])["drives"][0]["label"] == "Wren"
+    for bad in (["--name", ""], ["--headroom", "much"], ["--headroom", "21G"], ["--welcomes", "cheese"]):
+        nuvik(house, capsys, "drive", "wren", *bad, code=2)
+    nuvik(house, capsys, "drive", "emu", code=3)
+
+
+def test_advice_names_the_loss_and_the_way_and_does_nothing(house, capsys):
+    nuvik(house, capsys, "survey")
+    said, _ = nuvik(house, capsys, "advise", "wren", "--for", "linux", "--links")
+    assert "ext4 would be better" in said and "Nuvik does not" in said and "holds nothing that would be lost" in said
+    assert "leave it as it is" in nuvik(house, capsys, "advise", "wren", "--for", "windows", "--for", "macos")[0]
+    data = json.loads(nuvik(house, capsys, "advise", "wren", "--json")[0])
+    assert data["format"] == "nuvik-advice/1" and len(data["filesystems"]) == 5
+
+
+def test_a_warm_drive_is_found_by_gauging_it(house, capsys):
+    said, aside = nuvik(house, capsys, "gauge", "wren")
+    assert "writes up to 1.54 GB" in aside and "was 82 °C warm" in said and "Wren: reads 440 MB/s" in said
+    drawn = house.path("speeds.svg")
+    nuvik(house, capsys, "draw", "speeds", "-o", drawn)
+    text = "".join(ET.parse(drawn).getroot().itertext())
+    assert "1 of 3 measured" in text and "440 MB/s" in text
+    nuvik(house, capsys, "draw", "speeds", "-o", house.path("speeds.gif"), code=2)
+    nuvik(house, capsys, "gauge", "emu", code=3)
+
+
+def test_candidates_are_compared(house, capsys, tmp_path):
+    fill(house.path("kestrel", "Games", "Ferry"))
+    house.cards = [{"path": "heron/Photos/Moon", "opens_per_week": 9}]
+    house.write()
+    nuvik(house, capsys, "survey")
+    assert "docs/candidates.md" in nuvik(house, capsys, "compare", code=3)[1]
+    file = tmp_path / "mine.toml"
+    file.write_text(CANDIDATES)
+    said, _ = nuvik(house, capsys, "compare", str(file))
+    assert "Bare in Case" in said and "60.00 EUR" in said and "you would wait" in said
+    data = json.loads(nuvik(house, capsys, "compare", str(file), "--json")[0])["candidates"]
+    assert [one["label"] for one in data] == ["Bare in Case", "Heron in a better case"], "most saved first"
+    assert data[0]["libraries"] == ["Moon"] and data[0]["parts"] == ["Bare", "Case"]
+
+
+def test_a_world_that_is_changed_while_nuvik_runs_is_seen(house):
+    workspace = house.open()
+    assert workspace.drive_or_refuse("wren").attached
+    workspace.host.files.facts(house.path("wren"))
+    house.data["drive"][2]["attached"] = False
+    house.write()
+    assert not workspace.drive_or_refuse("wren").attached
+    with pytest.raises(FileNotFoundError):
+        workspace.host.files.facts(house.path("wren"))
+    assert "wren" not in workspace.host.counters()
+    Path(house.path("world.toml")).write_text("format = 3")
+    with pytest.raises(Refused, match="format"):
+        workspace.host.drives()
+    house.data["drive"][2]["attached"] = True
+    house.write()
+    assert workspace.drive_or_refuse("wren").attached
+
+
+def test_traffic_is_counted_while_something_is_measured(house):
+    workspace = house.open()
+    before = workspace.host.counters()
+    nothing = workspace.host.counters()
+    assert before == nothing
+    from nuvik.core.survey.gauge import budget_for
+
+    result = workspace.gauge([budget_for(workspace.drive_or_refuse("wren"))])[0].result
+    after = workspace.host.counters()
+    assert after["wren"].written_bytes - before["wren"].written_bytes == result.written_bytes
+    assert after["wren"].read_bytes - before["wren"].read_bytes >= result.written_bytes
+    assert after["kestrel"] == before["kestrel"]
+
+
+# -- this computer -----------------------------------------------------------------------------------------
+
+
+def test_links_are_read_from_the_kernels_tree(tmp_path, monkeypatch):
+    """A stand-in for /sys: an NVMe disk in a slow slot, a disk behind a USB bridge, one on a SATA port."""
+    top = tmp_path / "sys"
+
+    def put(path: str, text: str) -> None:
+        file = top / path
+        file.parent.mkdir(parents=True, exist_ok=True)
+        file.write_text(text)
+
+    put("devices/pci0/slot/current_link_speed", "8.0 GT/s PCIe\n")
+    put("devices/pci0/slot/current_link_width", "2\n")
+    put("devices/pci0/slot/max_link_speed", "16.0 GT/s PCIe\n")
+    put("devices/pci0/slot/max_link_width", "4\n")
+    put("devices/pci0/slot/nvme/nvme0/nvme0n1/queue/rotational", "0\n")
+    put("devices/pci0/usb1/1-2/speed", "5000\n")
+    put("devices/pci0/usb1/1-2/busnum", "1\n")
+    put("devices/pci0/usb1/1-2/removable", "removable\n")
+    put("devices/pci0/usb1/1-2/host5/block/sdb/removable", "0\n")
+    put("devices/pci0/ata3/host2/block/sda/queue/rotational", "1\n")
+    put("class/ata_link/link3/sata_spd", "6.0 Gbps\n")
+    (top / "block").mkdir()
+    for name, place in (("nvme0n1", "pci0/slot/nvme/nvme0/nvme0n1"), ("sdb", "pci0/usb1/1-2/host5/block/sdb"),
+                        ("sda", "pci0/ata3/host2/block/sda")):  # fmt: skip
+        (top / "block" / name).symlink_to(top / "devices" / place)
+    monkeypatch.setattr(linux, "SYS", str(top))
+    nvme, usb, sata = (read_sys_disk(name) for name in ("nvme0n1", "sdb", "sda"))
+    assert (nvme.pcie_speed.strip(), nvme.pcie_best_width.strip(), nvme.external) == ("8.0 GT/s PCIe", "4", False)
+    assert (usb.usb_mbit_per_s, usb.external) == ("5000", True)
+    assert sata.sata_speed.startswith("6.0") and sata.rotational == "1"
+    assert read_sys_disk("nothing").rotational == ""
+    put("block/sda/device/hwmon/hwmon1/temp1_input", "43500\n")
+    put("block/sda/device/hwmon/hwmon2/temp1_input", "garbled\n")
+    assert LinuxSystem().temperature_c(["sda", "sdb"]) == 43.5
+    assert LinuxSystem().temperature_c([""]) is None
+
+
+def test_this_computer_tells_even_without_its_tools(monkeypatch):
+    monkeypatch.setenv("PATH", "/nowhere")
+    host = LocalHost()
+    root = next(drive for drive in host.drives() if drive.path == "/")
+    assert root.attached and root.usable_bytes > 0 and root.system
+    assert any("lsblk could not be asked" in finding for finding in root.findings)
+    assert host.temperature_c(root) is None or host.temperature_c(root) > 0
+    assert all(counters.read_bytes >= 0 for counters in host.counters().values())
+    assert os.path.isdir(root.base_path)
