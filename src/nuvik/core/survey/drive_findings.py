@@ -95,7 +95,7 @@ def _of_speed(drive: Drive, history: list[GaugeResult]) -> list[str]:
             f"then {format_speed(latest.sustained_write_bytes_per_s)}"
         )
     if latest.write is None:
-        said.append("only its reading was measured, since nothing may be written to it")
+        said.append("only its reading was measured: nothing was written to it then")
     if latest.through_cache:
         said.append("measured through the cache: the system would not pass it over, so it may be slower than shown")
     if latest.spread > UNSTEADY_SPREAD:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from rich.text import Text
+from textual import events
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
@@ -26,7 +27,7 @@ from nuvik.tui.widgets.speed_chart import SpeedChart
 from nuvik.tui.widgets.traffic import TrafficPanel, curve
 
 _NAME_CELLS, _DRIVE_CELLS, _CURVE_CELLS = 24, 10, 40
-_BUY_CELLS, _TOLD = 30, 3
+_BUY_CELLS, _TOLD, _SIDE_BY_SIDE = 30, 3, 136
 
 
 class SpeedsScreen(StageScreen):
@@ -58,6 +59,13 @@ class SpeedsScreen(StageScreen):
                 yield Static(id="meaning", markup=False)
             with Vertical(id="buy-box"):
                 yield Static(id="buy", markup=False)
+
+    def on_resize(self, event: events.Resize) -> None:
+        """In a narrow window the two boxes stand one below the other."""
+        super().on_resize(event)
+        self.set_class(event.size.width < _SIDE_BY_SIDE, "narrow")
+        if self.is_mounted:
+            self._show_cursor()
 
     def refresh_stage(self) -> None:
         workspace, drives = self.desk.workspace, self.desk.snapshot.drives
@@ -126,10 +134,11 @@ class SpeedsScreen(StageScreen):
         """Seconds to open the user's largest often-opened libraries, from each drive."""
         palette, snapshot = palette_of(self.app.theme), self.desk.snapshot
         libraries = telling_libraries(snapshot.libraries)
-        text = _titled("What speed means here: seconds until it is open, from each drive", palette)
+        text = _titled("What speed means here: seconds to open, from each drive", palette)
         if not libraries:
             return text + Text(f"No library is known yet: {stage_key('survey')} goes to Survey.", style=palette.quiet)
-        drives = _fitting(snapshot.drives, here, (self.size.width // 2 - _NAME_CELLS - 4) // _DRIVE_CELLS)
+        width = self.size.width if self.has_class("narrow") else self.size.width // 2
+        drives = _fitting(snapshot.drives, here, (width - _NAME_CELLS - 4) // _DRIVE_CELLS)
         text.append(" " * _NAME_CELLS)
         for drive in drives:
             style = f"bold {palette.accent}" if drive.id == here.id else palette.quiet
@@ -151,7 +160,7 @@ class SpeedsScreen(StageScreen):
 
     def _buy(self) -> Text:
         palette = palette_of(self.app.theme)
-        text = _titled("What could be bought: price beside what really arrives", palette)
+        text = _titled("What could be bought, and what of it would arrive", palette)
         if self._trouble:
             return text + Text(self._trouble, style=palette.look)
         if not self._verdicts:

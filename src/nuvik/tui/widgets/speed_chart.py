@@ -102,8 +102,13 @@ class SpeedChart(ScrollView, can_focus=True):
     # -- drawing -------------------------------------------------------------------------------------------
 
     @property
+    def _cells(self) -> int:
+        """How wide it may draw, beside the scroll bar if there is one."""
+        return self.size.width - (self.scrollbar_size_vertical if self.show_vertical_scrollbar else 0)
+
+    @property
     def _scales(self) -> tuple[_Scale, _Scale]:
-        spare = max(30, self.scrollable_content_region.width - _LABEL - 2 * _WORD - _SPEED - _COUNT - _TIER - 2)
+        spare = max(18, self._cells - _LABEL - 2 * _WORD - _SPEED - _COUNT - _TIER - 2)
         speeds = [speed for one in self._drives for speed in (one.read_bytes_per_s, one.write_bytes_per_s)]
         speeds += [one.link_standard.payload_bytes_per_s for one in self._drives if one.link_standard is not None]
         small = [one.small_reads_per_s for one in self._drives]
@@ -147,7 +152,8 @@ class SpeedChart(ScrollView, can_focus=True):
         segments.append(Segment(f"{'writes':<{_WORD}}", quiet))
         segments += _bar(drive.write_bytes_per_s, speeds, drive.write_source, ceiling, palette)
         segments.append(Segment(f"{format_speed(drive.write_bytes_per_s):>{_SPEED}}", Style(color=palette.text)))
-        said, amber = _how_known(drive)
+        room = self._cells - sum(segment.cell_length for segment in segments) - 2
+        said, amber = _how_known(drive, room)
         segments.append(Segment(f"  {said}", Style(color=palette.look if amber else palette.quiet)))
         return segments
 
@@ -189,8 +195,8 @@ def _short_link(drive: Drive) -> str:
     return drive.medium if link is None else link.name.split(" (")[0].replace("PCI Express", "PCIe")
 
 
-def _how_known(drive: Drive) -> tuple[str, bool]:
-    """How the figures are known, and whether that wants a look."""
+def _how_known(drive: Drive, room: int) -> tuple[str, bool]:
+    """How the figures are known, as far as there is room, and whether that wants a look."""
     if not drive.attached:
         return "away", False
     if drive.speed_source != "measured":
@@ -201,7 +207,8 @@ def _how_known(drive: Drive) -> tuple[str, bool]:
     if drive.through_cache:
         return f"{said}, through the cache", True
     if drive.sustained_write_bytes_per_s and drive.burst_bytes:
-        said += f"; {format_speed(drive.sustained_write_bytes_per_s)} after {format_bytes(drive.burst_bytes)}"
+        slows = f"; {format_speed(drive.sustained_write_bytes_per_s)} after {format_bytes(drive.burst_bytes)}"
+        said += slows if len(said) + len(slows) <= room else ""
     return said, False
 
 

@@ -14,7 +14,9 @@ from nuvik.core.model.traffic import Counters, Look, Traffic
 from nuvik.core.model.units import format_speed
 from nuvik.tui.theme import palette_of
 
-_EVERY_S, _KEPT = 0.5, 24
+_EVERY_S, _KEPT = 0.5, 40
+_WORDS_CELLS = 54
+"""What a line takes besides its two curves."""
 _LEVELS = "▁▂▃▄▅▆▇█"
 
 
@@ -51,6 +53,7 @@ class TrafficPanel(Static):
 
     def _draw(self) -> None:
         palette, text = palette_of(self.app.theme), Text()
+        cells = max(4, min(_KEPT, (self.size.width - _WORDS_CELLS) // 2))
         for number, drive in enumerate(self._drives):
             past = self._past.get(drive.id, deque())
             now = past[-1] if past else Traffic(0, 0)
@@ -62,7 +65,7 @@ class TrafficPanel(Static):
                 ("writes", drive.write_bytes_per_s, [one.write_bytes_per_s for one in past], now.write_bytes_per_s),
             ):
                 text.append(f"{word} ", style=palette.quiet)
-                text.append(curve(values, able, _KEPT), style=palette.accent)
+                text.append(curve(values, able, cells), style=palette.accent)
                 text.append(f"{format_speed(speed):>11}   ", style=palette.text if speed else palette.quiet)
         self.update(text)
 
