@@ -71,7 +71,7 @@ def mutated(document: object, data: st.DataObject) -> object:
         for key in way:
             holder = holder[key]
         if data.draw(st.booleans()):
-            holder[last] = data.draw(JUNK)
+            holder[last] = copy.deepcopy(data.draw(JUNK))
         else:
             del holder[last]
     return document

@@ -11,6 +11,7 @@ from textual.containers import Vertical
 from textual.screen import Screen
 from textual.widgets import Footer, Static
 
+from nuvik.core.model.names import shorten
 from nuvik.core.model.progress import Event
 from nuvik.tui.desk import Desk
 from nuvik.tui.theme import palette_of
@@ -103,7 +104,7 @@ class StageScreen(Screen[None]):
         carrying = self.desk.carrying
         if carrying is not None and carrying.running:
             place = f"carrying … · {place}"
-        room = self.size.width - rail.cell_len - len(place) - 2
-        rail.append(" " * max(2, room))
-        rail.append(place, style=palette.quiet)
+        room = self.size.width - rail.cell_len - 4
+        if room > 6:
+            rail.append(f"  {shorten(place, room)} ".rjust(room + 4), style=palette.quiet)
         self.query_one("#rail", Static).update(rail)
