@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from nuvik.cli.call import Call, command
-from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.units import format_bytes, format_speed
+
+if TYPE_CHECKING:
+    from nuvik.core.model.drive import Drive
 
 Which = Annotated[str, typer.Argument(metavar="DRIVE", help="A drive's id, label or path.")]
 

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import sys
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from nuvik.cli.call import EXIT_FINDINGS, Call, command, stopping
 from nuvik.core.model.errors import Refused, Stopped, StopRequested
-from nuvik.core.model.gauging import GaugeBudget, GaugeOutcome, GaugeProgress
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_bytes, format_duration, format_speed
+
+if TYPE_CHECKING:
+    from nuvik.core.model.gauging import GaugeBudget, GaugeOutcome, GaugeProgress
 
 
 def add_to(app: typer.Typer) -> None:
@@ -95,6 +97,7 @@ def _budgets(
     call: Call, names: list[str] | None, quick: bool, sustained: bool
 ) -> tuple[list[GaugeBudget], list[GaugeOutcome]]:
     """What each drive would cost; drives that cannot be measured become problems and the others go on."""
+    from nuvik.core.model.gauging import GaugeOutcome
     from nuvik.core.survey.gauge import budget_for
 
     workspace = call.workspace

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import statistics
 from dataclasses import dataclass, field
 
 from nuvik.core.model.units import format_bytes, format_duration
@@ -48,6 +47,8 @@ class Figure:
 
     @classmethod
     def of(cls, passes: list[float]) -> Figure:
+        import statistics  # slow to load, and only measuring needs it
+
         return cls(per_s=statistics.median(passes), passes=tuple(passes))
 
 
