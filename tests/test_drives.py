@@ -31,6 +31,7 @@ from nuvik.core.store.database import Database
 from nuvik.core.store.drive_book import DriveBook, Told
 from nuvik.core.survey.drive_findings import drive_findings
 from nuvik.core.survey.drive_wishes import clean_name, headroom_of, kinds_of
+from nuvik.core.survey.gauge import budget_for
 from nuvik.core.workspace import Workspace
 
 SYS = {
@@ -161,6 +162,21 @@ def test_a_drive_is_recognised_by_its_own_identity(tmp_path):
     assert [one.id for one in workspace.strangers()] == ["field-3"]
     held = drive_holding(workspace.host.drives(), str(one / "x"))
     assert held is not None and held.id == "field-3"
+
+
+def test_a_hostile_label_is_harmless_from_the_start(tmp_path, world):
+    evil = "[bold]Stick\x1b[2J\u202e"
+    workspace = local(tmp_path, Volume(device="sdc1", filesystem="ext4", label=evil, mount_points=(str(tmp_path),)))
+    world.data["drive"][2]["label"] = evil
+    world.write()
+    for drive in (workspace.host.drives()[0], world.open().drive_or_refuse("wren")):
+        assert drive.label.startswith("[bold]Stick") and drive.label.isprintable()
+    locked = Volume(device="sdd1", filesystem="crypto_LUKS", uuid="l", state="locked", findings=("it is locked",))
+    workspace.host._system = Told_(locked)
+    shut = workspace.host.drives()[0]
+    assert not shut.attached and shut.why_away == "it is locked"
+    with pytest.raises(Refused):
+        budget_for(shut)
 
 
 def test_a_mount_that_hangs_is_told_and_holds_up_nobody(tmp_path, monkeypatch):

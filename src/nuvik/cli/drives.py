@@ -125,8 +125,7 @@ def add_to(app: typer.Typer) -> None:
 def _line(drive: Drive) -> str:
     label = shorten(drive.label, 11)
     if not drive.attached:
-        why = drive.findings[0] if drive.findings else "away"
-        return f"{label:<12}{format_bytes(drive.usable_bytes):>10}  {why}"
+        return f"{label:<12}{format_bytes(drive.usable_bytes):>10}  {shown(drive.why_away)}"
     mark = f" · {format_bytes(drive.short_of_headroom_bytes)} short of its headroom" if drive.short_of_headroom_bytes \
         else ""  # fmt: skip
     source = " (typical)" if drive.speed_source == "typical" else ""

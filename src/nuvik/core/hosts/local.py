@@ -23,6 +23,7 @@ from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive
 from nuvik.core.model.filesystems import normalised as normalised_filesystem
 from nuvik.core.model.library import Card
 from nuvik.core.model.media import medium_of
+from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.traffic import Counters
 
@@ -195,9 +196,10 @@ def _by_place(volume: Volume) -> tuple[bool, int, str]:
 
 
 def _label_of(volume: Volume, point: str) -> str:
+    """What to call it, made harmless: whoever formatted a stick chose its label."""
     if point == "/":
         return "System"
-    return volume.label or os.path.basename(point.rstrip("/\\")) or point.rstrip("\\") or volume.device
+    return shown(volume.label or os.path.basename(point.rstrip("/\\")) or point.rstrip("\\") or volume.device)
 
 
 def _identity(volume: Volume) -> str:

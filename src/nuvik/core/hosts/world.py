@@ -17,6 +17,7 @@ from nuvik.core.hosts.warden import Warden, WorldClock
 from nuvik.core.hosts.world_file import WORLD_FILE, DriveEntry, read_cards, read_world
 from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive
 from nuvik.core.model.library import Card
+from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within, normalised
 from nuvik.core.model.traffic import Counters
 
@@ -71,7 +72,8 @@ class WorldHost:
             path=path, base_path=path, used_bytes=used, speed_source="declared", write_source="declared",
             disk=entry.disk or entry.id, identity=f"world:{entry.id}", device=entry.id,
             headroom_bytes=int(entry.usable_bytes * DEFAULT_HEADROOM_SHARE) if headroom is None else headroom,
-            **entry.model_dump(exclude={"folder", "other_bytes", "headroom_bytes", "disk"}),
+            label=shown(entry.label),
+            **entry.model_dump(exclude={"folder", "label", "other_bytes", "headroom_bytes", "disk"}),
         )  # fmt: skip
 
     def default_state_folder(self) -> str:

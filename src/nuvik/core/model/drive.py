@@ -130,6 +130,11 @@ class Drive:
         return max(0, self.headroom_bytes - self.free_bytes) if self.attached else 0
 
     @property
+    def why_away(self) -> str:
+        """Why a drive that is not attached cannot be used now, and what to do: unplugged, locked, hanging …"""
+        return self.findings[0] if self.findings else "away: attach it to see what it holds"
+
+    @property
     def medium_class(self) -> Medium:
         return medium_of(self.medium)
 

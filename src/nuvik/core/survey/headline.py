@@ -22,7 +22,9 @@ def survey_headline(snapshot: Snapshot) -> str:
     if not snapshot.libraries:
         return f"{format_count(len(attached), 'drive')} found, and no library on them yet: survey a folder."
     full = [drive for drive in attached if how_full(drive) is not None]
-    shortest = max(attached, key=lambda drive: (drive in full, drive.short_of_headroom_bytes / drive.usable_bytes))
+    shortest = max(
+        attached, key=lambda drive: (drive in full, drive.short_of_headroom_bytes / max(1, drive.usable_bytes))
+    )
     if not full:
         roomiest = max(attached, key=lambda drive: drive.free_bytes)
         return (
@@ -61,7 +63,7 @@ def library_facts(snapshot: Snapshot, library_id: str) -> str:
 def drive_facts(drive: Drive) -> str:
     """One line on a drive: what it is and how its speed is known."""
     if not drive.attached:
-        return f"{shown(drive.label)} is away: attach it to see what it holds."
+        return f"{shown(drive.label)}: {drive.why_away}"
     return (
         f"{shown(drive.label)} · {drive.medium_class.name} on {link_name(drive.link)} · {drive.rules.name} · "
         f"{format_bytes(drive.usable_bytes)} usable of {format_bytes(drive.capacity_bytes)} · "

@@ -16,7 +16,7 @@ from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.names import shorten
+from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.units import format_bytes, format_free
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.strip import BREAK, HATCH, OTHER, StripData, strip_segments
@@ -175,9 +175,7 @@ class DriveBoard(ScrollView, can_focus=True):
         if drive.attached:
             segments += strip_segments(data, cells, self._bytes_a_cell(cells), palette)
         else:
-            segments.append(
-                Segment(f"{'away: attach it to see what it holds':<{cells}}"[:cells], Style(color=palette.quiet))
-            )
+            segments.append(Segment(f"{shown(drive.why_away):<{cells}}"[:cells], Style(color=palette.quiet)))
         segments += self._facts(data, line, len(row.strips))
         return Strip(segments).apply_style(ground).adjust_cell_length(self.size.width, ground)
 

@@ -18,7 +18,7 @@ from textual.strip import Strip
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.links import AT_CEILING_SHARE
-from nuvik.core.model.names import shorten
+from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.units import format_bytes, format_duration, format_speed
 from nuvik.drawing.palette import Palette
 from nuvik.tui.theme import palette_of
@@ -198,7 +198,7 @@ def _short_link(drive: Drive) -> str:
 def _how_known(drive: Drive, room: int) -> tuple[str, bool]:
     """How the figures are known, as far as there is room, and whether that wants a look."""
     if not drive.attached:
-        return "away", False
+        return shown(drive.why_away).split(":")[0], False
     if drive.speed_source != "measured":
         return (
             ("declared, not measured", False) if drive.speed_source == "declared" else ("typical, not measured", True)
