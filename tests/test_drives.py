@@ -177,6 +177,10 @@ def test_a_hostile_label_is_harmless_from_the_start(tmp_path, world):
     assert not shut.attached and shut.why_away == "it is locked"
     with pytest.raises(Refused):
         budget_for(shut)
+    here = Volume(device="sdc1", filesystem="ext4", uuid="h", mount_points=(str(tmp_path),))
+    workspace.host._system = Told_(locked, here)
+    workspace.host._home = str(fill(tmp_path / "home"))
+    assert "data" in [one.name for one in workspace.survey().libraries], "a locked drive does not stop a survey"
 
 
 def test_a_mount_that_hangs_is_told_and_holds_up_nobody(tmp_path, monkeypatch):

@@ -149,7 +149,7 @@ class LocalHost:
         return platformdirs.user_state_dir("nuvik", appauthor=False)
 
     def default_roots(self) -> tuple[str, ...]:
-        drives = self.drives()
+        drives = tuple(drive for drive in self.drives() if drive.attached)
         home_drive = drive_holding(drives, self._home)
         return (self._home, *(drive.path for drive in drives if home_drive is None or drive.id != home_drive.id))
 
