@@ -16,6 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import GB, MB, a_drive, fill
+from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.model.errors import Refused, StopRequested
 from nuvik.core.model.gauging import Figure, GaugeResult, slower_than_before
 from nuvik.core.model.progress import Stop
@@ -175,6 +176,30 @@ def test_gauge_by_command(world):
     done = subprocess.run([*words, "heron", "wren", *at], capture_output=True, text=True, check=False)
     assert done.returncode == 5 and "away" in done.stderr and "Wren: reads" in done.stdout
     assert subprocess.run([*words, "heron", *at], capture_output=True, check=False).returncode == 3
+
+
+def test_ctrl_c_while_gauging_leaves_nothing_behind(world):
+    world.data["drive"][2].update(usable_bytes=9000 * GB, capacity_bytes=9000 * GB, write_bytes_per_s=40 * MB)
+    world.write(time_scale=1)
+    words = [sys.executable, "-m", "nuvik", "gauge", "wren", "--world", str(world.folder)]
+    child = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    until = time.monotonic() + 20
+    while not [path for path in left_behind(world.folder) if path.endswith(".tmp")]:
+        assert time.monotonic() < until
+        time.sleep(0.02)
+    child.send_signal(signal.SIGINT)
+    said, aside = child.communicate(timeout=20)
+    assert child.returncode == 4 and said == ""
+    assert "Stopped as asked; the test file is removed." in aside and "Traceback" not in aside
+    assert not left_behind(world.folder)
+    assert world.open().drive_or_refuse("wren").speed_source == "declared", "half a measurement is none"
+
+
+def test_nothing_is_gauged_while_something_is_carried(world):
+    workspace = world.open()
+    with carrying_lock(workspace.database.folder, "carrying 1 move"), pytest.raises(Refused, match="at work now"):
+        workspace.gauge([budget_for(workspace.drive_or_refuse("wren"))])
+    assert not left_behind(world.folder)
 
 
 # -- on real small drives ----------------------------------------------------------------------------------

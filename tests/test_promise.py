@@ -19,7 +19,7 @@ from conftest import World, fill, leftovers, picture
 from nuvik.core.carrying.places import held
 from nuvik.core.carrying.run import carry_plan, release, resume, undo
 from nuvik.core.hosts import syscalls
-from nuvik.core.hosts.files import Watch
+from nuvik.core.hosts.watch import Watch
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import State
 from nuvik.core.workspace import Workspace

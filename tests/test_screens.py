@@ -181,6 +181,38 @@ async def test_speeds_measures_shows_and_stops(house):
         assert app.screen.query_one(SpeedChart).size.width > 80
 
 
+async def test_all_are_measured_and_a_drive_is_told_of_from_its_page(house):
+    house.data["drive"][0]["read_only"] = True
+    house.data["drive"][1]["filesystem"] = "exfat"
+    house.write()
+    app = NuvikApp(house.open)
+    async with app.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(app, pilot)
+        await pilot.press("2", "G")
+        question = words(app, "#question")
+        assert question.startswith("Measure 3 drives?") and "it is read-only" in question
+        await pilot.press("y")
+        await settle(app, pilot)
+        assert words(app, "#headline") == "3 drives measured; the test files are removed."
+        assert "nothing was written to it then" in words(app, "#meaning")
+        chart = app.screen.query_one(SpeedChart)
+        while chart.drive.id != "heron":
+            await pilot.press("down")
+        await pilot.press("i", "e")
+        assert isinstance(app.screen, DriveCard)
+        assert "ext4 would be better" in words(app, "#advice") and "1. Heron holds" in words(app, "#advice")
+        app.screen.query_one("#systems", Input).value = "windows, macos"
+        await pilot.pause()
+        assert "No other file system would do better" in words(app, "#advice")
+        app.screen.query_one("#systems", Input).value = "moon"
+        await pilot.pause()
+        assert words(app, "#advice").startswith("Say linux")
+        await pilot.press("escape")
+        assert app.screen.STAGE == "speeds"
+        await pilot.press("1")
+        assert app.desk.gauging is None, "how it ended was seen"
+
+
 async def test_a_new_drive_is_greeted_named_and_measured(house):
     app = NuvikApp(house.open)
     async with app.run_test(size=(159, 47), notifications=True) as pilot:

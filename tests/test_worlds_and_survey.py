@@ -9,7 +9,7 @@ import sqlite3
 import pytest
 
 from conftest import MB, fill
-from nuvik.core.hosts.files import Block
+from nuvik.core.hosts.contents import Block
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Kind

@@ -15,106 +15,19 @@ import os
 import stat
 import sys
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from nuvik.core.hosts import syscalls
-
-BLOCK_BYTES = 1 << 20
-"""Files are read in aligned blocks of this size."""
-HOLE_BYTES = 256 << 20
-"""Holes are passed over in pieces of at most this size, so that progress is seen and a stop is heard."""
-_PAGE_BYTES = 4096
-_ZERO_PAGE = bytes(_PAGE_BYTES)
-
-_O_DIRECT: int = getattr(os, "O_DIRECT", 0)
-_O_NOATIME: int = getattr(os, "O_NOATIME", 0)
-_READ = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_CLOEXEC", 0) | getattr(os, "O_BINARY", 0)
-_CREATE = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_CLOEXEC", 0) | getattr(os, "O_BINARY", 0)
-
-
-class Watch:
-    """Told of each operation before it happens; may refuse it by raising OSError."""
-
-    keeps_contents = True
-    """False where a file's length stands for its contents: then a test file need not really be written."""
-
-    def before(self, operation: str, path: str, count_bytes: int = 0) -> None:
-        """`operation` is one of read, small-read, write, create, mkdir, rename, symlink, link, remove, flush, look,
-        mark."""
-
-    def read_back(self, path: str, data: bytes) -> bytes:
-        """What the medium gives back when a copy is proven; a world may declare that it lies."""
-        return data
-
-
-@dataclass(frozen=True, slots=True)
-class Block:
-    """A run of a file's contents. `data` is None for a hole, which reads as zeros."""
-
-    offset: int
-    length: int
-    data: bytes | None
-
-
-class Writer:
-    """A new file being written. Blocks may be put in any order; the length is set at the end."""
-
-    def __init__(self, path: str, watch: Watch, keep_holes: bool) -> None:
-        self._path, self._watch, self._keep_holes = path, watch, keep_holes
-        watch.before("create", path)
-        self._descriptor = os.open(path, _CREATE, 0o600)
-
-    def put(self, block: Block) -> None:
-        """Write one block; a hole only moves the length on."""
-        self._watch.before("write", self._path, block.length)
-        if block.data is None:
-            return
-        if not self._keep_holes:
-            self._write(block.data, block.offset)
-            return
-        for start, end in _runs_with_content(block.data):
-            self._write(block.data[start:end], block.offset + start)
-
-    def _write(self, data: bytes, offset: int) -> None:
-        view = memoryview(data)
-        if hasattr(os, "pwrite"):
-            while view:
-                written = os.pwrite(self._descriptor, view, offset)
-                view, offset = view[written:], offset + written
-        else:
-            os.lseek(self._descriptor, offset, os.SEEK_SET)
-            while view:
-                view = view[os.write(self._descriptor, view) :]
-
-    def finish(self, length: int, flush: bool) -> None:
-        """Set the final length, and with `flush` write the file to its medium."""
-        os.ftruncate(self._descriptor, length)
-        if flush:
-            self._watch.before("flush", self._path)
-            syscalls.sync_descriptor(self._descriptor)
-
-    def close(self) -> None:
-        os.close(self._descriptor)
-
-
-def _runs_with_content(data: bytes) -> Iterator[tuple[int, int]]:
-    """The stretches of whole pages that are not all zero."""
-    start: int | None = None
-    for offset in range(0, len(data), _PAGE_BYTES):
-        page = data[offset : offset + _PAGE_BYTES]
-        if page == _ZERO_PAGE[: len(page)]:
-            if start is not None:
-                yield start, offset
-                start = None
-        elif start is None:
-            start = offset
-    if start is not None:
-        yield start, len(data)
-
-
-def is_sparse(facts: os.stat_result) -> bool:
-    """Whether the file holds fewer blocks than its length needs."""
-    return hasattr(facts, "st_blocks") and facts.st_blocks * 512 < facts.st_size
+from nuvik.core.hosts.contents import (
+    BLOCK_BYTES,
+    HOLE_BYTES,
+    Block,
+    Writer,
+    is_sparse,
+    next_content,
+    open_for_reading,
+    read_at,
+)
+from nuvik.core.hosts.watch import Watch
 
 
 class Files:
@@ -171,13 +84,13 @@ class Files:
         With `past_cache` the system's cache is passed over where it allows, so that the medium itself answers.
         """
         self.watch.before("read", path)
-        descriptor, direct = _open_for_reading(path, past_cache)
+        descriptor, direct = open_for_reading(path, past_cache)
         buffer = self._buffers.pop() if self._buffers else mmap.mmap(-1, BLOCK_BYTES)
         try:
             facts = os.fstat(descriptor)
             sparse, offset = is_sparse(facts), 0
             while offset < facts.st_size:
-                content_at = _next_content(descriptor, offset, facts.st_size) if sparse else offset
+                content_at = next_content(descriptor, offset, facts.st_size) if sparse else offset
                 content_at = content_at // BLOCK_BYTES * BLOCK_BYTES if content_at < facts.st_size else facts.st_size
                 while offset < content_at:
                     length = min(HOLE_BYTES, content_at - offset)
@@ -188,11 +101,11 @@ class Files:
                     break
                 wanted = min(BLOCK_BYTES, facts.st_size - offset)
                 self.watch.before("read", path, wanted)
-                got = _read_at(descriptor, buffer, offset, wanted, direct)
+                got = read_at(descriptor, buffer, offset, wanted, direct)
                 if got < wanted and direct:  # a short direct read in the middle of a file cannot be continued
                     os.close(descriptor)
-                    descriptor, direct = _open_for_reading(path, False)
-                    got = _read_at(descriptor, buffer, offset, wanted, False)
+                    descriptor, direct = open_for_reading(path, False)
+                    got = read_at(descriptor, buffer, offset, wanted, False)
                 if got == 0:
                     break  # the file became shorter meanwhile: the second look at the source will tell
                 data = buffer[:got]
@@ -365,58 +278,3 @@ class Files:
             return syscalls.sync_volume(descriptor)
         finally:
             os.close(descriptor)
-
-
-def _open_for_reading(path: str, past_cache: bool) -> tuple[int, bool]:
-    if past_cache and _O_DIRECT:
-        try:
-            return os.open(path, _READ | _O_DIRECT | _O_NOATIME), True
-        except OSError as fault:
-            if fault.errno not in (errno.EINVAL, errno.EPERM, errno.ENOTSUP):
-                raise
-    try:
-        descriptor = os.open(path, _READ | _O_NOATIME)
-    except PermissionError:  # only the owner may leave the access time alone
-        descriptor = os.open(path, _READ)
-    if past_cache:
-        _forget_cached(descriptor)
-    return descriptor, False
-
-
-def _forget_cached(descriptor: int) -> None:
-    if hasattr(os, "posix_fadvise"):
-        os.posix_fadvise(descriptor, 0, 0, os.POSIX_FADV_DONTNEED)
-    elif sys.platform == "darwin":
-        import fcntl
-
-        fcntl.fcntl(descriptor, fcntl.F_NOCACHE, 1)
-
-
-def _next_content(descriptor: int, offset: int, size: int) -> int:
-    """Where the next content after `offset` begins; `size` when only a hole is left."""
-    if not hasattr(os, "SEEK_DATA"):
-        return offset
-    try:
-        return os.lseek(descriptor, offset, os.SEEK_DATA)
-    except OSError as fault:
-        return size if fault.errno == errno.ENXIO else offset
-
-
-def _read_at(descriptor: int, buffer: mmap.mmap, offset: int, wanted: int, direct: bool) -> int:
-    """Read `wanted` bytes (direct reading asks for whole pages); the number got, short only at the file's end."""
-    if not hasattr(os, "preadv"):
-        os.lseek(descriptor, offset, os.SEEK_SET)
-        data = os.read(descriptor, wanted)
-        buffer[: len(data)] = data
-        return len(data)
-    view, total = memoryview(buffer), 0
-    try:
-        while total < wanted:
-            with view[total : -(-wanted // _PAGE_BYTES) * _PAGE_BYTES if direct else wanted] as rest:
-                got = os.preadv(descriptor, [rest], offset + total)
-            total += got
-            if got == 0 or direct:
-                break
-        return min(total, wanted)
-    finally:
-        view.release()

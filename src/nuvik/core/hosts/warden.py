@@ -14,7 +14,7 @@ import time
 from dataclasses import dataclass, field
 
 from nuvik.core.hosts.base import drive_holding
-from nuvik.core.hosts.files import Watch
+from nuvik.core.hosts.watch import Watch
 from nuvik.core.hosts.world_file import FaultEntry
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.timing import WritePace, per_file_seconds, read_seconds

@@ -15,8 +15,8 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 from nuvik.core.hosts.base import Host
-from nuvik.core.hosts.files import is_sparse
-from nuvik.core.hosts.test_file import BLOCK_BYTES, DIRECT, SMALL_BYTES, TestFile
+from nuvik.core.hosts.contents import is_sparse
+from nuvik.core.hosts.gauge_file import BLOCK_BYTES, DIRECT, SMALL_BYTES, GaugeFile
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
@@ -140,11 +140,11 @@ class _Bench:
                 f"{format_bytes(_LEAST_FILE_BYTES // 8)} or more lies on it to be read.",
                 next_step="Free some space on it, or use its typical figures.",
             )
-        opened: list[TestFile] = []
+        opened: list[GaugeFile] = []
         try:
             spans, reads = [], []
             for path, size in found:
-                file = TestFile(self.host.files, path, create=False)
+                file = GaugeFile(self.host.files, path, create=False)
                 opened.append(file)
                 length = min(size, _FULL.pass_bytes) // BLOCK_BYTES * BLOCK_BYTES or size // SMALL_BYTES * SMALL_BYTES
                 spans.append((file, 0, length))
@@ -155,7 +155,7 @@ class _Bench:
                 file.close()
 
     @contextmanager
-    def _own_file(self) -> Iterator[TestFile]:
+    def _own_file(self) -> Iterator[GaugeFile]:
         files = self.host.files
         path = free_test_path(self.drive)
         try:
@@ -168,14 +168,14 @@ class _Bench:
         finally:
             remove_test(files, path)
 
-    def _created(self, path: str) -> TestFile:
+    def _created(self, path: str) -> GaugeFile:
         """The test file, in its folder. Raises OSError when it cannot be made."""
         files, tries = self.host.files, _MOST_TRIES
         while True:
             if not files.exists(os.path.dirname(path)):
                 files.make_folder(os.path.dirname(path))
             try:
-                return TestFile(files, path, create=True)
+                return GaugeFile(files, path, create=True)
             except FileNotFoundError:  # another Nuvik that has just ended took the folder with it
                 tries -= 1
                 if not tries:
@@ -183,7 +183,7 @@ class _Bench:
 
     # -- passes --------------------------------------------------------------------------------------------
 
-    def _write_pass(self, file: TestFile, offset: int, most: int) -> tuple[int, float]:
+    def _write_pass(self, file: GaugeFile, offset: int, most: int) -> tuple[int, float]:
         """Bytes written, and bytes per second with the flush that ends the pass."""
         began_s, done = self.host.timer_s(), 0
         for at, length in _blocks(most):
@@ -199,7 +199,7 @@ class _Bench:
         self.written_bytes += done
         return done, done / self._spent(began_s)
 
-    def _write_on(self, file: TestFile, offset: int, before: list[float]) -> tuple[float | None, int | None, int]:
+    def _write_on(self, file: GaugeFile, offset: int, before: list[float]) -> tuple[float | None, int | None, int]:
         """Write on until the budget is used, to see whether it drops: (speed after, bytes until it dropped, tried)."""
         if not self.budget.sustained_bytes:
             return None, None, 0
@@ -227,7 +227,7 @@ class _Bench:
         first_slow = next(at for at, speed in windows if speed < midway)
         return slow, tried - done + first_slow, tried
 
-    def _read_pass(self, file: TestFile, offset: int, most: int) -> float:
+    def _read_pass(self, file: GaugeFile, offset: int, most: int) -> float:
         began_s, done = self.host.timer_s(), 0
         for at, length in _blocks(most):
             self.stop.check()
@@ -238,7 +238,7 @@ class _Bench:
                 break
         return done / self._spent(began_s)
 
-    def _small(self, spans: Iterable[tuple[TestFile, int, int]]) -> Figure:
+    def _small(self, spans: Iterable[tuple[GaugeFile, int, int]]) -> Figure:
         """Random reads of 4 KiB, one at a time, all over what is there."""
         places = [(file, offset, length // SMALL_BYTES) for file, offset, length in spans if length >= SMALL_BYTES]
         # The same places in every gauging, so that two of one drive can be compared.
