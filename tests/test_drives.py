@@ -7,13 +7,14 @@ import shutil
 import time
 from dataclasses import replace
 
+import psutil
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 import samples
 from conftest import GB, MB, a_drive, fill
-from nuvik.core.hosts import usage
+from nuvik.core.hosts import macos, usage, windows
 from nuvik.core.hosts.base import drive_holding
 from nuvik.core.hosts.linux import SysDisk, parse_linux
 from nuvik.core.hosts.local import LocalHost
@@ -112,6 +113,29 @@ def test_windows_shows_letters_folders_and_what_is_locked():
     assert found[more].mount_points == ("C:\\Mounted\\",)
     assert found["E:"].state == "locked" and found["E:"].disks[0].portable
     assert found["H:"].network and found["H:"].uuid == "\\\\cellar\\house"
+
+
+@pytest.mark.parametrize("module", [macos, windows])
+def test_slow_tools_are_asked_again_only_when_a_mount_came_or_went(module, monkeypatch):
+    """The thin calls of the systems that are not here, with their tools stood in for."""
+    asked = []
+
+    def output(words=()):
+        asked.append(tuple(words))
+        if module is windows:
+            return samples.WINDOWS
+        if words[0] == "system_profiler":
+            return samples.MAC_PROFILE.encode()
+        return samples.MAC_LIST if words[1] == "list" else samples.MAC_INFOS.get(words[-1], b"")
+
+    monkeypatch.setattr(module, "_output", output)
+    system = macos.MacSystem() if module is macos else windows.WindowsSystem()
+    first = system.listing()
+    assert len(first.volumes) == (3 if module is macos else 5) and asked
+    times = len(asked)
+    assert system.listing() is first and len(asked) == times
+    monkeypatch.setattr(psutil, "disk_partitions", lambda all: [])
+    assert system.listing().volumes == first.volumes and len(asked) == 2 * times
 
 
 # -- this computer -----------------------------------------------------------------------------------------

@@ -13,6 +13,8 @@ from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 from xml.parsers.expat import ExpatError
 
+import psutil
+
 from nuvik.core.hosts.volumes import (
     IMAGE_FILESYSTEMS,
     LOCKED,
@@ -190,22 +192,21 @@ def _plist(data: bytes) -> dict[str, Any] | None:
 
 
 class MacSystem:
-    """Asks this Mac. The slow profiler is asked once a run, the rest again when a mount came or went."""
+    """Asks this Mac. Its tools take seconds together, so they are asked again only when a mount came or went."""
 
     def __init__(self) -> None:
-        self._disks = b""
+        self._mounts: frozenset[tuple[str, str]] | None = None
         self._listing = Listing(volumes=())
-        self._profile: str | None = None
 
     def listing(self) -> Listing:
-        disks = _output(["diskutil", "list", "-plist"])
-        if disks != self._disks or not self._listing.volumes:
-            if self._profile is None:
-                self._profile = _output(["system_profiler", "-json", *_REPORTS]).decode(errors="replace")
-            names = volume_identifiers(disks)
-            wholes = set(texts((_plist(disks) or {}).get("WholeDisks")))
-            infos = {name: _output(["diskutil", "info", "-plist", name]) for name in {*names, *wholes}}
-            self._disks, self._listing = disks, parse_macos(disks, infos, self._profile)
+        mounts = frozenset((mount.device, mount.mountpoint) for mount in psutil.disk_partitions(all=True))
+        if mounts != self._mounts:
+            disks = _output(["diskutil", "list", "-plist"])
+            profile = _output(["system_profiler", "-json", *_REPORTS]).decode(errors="replace")
+            wholes = texts((_plist(disks) or {}).get("WholeDisks"))
+            names = dict.fromkeys([*volume_identifiers(disks), *wholes])
+            infos = {name: _output(["diskutil", "info", "-plist", name]) for name in names}
+            self._mounts, self._listing = mounts, parse_macos(disks, infos, profile)
         return self._listing
 
     def temperature_c(self, disks: Iterable[str]) -> float | None:

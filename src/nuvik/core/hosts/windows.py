@@ -12,6 +12,8 @@ import subprocess
 from collections.abc import Iterable, Mapping
 from typing import Any
 
+import psutil
+
 from nuvik.core.hosts.volumes import (
     IMAGE_FILESYSTEMS,
     LOCKED,
@@ -169,8 +171,6 @@ class WindowsSystem:
         self._listing = Listing(volumes=())
 
     def listing(self) -> Listing:
-        import psutil
-
         letters = frozenset(mount.device for mount in psutil.disk_partitions(all=False))
         if letters != self._letters:
             self._letters, self._listing = letters, parse_windows(_output())
