@@ -137,11 +137,14 @@ class LocalHost:
             told = psutil.disk_io_counters(perdisk=True, nowrap=False) or {}
         except (OSError, RuntimeError):
             return {}
-        return {
-            drive.id: Counters(told[drive.device].read_bytes, told[drive.device].write_bytes)
-            for drive in self._listed or self.drives()
-            if drive.attached and drive.device in told
-        }
+        found = {}
+        for drive in self._listed or self.drives():
+            names = [name for name in _counter_names(drive) if name in told] if drive.attached else []
+            if names:
+                found[drive.id] = Counters(
+                    sum(told[name].read_bytes for name in names), sum(told[name].write_bytes for name in names)
+                )
+        return found
 
     # -- folders -------------------------------------------------------------------------------------------
 
@@ -205,6 +208,13 @@ def _label_of(volume: Volume, point: str) -> str:
 def _identity(volume: Volume) -> str:
     """The file system's own, with its kind: numbers of different kinds may be alike."""
     return f"{volume.filesystem}:{volume.uuid}" if volume.uuid else ""
+
+
+def _counter_names(drive: Drive) -> list[str]:
+    """What the system's counters call a drive: the volume itself on Linux, else the disks it lies on."""
+    if sys.platform == "linux":
+        return [drive.device]
+    return [name for disk in drive.disk.split("+") for name in (disk, f"PhysicalDrive{disk}")]
 
 
 def _common(values: Iterable[str]) -> str:
