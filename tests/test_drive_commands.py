@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import sqlite3
 import xml.etree.ElementTree as ET
 from pathlib import Path
 
@@ -15,6 +16,10 @@ from nuvik.core.hosts import linux
 from nuvik.core.hosts.linux import LinuxSystem, read_sys_disk
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.errors import Refused
+from nuvik.core.store import gauges
+from nuvik.core.store.database import MIGRATIONS
+from nuvik.core.survey.gauge import budget_for
+from nuvik.core.workspace import open_workspace
 from test_drives import CANDIDATES
 
 
@@ -130,13 +135,43 @@ def test_traffic_is_counted_while_something_is_measured(house):
     before = workspace.host.counters()
     nothing = workspace.host.counters()
     assert before == nothing
-    from nuvik.core.survey.gauge import budget_for
-
     result = workspace.gauge([budget_for(workspace.drive_or_refuse("wren"))])[0].result
     after = workspace.host.counters()
     assert after["wren"].written_bytes - before["wren"].written_bytes == result.written_bytes
     assert after["wren"].read_bytes - before["wren"].read_bytes >= result.written_bytes
     assert after["kestrel"] == before["kestrel"]
+
+
+def test_a_database_of_the_first_version_is_brought_up_to_date(house):
+    """What it knew stays, and drives are remembered from now on."""
+    state = Path(house.path("old state"))
+    state.mkdir()
+    connection = sqlite3.connect(state / "nuvik.db")
+    connection.executescript(f"BEGIN; {MIGRATIONS[0]} PRAGMA user_version = 1; COMMIT;")
+    connection.execute("INSERT INTO runs (started_at, plan, on_trial) VALUES ('2026-01-01T00:00:00Z', '{}', 0)")
+    connection.commit()
+    connection.close()
+    workspace = open_workspace(str(house.folder), str(state), waits=False)
+    assert workspace.drive_or_refuse("wren").id == "wren" and not workspace.strangers()
+    assert [page.id for page in workspace.book.pages()] == ["heron", "kestrel", "wren"]
+    with workspace.database.connect() as again:
+        assert again.execute("SELECT count(*) FROM runs").fetchone()[0] == 1
+        again.execute("PRAGMA user_version = 99")
+    with pytest.raises(Refused, match="newer Nuvik"):
+        open_workspace(str(house.folder), str(state))
+
+
+def test_only_the_newest_measurements_are_kept_and_they_follow_the_drive(house, monkeypatch):
+    monkeypatch.setattr(gauges, "KEPT_A_DRIVE", 3)
+    workspace = house.open()
+    for read in (100, 200, 300, 400):
+        house.data["drive"][2]["read_bytes_per_s"] = read * MB
+        house.write()
+        workspace.gauge([budget_for(workspace.drive_or_refuse("wren"), quick=True)])
+    history = workspace.gauge_history(workspace.drive_or_refuse("wren"))
+    assert [round(one.read.per_s / MB, -2) for one in history] == [200, 300, 400]
+    workspace.book.forget(workspace.drive_or_refuse("wren"))
+    assert workspace.drive_or_refuse("wren").speed_source == "measured", "its identity is the same"
 
 
 # -- this computer -----------------------------------------------------------------------------------------

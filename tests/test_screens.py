@@ -22,6 +22,7 @@ from nuvik.tui.screens.arrival import DriveCard
 from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.speed_chart import SpeedChart
+from nuvik.tui.widgets.traffic import TrafficPanel
 
 
 async def settle(app: NuvikApp, pilot) -> None:
@@ -163,6 +164,9 @@ async def test_speeds_measures_shows_and_stops(house):
         await settle(app, pilot)
         assert words(app, "#headline").startswith("Heron reads 400 MB/s"), words(app, "#headline")
         assert chart.drive.speed_source == "measured"
+        panel = app.screen.query_one(TrafficPanel)
+        panel._look()
+        assert str(panel.content).startswith("Heron") and "Kestrel" in str(panel.content)
         assert "Ferrymoss" in words(app, "#meaning") and "docs/candidates.md" in words(app, "#buy")
         await pilot.press("1", "2")
         assert words(app, "#headline").startswith("Not measured yet")
