@@ -26,10 +26,11 @@ from nuvik.core.hosts.volumes import Listing, Volume, identifier_for
 from nuvik.core.hosts.windows import parse_windows
 from nuvik.core.model import filesystems, media, units
 from nuvik.core.model.drive import Drive, Tier, felt_load_s, tier_of
+from nuvik.core.model.filesystems import SYSTEMS
 from nuvik.core.model.links import LINKS
 from nuvik.core.model.plan import Plan, Step
 from nuvik.core.model.purchase import Candidate
-from nuvik.core.planning.advice import SYSTEMS, Needs, weigh
+from nuvik.core.planning.advice import Needs, weigh
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.store.database import Database
 from nuvik.core.store.drive_book import DriveBook, Told
@@ -243,7 +244,7 @@ def test_a_candidate_is_as_fast_as_its_slowest_part(own, case, port):
                     own_read_bytes_per_s=own, own_write_bytes_per_s=own, small_reads_per_s=5_000)  # fmt: skip
     limits = [own, *(link.payload_bytes_per_s for link in (case, port) if link is not None)]
     assert one.read_bytes_per_s == one.write_bytes_per_s == min(limits)
-    assert ("the drive itself" in one.held_back_by) is (min(limits) == own)
+    assert ("the drive itself" in one.held_back_by) is (min(limits) == own) is not one.is_held_back
     assert one.as_drive().read_bytes_per_s == one.read_bytes_per_s
 
 

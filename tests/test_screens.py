@@ -18,6 +18,7 @@ from conftest import MB, fill, picture
 from nuvik.core.survey.gauge import budget_for
 from nuvik.demo.build import household_at
 from nuvik.tui.app import NuvikApp
+from nuvik.tui.desk import Carrying
 from nuvik.tui.screens.arrival import DriveCard
 from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
@@ -232,18 +233,28 @@ async def test_a_new_drive_is_greeted_named_and_measured(house):
         app.screen.query_one("#headroom", Input).value = "99%"
         await pilot.press("ctrl+s")
         assert isinstance(app.screen, DriveCard), "what cannot be is not kept"
-        app.screen.query_one("#headroom", Input).value = "20%"
+        app.screen.query_one("#headroom", Input).value = "90%"
         app.screen.query_one("#name", Input).value = "Field box"
         app.screen.query_one("#welcomes", Input).value = "photo, video"
         await pilot.click("#measure")
         await settle(app, pilot)
         assert app.screen.STAGE == "speeds"
         known = app.desk.workspace.drive_or_refuse("Field box")
-        assert (known.headroom_bytes, known.welcomes) == (1_800 * MB, ("photo", "video"))
+        assert (known.headroom_bytes, known.welcomes) == (8_100 * MB, ("photo", "video"))
         assert known.speed_source == "measured"
+        written = app.desk.workspace.gauge_history(known)[-1].written_bytes
+        assert 0 < written <= 900 * MB, "the headroom that was just asked for is kept"
         app._watch_drives()
         await settle(app, pilot)
         assert app.screen.STAGE == "speeds", "it is not greeted twice"
+        told = [note.message for note in app._notifications]
+        app.desk.carrying = Carrying("a long move")  # while something is carried, the drives on the desk stay
+        house.data["drive"][3]["attached"] = False
+        house.write()
+        for _ in range(3):
+            app._watch_drives()
+            await settle(app, pilot)
+        assert [note.message for note in app._notifications][len(told) :] == ["Field box went away."], "told once"
 
 
 @pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed")

@@ -96,7 +96,7 @@ def add_to(app: typer.Typer) -> None:
         ] = False,
     ) -> None:
         """Which file system a drive should have, and how the system's own tool makes it. Nuvik does not format."""
-        from nuvik.core.planning.advice import advice_in_words, how_to_format, needs_of, this_system, weigh
+        from nuvik.core.planning.advice import advice_in_words, needs_of, steps_to_better, this_system, weigh
 
         snapshot = call.workspace.snapshot()
         meant = call.workspace.drive_or_refuse(which)
@@ -114,11 +114,9 @@ def add_to(app: typer.Typer) -> None:
         for one in weighed:
             fits = "fits" if not one.lacks else "lacks"
             call.say(f"  {one.filesystem:<6} {fits:<6} {'; '.join((*one.lacks, *one.notes))}".rstrip())
-        best = weighed[0]
-        if best.filesystem != meant.filesystem and not best.lacks:
+        if steps := steps_to_better(meant, needs, snapshot.on_drive(meant.id), this_system()):
             call.say("If you want to change it (Nuvik does not):")
-            on_it = snapshot.on_drive(meant.id)
-            for number, step in enumerate(how_to_format(meant, best.filesystem, on_it, this_system()), start=1):
+            for number, step in enumerate(steps, start=1):
                 call.say(f"  {number}. {step}")
 
 

@@ -96,6 +96,8 @@ class NuvikApp(App[None]):
         """Why the workspace could not be opened, once the application has ended for that."""
         self._survey_stop = Stop()
         self._told_at_s = 0.0
+        self._attached: dict[str, bool] = {}
+        """Which drives were here at the last look."""
         self.surveying: tuple[str, int, int] | None = None
         """The library being measured, and how many of how many are; None when no survey runs."""
 
@@ -123,6 +125,7 @@ class NuvikApp(App[None]):
 
     def _opened(self, desk: Desk) -> None:
         self.desk = desk
+        self._attached = {drive.id: drive.attached for drive in desk.snapshot.drives}
         self.switch_screen("survey")
         self.call_after_refresh(self.begin_survey)
         self.set_interval(_WATCH_EVERY_S, self._watch_drives)
@@ -317,8 +320,8 @@ class NuvikApp(App[None]):
         self.call_from_thread(self._looked_at_drives, drives, strangers)
 
     def _looked_at_drives(self, drives: tuple[Drive, ...], strangers: list[Drive]) -> None:
-        before = {drive.id: drive.attached for drive in self.desk.snapshot.drives}
-        now = {drive.id: drive.attached for drive in drives}
+        before, now = self._attached, {drive.id: drive.attached for drive in drives}
+        self._attached = now
         if before == now:
             return
         for drive in drives:

@@ -70,6 +70,8 @@ class FileSystem:
         return name.casefold() if self.folds_case else name
 
 
+SYSTEMS = {"linux": "Linux", "macos": "macOS", "windows": "Windows"}
+"""The systems that read and write file systems, as people write them."""
 _MAC, _ALL = ("macos",), ("windows", "macos", "linux")
 _FAT: dict[str, Any] = {
     "symlinks": False, "hard_links": False, "permissions": False, "xattrs": False,

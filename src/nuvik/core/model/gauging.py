@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from nuvik.core.model.units import format_bytes, format_duration
 
@@ -106,7 +106,6 @@ class GaugeOutcome:
     drive: str
     result: GaugeResult | None = None
     problem: str | None = None
-    notes: tuple[str, ...] = field(default=())
 
 
 def slower_than_before(history: list[GaugeResult]) -> str | None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from nuvik.core.model.drive import Drive, Tier, felt_load_s, tier_of
+from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive, Tier, felt_load_s, tier_of
 from nuvik.core.model.links import Link
 from nuvik.core.model.media import medium_of
 
@@ -60,6 +60,11 @@ class Candidate:
         return name
 
     @property
+    def is_held_back(self) -> bool:
+        """Whether its case or port lets less through than the drive could do."""
+        return self.read_bytes_per_s < self.own_read_bytes_per_s
+
+    @property
     def felt_load_s(self) -> float:
         return felt_load_s(self.read_bytes_per_s, self.small_reads_per_s)
 
@@ -74,7 +79,8 @@ class Candidate:
             id=f"candidate:{self.label}", label=self.label, path="", medium=self.medium,
             link=link.id if link else "unknown", filesystem="ext4", cluster_bytes=4096,
             portable=self.case is not None, attached=True, system=False, capacity_bytes=self.capacity_bytes,
-            usable_bytes=self.capacity_bytes, used_bytes=0, headroom_bytes=self.capacity_bytes // 10,
+            usable_bytes=self.capacity_bytes, used_bytes=0, 
+            headroom_bytes=int(self.capacity_bytes * DEFAULT_HEADROOM_SHARE),
             read_bytes_per_s=self.read_bytes_per_s, write_bytes_per_s=self.write_bytes_per_s,
             small_reads_per_s=self.small_reads_per_s, speed_source="declared", write_source="declared",
         )  # fmt: skip

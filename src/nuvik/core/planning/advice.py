@@ -11,12 +11,11 @@ from dataclasses import dataclass
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import BadInput
-from nuvik.core.model.filesystems import FileSystem, rules_of
+from nuvik.core.model.filesystems import SYSTEMS, FileSystem, rules_of
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_count
 
-SYSTEMS = {"linux": "Linux", "macos": "macOS", "windows": "Windows"}
 _OFFERED = ("ext4", "apfs", "ntfs", "exfat", "fat32")
 """What ordinary people can make with what their system brings along; in the order preferred, other things equal."""
 _FAT32_MOST_BYTES = 2 * 10**12
@@ -109,6 +108,14 @@ def advice_in_words(drive: Drive, needs: Needs) -> str:
     name = rules_of(best.filesystem).name
     rest = f", although {'; '.join((*best.lacks, *best.notes))}" if best.lacks or best.notes else ""
     return f"{said} {name} would be better{rest}."
+
+
+def steps_to_better(drive: Drive, needs: Needs, libraries: Sequence[Library], system: str) -> list[str]:
+    """How to give a drive the file system that fits, step by step; none when it has it, or when none fits."""
+    best = weigh(needs, drive.capacity_bytes)[0]
+    if best.lacks or not _weigh(drive.rules, drive.filesystem, needs, drive.capacity_bytes).lacks:
+        return []
+    return how_to_format(drive, best.filesystem, libraries, system)
 
 
 def how_to_format(drive: Drive, filesystem: str, libraries: Sequence[Library], system: str) -> list[str]:

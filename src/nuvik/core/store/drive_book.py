@@ -73,8 +73,8 @@ class DriveBook:
         self._read: tuple[float, dict[str, Page], dict[str, GaugeResult]] | None = None
 
     def pages(self) -> list[Page]:
-        with self._database.connect() as connection:
-            return [_page(*row) for row in connection.execute(_ALL_PAGES)]
+        """Every drive in the book, by its key."""
+        return list(self._known()[0].values())
 
     def applied(self, drives: Iterable[Drive]) -> tuple[Drive, ...]:
         """These drives as the book knows them, new ones written down; and those of the book that are away."""

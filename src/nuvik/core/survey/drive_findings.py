@@ -50,14 +50,13 @@ def at_its_ceiling(drive: Drive) -> str | None:
             f"reads at its cable's ceiling ({link.name}): a faster port or case would give up to "
             f"{format_speed(min(could, faster.payload_bytes_per_s))}"
         )
-    if link.family == "sata" and link.id == "sata-6g":
+    faster, could = next_faster(link), medium_of(drive.medium).read_bytes_per_s
+    if link.family == "sata" and faster is None:
         return f"reads at the ceiling of {link.name}: only a drive on another kind of slot would be faster"
-    faster = next_faster(link)
-    return None if faster is None else (
-        f"reads at the ceiling of its slot ({link.name}): a faster slot would give up to "
-        f"{format_speed(min(medium_of(drive.medium).read_bytes_per_s, faster.payload_bytes_per_s))}"
-        if medium_of(drive.medium).read_bytes_per_s > link.payload_bytes_per_s else None
-    )  # fmt: skip
+    if faster is None or could <= link.payload_bytes_per_s:
+        return None
+    up_to = format_speed(min(could, faster.payload_bytes_per_s))
+    return f"reads at the ceiling of its slot ({link.name}): a faster slot would give up to {up_to}"
 
 
 def slow_slot(drive: Drive) -> str | None:

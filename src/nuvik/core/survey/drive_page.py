@@ -6,12 +6,12 @@ from collections.abc import Sequence
 
 from nuvik.core.model.capacity import capacity_of, where_the_rest_went
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.filesystems import SYSTEMS
 from nuvik.core.model.links import link_name
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_duration, format_speed
 
-_SYSTEMS = {"linux": "Linux", "macos": "macOS", "windows": "Windows"}
-SOURCES = {"measured": "measured", "declared": "declared", "typical": "typical of its class, never measured"}
+_SOURCES = {"measured": "measured", "declared": "declared", "typical": "typical of its class, never measured"}
 
 
 def drive_page(drive: Drive, libraries_bytes: int, findings: Sequence[str]) -> list[tuple[str, str]]:
@@ -26,7 +26,7 @@ def drive_page(drive: Drive, libraries_bytes: int, findings: Sequence[str]) -> l
              f"free {format_bytes(capacity.free_bytes)}, of which {format_bytes(capacity.headroom_bytes)} should stay "
              "free"),
         ("reads", f"{format_speed(drive.read_bytes_per_s)}, {drive.small_reads_per_s:,.0f} small reads a second "
-                  f"({SOURCES[drive.speed_source]}{_when(drive)})"),
+                  f"({_SOURCES[drive.speed_source]}{_when(drive)})"),
         ("writes", _writes(drive)),
         ("feels like", f"{format_duration(drive.felt_load_s)} for 1 GB and a thousand small things: {drive.tier}"),
         *_file_system(drive),
@@ -65,7 +65,7 @@ def _writes(drive: Drive) -> str:
         said += (
             f" for the first {format_bytes(drive.burst_bytes)}, then {format_speed(drive.sustained_write_bytes_per_s)}"
         )
-    return f"{said} ({SOURCES[drive.write_source]})"
+    return f"{said} ({_SOURCES[drive.write_source]})"
 
 
 def _file_system(drive: Drive) -> list[tuple[str, str]]:
@@ -79,8 +79,8 @@ def _file_system(drive: Drive) -> list[tuple[str, str]]:
     names = f"capital and small letters {'are one' if rules.folds_case else 'differ'} in names"
     if rules.dos_names:
         names += ', none of " * / : < > ? \\ | in them'
-    written = ", ".join(_SYSTEMS[one] for one in rules.written_by)
-    only_read = ", ".join(_SYSTEMS[one] for one in rules.read_by if one not in rules.written_by)
+    written = ", ".join(SYSTEMS[one] for one in rules.written_by)
+    only_read = ", ".join(SYSTEMS[one] for one in rules.read_by if one not in rules.written_by)
     return [
         ("file system", f"{rules.name}: {sizes}, in clusters of {drive.cluster_bytes:,} bytes"),
         ("", f"keeps {can}{cannot}; {names}"),

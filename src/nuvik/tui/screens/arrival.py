@@ -18,7 +18,7 @@ from nuvik.core.model.errors import BadInput, NuvikError
 from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes
-from nuvik.core.planning.advice import advice_in_words, how_to_format, needs_of, this_system, weigh
+from nuvik.core.planning.advice import advice_in_words, needs_of, steps_to_better, this_system
 from nuvik.core.survey.drive_wishes import clean_name, headroom_of, kinds_of
 from nuvik.core.survey.gauge import budget_for
 from nuvik.tui.desk import Desk
@@ -74,9 +74,8 @@ class DriveCard(ModalScreen[None]):
         except BadInput as trouble:
             self.query_one("#advice", Static).update(trouble.next_step)
             return
-        said, best = advice_in_words(drive, needs), weigh(needs, drive.capacity_bytes)[0]
-        if best.filesystem != drive.filesystem and not best.lacks:
-            steps = how_to_format(drive, best.filesystem, snapshot.on_drive(drive.id), this_system())
+        said = advice_in_words(drive, needs)
+        if steps := steps_to_better(drive, needs, snapshot.on_drive(drive.id), this_system()):
             said += " Nuvik does not format:" + "".join(f"\n{n}. {step}" for n, step in enumerate(steps, start=1))
         self.query_one("#advice", Static).update(Text(said))
 
@@ -98,7 +97,8 @@ class DriveCard(ModalScreen[None]):
     def _keep(self, measure: bool) -> None:
         try:
             self._tell()
-            budgets = [budget_for(self._drive)] if measure else []
+            drive = self._desk.workspace.drive_or_refuse(self._drive.id)  # with what was just said of it
+            budgets = [budget_for(drive)] if measure else []
         except NuvikError as trouble:
             self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)
             return

@@ -169,10 +169,11 @@ class SpeedsScreen(StageScreen):
         text.append(f"{'':{_BUY_CELLS}}{'per TB':>12}{'reads':>11}{'saves a week':>14}", style=palette.quiet)
         for verdict in self._verdicts:
             one = verdict.candidate
-            held = "" if one.held_back_by == "the drive itself" else f"  {one.held_back_by}"
             text.append(f"\n{shorten(one.label, _BUY_CELLS - 1):<{_BUY_CELLS}}", style=palette.text)
             text.append(f"{one.price_per_tb:>8,.0f} {one.currency:<3}", style=palette.quiet)
-            text.append(f"{format_speed(one.read_bytes_per_s):>11}", style=palette.look if held else palette.text)
+            text.append(
+                f"{format_speed(one.read_bytes_per_s):>11}", style=palette.look if one.is_held_back else palette.text
+            )
             text.append(f"{format_duration(verdict.saves_s_per_week):>14}", style=palette.text)
         text.append("\namber: its case or port lets less through than the drive could do\n", style=palette.quiet)
         for verdict in self._verdicts[:_TOLD]:
