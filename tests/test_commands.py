@@ -15,10 +15,10 @@ import pytest
 
 from conftest import MB, fill, leftovers, picture
 from nuvik.__main__ import run
-from nuvik.core.hosts.files import Files
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.store.wire import schema_of
+from nuvik.core.survey.walk import slices
 
 ROOT = Path(__file__).parent.parent
 
@@ -123,14 +123,14 @@ def test_ctrl_c_stops_safely_and_resume_goes_on(house):
 
 def test_unreadable_things_are_findings(house, monkeypatch, capsys):
     """Told by path, with exit code 5, while all the rest is surveyed."""
-    closed, whole = house.path("kestrel", "Games", "Ferrymoss", "data"), Files.list_folder
+    closed, whole = os.stat(house.path("kestrel", "Games", "Ferrymoss", "data")), slices.look
 
-    def list_folder(self, path):
-        if path == closed:
-            raise PermissionError(errno.EACCES, "Permission denied", path)
-        return whole(self, path)
+    def look(handle, *rest):
+        if os.path.samestat(os.stat(handle), closed):
+            raise PermissionError(errno.EACCES, "Permission denied")
+        return whole(handle, *rest)
 
-    monkeypatch.setattr(Files, "list_folder", list_folder)
+    monkeypatch.setattr(slices, "look", look)
     assert run(["survey", "--world", str(house.folder)]) == 5
     said = capsys.readouterr()
     assert f"{closed}: permission denied" in said.err

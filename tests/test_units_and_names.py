@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nuvik.core.carrying.checksum import Checksum
+from nuvik.core.hosts.checksum import Checksum
 from nuvik.core.hosts.contents import BLOCK_BYTES, Block
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.drive import felt_load_s, tier_of

@@ -15,7 +15,7 @@ from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Kind
 from nuvik.core.store.wire import from_wire, snapshot_to_wire
 from nuvik.core.survey.headline import survey_headline
-from nuvik.core.survey.walk import measure
+from nuvik.core.survey.walk.walkers import size_tree
 
 
 @pytest.mark.parametrize(
@@ -155,7 +155,9 @@ def test_kinds_are_recognised_by_contents(world):
         file.write("Signature: 8a477f597d28d172789f06886806bc55\n")
     kinds = {os.path.basename(one.path): one.kind for one in world.open().survey().libraries}
     assert kinds == {"a": Kind.VIDEO, "b": Kind.SOUND, "c": Kind.DISC_IMAGE, "d": Kind.CACHE}
-    assert measure(host, world.path("heron", "a")).on_disk_bytes == MB, "in a world length counts as size on disk"
+    assert size_tree(host, world.path("heron", "a")).root.extent.on_disk_bytes == MB, (
+        "in a world length counts as size on disk"
+    )
 
 
 def test_the_headline_names_what_matters_most(world):

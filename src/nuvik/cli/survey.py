@@ -1,17 +1,25 @@
-"""`nuvik survey`: what is on the drives."""
+"""`nuvik survey`, `changes` and `twins`: what is on the drives, what became of it, and what lies there twice."""
 
 from __future__ import annotations
 
 import sys
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from nuvik.cli.call import EXIT_FINDINGS, Call, command
+from nuvik.cli.call import EXIT_FINDINGS, Call, command, stopping
 from nuvik.core.model.clock import ago
+from nuvik.core.model.errors import BadInput, StopRequested
 from nuvik.core.model.names import shorten, shown
-from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.progress import Stop
+from nuvik.core.model.snapshot import LargeFile, Snapshot
 from nuvik.core.model.units import format_bytes, format_count
+
+if TYPE_CHECKING:
+    from nuvik.core.survey.walk.walkers import Progress
+
+_LISTED = 10
+EXIT_STOPPED = 4
 
 
 def add_to(app: typer.Typer) -> None:
@@ -19,14 +27,25 @@ def add_to(app: typer.Typer) -> None:
     def survey(
         call: Call,
         paths: Annotated[list[str] | None, typer.Argument(metavar="[PATH]…", show_default=False)] = None,
+        loose: Annotated[bool, typer.Option("--loose", help="List what lies in no library.")] = False,
+        save: Annotated[
+            str | None, typer.Option("--save", metavar="FILE.csv|.json", help="Write the libraries.")
+        ] = None,
     ) -> None:
         """Measure the libraries below PATH (each sub-folder is one) and keep a snapshot."""
         from nuvik.core.store.wire import snapshot_to_wire
         from nuvik.core.survey.headline import survey_headline
 
-        snapshot = call.workspace.survey(tuple(paths or ()), _progress)
+        stop = Stop()
+        with stopping(stop, call):
+            snapshot = call.workspace.survey(tuple(paths or ()), _progress, stop)
         if sys.stderr.isatty():
             sys.stderr.write("\r\x1b[K")
+        if save is not None:
+            from nuvik.core.store.exports import save_libraries
+
+            save_libraries(snapshot, snapshot.libraries, save)
+            call.say(f"Written: {shown(save)}")
         if call.as_json:
             call.document(
                 "survey", {name: inner for name, inner in snapshot_to_wire(snapshot).items() if name != "format"}
@@ -35,26 +54,130 @@ def add_to(app: typer.Typer) -> None:
             call.say(survey_headline(snapshot))
             call.say()
             _list_libraries(call, snapshot)
+            if loose:
+                _list_loose(call, snapshot)
         unread = [one for one in snapshot.problems if not one.problem.endswith("is away")]
         for one in unread:
             call.aside(f"nuvik: {shown(one.path)}: {one.problem}")
+        if not snapshot.complete:
+            call.aside("nuvik: stopped before everything was measured: what is shown is too little.")
+            raise typer.Exit(EXIT_STOPPED)
         if unread:
             raise typer.Exit(EXIT_FINDINGS)
 
+    @command(app, "changes")
+    def changes(
+        call: Call,
+        since: Annotated[str | None, typer.Option("--since", metavar="DATE", help="Such as 2026-10-01.")] = None,
+    ) -> None:
+        """Tell what grew, what is new and what went since the survey before, and how long each drive lasts."""
+        from nuvik.core.store.wire import to_wire
+        from nuvik.core.survey.growth import by_drive, differences, forecast_sentence, in_words
 
-def _progress(name: str, done: int, total: int) -> None:
+        compared = call.workspace.changes(_moment(since) if since else None)
+        rates = call.workspace.growth()
+        found = differences(*compared) if compared else []
+        if call.as_json:
+            call.document("changes", {
+                "since": compared[0].taken_at if compared else None,
+                "until": compared[1].taken_at if compared else None,
+                "changes": [{**to_wire(one), "bytes": one.bytes} for one in found],
+                "growth": {drive: to_wire(rate) for drive, rate in rates.items()},
+            })  # fmt: skip
+            return
+        if compared is None:
+            call.say("There is one survey or none: survey again later, then the two can be compared.")
+        else:
+            call.say(f"From {_day(compared[0])} to {_day(compared[1])}: {_sum_of_changes(len(found))}")
+            for drive, total, mine in by_drive(found, compared[1].drives):
+                call.say(f"{shown(drive.label)}: {'+' if total >= 0 else '−'}{format_bytes(abs(total))}")
+                for one in mine[:_LISTED]:
+                    call.say(f"  {in_words(one)}")
+                if len(mine) > _LISTED:
+                    call.say(f"  and {len(mine) - _LISTED} more")
+        call.say()
+        for drive in call.workspace.host.drives():
+            if drive.attached:
+                call.say(f"{shown(drive.label)} {forecast_sentence(drive, rates.get(drive.id))}.")
+
+    @command(app, "twins")
+    def twins(call: Call) -> None:
+        """Look for large files that lie on two drives, by size and checksum. Nothing is removed."""
+        from nuvik.core.store.wire import to_wire
+
+        stop = Stop()
+        try:
+            with stopping(stop, call):
+                found = call.workspace.twins(_reading, stop)
+        except StopRequested:
+            call.aside("nuvik: stopped; nothing was changed.")
+            raise typer.Exit(EXIT_STOPPED) from None
+        if sys.stderr.isatty():
+            sys.stderr.write("\r\x1b[K")
+        if call.as_json:
+            call.document("twins", {"twins": [{**to_wire(one), "spare_bytes": one.spare_bytes} for one in found]})
+            return
+        if not found:
+            call.say("No large file lies on two drives (as far as the last survey saw).")
+        for one in found:
+            call.say(f"{format_bytes(one.spare_bytes):>9} spare: {format_count(len(one.files), 'equal file')}")
+            for file in one.files:
+                call.say(f"           {shown(file.path)}")
+
+
+def _sum_of_changes(count: int) -> str:
+    return f"{format_count(count, 'library', 'libraries')} changed." if count else "nothing changed."
+
+
+def _day(snapshot: Snapshot) -> str:
+    return snapshot.taken_at[:16].replace("T", " ")
+
+
+def _moment(text: str) -> str:
+    from datetime import date
+
+    try:
+        return f"{date.fromisoformat(text)}T23:59:59Z"
+    except ValueError:
+        raise BadInput(f"“{shown(text)}” is no date.", next_step="Write it as 2026-10-01.") from None
+
+
+def _progress(progress: Progress) -> None:
     if sys.stderr.isatty():
-        sys.stderr.write(f"\r\x1b[Kmeasuring {done + 1} of {total}: {shorten(name, 50)}")
+        sys.stderr.write(
+            f"\r\x1b[Kmeasuring {shorten(progress.drive, 20)}: {progress.entries:,} names, "
+            f"{format_bytes(progress.bytes)}, {progress.share:.0%} of what is in use"
+        )
+
+
+def _reading(file: LargeFile, done_bytes: int, total_bytes: int) -> None:
+    if sys.stderr.isatty():
+        sys.stderr.write(f"\r\x1b[Kreading {shorten(file.path, 50)}: {done_bytes / max(1, total_bytes):.0%}")
 
 
 def _list_libraries(call: Call, snapshot: Snapshot) -> None:
     labels = {drive.id: drive.label for drive in snapshot.drives}
     call.say(f"{'size':>9}  {'files':>7}  {'last used':>10}  {'drive':<10} {'kind':<11} library")
     for one in snapshot.libraries:
-        stays = f"  (stays: {one.why_not})" if not one.movable else ""
+        stays = f"  (stays: {shown(one.why_not or '')})" if not one.movable else ""
+        hidden = "  (hidden)" if one.hidden else ""
         call.say(
             f"{format_bytes(one.bytes):>9}  {one.files:>7,}  {ago(one.last_used):>10}  "
-            f"{shorten(labels[one.drive], 10):<10} {one.kind:<11} {shown(one.name)}{stays}"
+            f"{shorten(labels[one.drive], 10):<10} {one.kind:<11} {shown(one.name)}{hidden}{stays}"
         )
     total = sum(one.bytes for one in snapshot.libraries)
     call.say(f"{format_bytes(total):>9}  in {format_count(len(snapshot.libraries), 'library', 'libraries')}")
+
+
+def _list_loose(call: Call, snapshot: Snapshot) -> None:
+    from nuvik.core.survey.loose import loose_files, old_downloads
+
+    call.say("\nIn no library:")
+    for folder in snapshot.loose[:_LISTED]:
+        call.say(f"{format_bytes(folder.bytes):>9}  {folder.files:>7,}  {shown(folder.path)}")
+    for title, files in (("Largest loose files:", loose_files(snapshot)),
+                         ("Downloads not changed for a year:", old_downloads(snapshot))):  # fmt: skip
+        if files:
+            call.say(f"\n{title}")
+        for file in files[:_LISTED]:
+            call.say(f"{format_bytes(file.bytes):>9}  {ago(file.changed):>10}  {shown(file.path)}")

@@ -16,7 +16,7 @@ from nuvik.core.model.drive import Drive, find_drive
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.gauging import GaugeBudget, GaugeOutcome, GaugeProgress, GaugeResult
 from nuvik.core.model.journal import Move
-from nuvik.core.model.library import Library
+from nuvik.core.model.library import Card, Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within, normalised
 from nuvik.core.model.plan import Plan
@@ -26,14 +26,27 @@ from nuvik.core.model.timeline import Timeline
 from nuvik.core.planning.draft import Draft
 from nuvik.core.planning.purchases import Verdict, judge
 from nuvik.core.rehearsal.rehearse import rehearse
+from nuvik.core.store.cards import CardBox
 from nuvik.core.store.database import Database
 from nuvik.core.store.drive_book import DriveBook
 from nuvik.core.store.journal import Journal
-from nuvik.core.store.snapshots import keep_snapshot, latest_snapshot
+from nuvik.core.store.snapshots import (
+    drive_history,
+    keep_snapshot,
+    latest_snapshot,
+    library_history,
+    moments,
+    snapshot_before,
+    together,
+)
 from nuvik.core.survey.drive_findings import drive_findings
 from nuvik.core.survey.gauge import gauge_drive
+from nuvik.core.survey.growth import Growth, growth
 from nuvik.core.survey.leftover_tests import remove_leftovers
-from nuvik.core.survey.take import Watching, survey, survey_one
+from nuvik.core.survey.take import as_told, survey, survey_one
+from nuvik.core.survey.twins import Reading, Twins, find_twins
+from nuvik.core.survey.walk.tree import Folder
+from nuvik.core.survey.walk.walkers import Watching, size_tree, unwatched
 
 CANDIDATES_FILE = "candidates.toml"
 Gauging = Callable[[GaugeProgress], None]
@@ -70,6 +83,10 @@ class Workspace:
     book: DriveBook
 
     @property
+    def card_box(self) -> CardBox:
+        return CardBox(self.database)
+
+    @property
     def journal(self) -> Journal:
         return Journal(self.database)
 
@@ -79,12 +96,14 @@ class Workspace:
 
     # -- survey --------------------------------------------------------------------------------------------
 
-    def survey(
-        self, paths: tuple[str, ...] = (), report: Watching = lambda name, done, total: None, stop: Stop | None = None
-    ) -> Snapshot:
-        """Survey and keep the snapshot. Raises Refused."""
-        snapshot = survey(self.host, paths, report, stop)
-        keep_snapshot(self.database, snapshot)
+    def survey(self, paths: tuple[str, ...] = (), report: Watching = unwatched, stop: Stop | None = None) -> Snapshot:
+        """Survey and keep the snapshot; of a survey of some folders only, what lies elsewhere is kept as it was known.
+
+        Raises Refused.
+        """
+        snapshot = survey(self.host, paths, self.cards(), library_history(self.database), report, stop)
+        roots = tuple(os.path.realpath(normalised(path)) for path in paths)
+        keep_snapshot(self.database, together(latest_snapshot(self.database), snapshot, roots))
         return snapshot
 
     def snapshot(self) -> Snapshot:
@@ -94,6 +113,56 @@ class Workspace:
         if kept is None:
             return Snapshot(taken_at="", host=self.host.name, drives=drives, libraries=())
         return replace(kept, drives=drives)
+
+    def cards(self) -> tuple[Card, ...]:
+        """What the user told, over what a world's file tells."""
+        told = {card.path: card for card in self.card_box.cards(self.host.drives())}
+        for card in self.host.cards():
+            told[card.path] = told[card.path].told_over(card) if card.path in told else card
+        return tuple(told.values())
+
+    def card(self, path: str) -> Card:
+        """The card of a library, empty where nothing was told."""
+        return next((card for card in self.cards() if card.path == path), Card(path=path))
+
+    def tell(self, *cards: Card) -> None:
+        """Remember cards; the next survey goes by them. Raises Refused when one lies on no drive."""
+        drives, kept = self.host.drives(), []
+        for card in cards:
+            drive = drive_holding(drives, card.path)
+            if drive is None:
+                raise Refused(f"{shown(card.path)} lies on none of the drives of {shown(self.host.name)}.",
+                              next_step="“nuvik drives” lists them.")  # fmt: skip
+            kept.append((card, drive))
+        self.card_box.keep_all(kept)
+
+    def retold(self, snapshot: Snapshot, path: str) -> Snapshot:
+        """A snapshot with one library as its card now says, without measuring it anew."""
+        card = self.card(path)
+        return replace(snapshot, libraries=tuple(as_told(one, card) if one.path == path else one
+                                                 for one in snapshot.libraries))  # fmt: skip
+
+    def inside(self, library: Library, stop: Stop | None = None) -> Folder:
+        """The folders of a library as they are now. Raises StopRequested."""
+        return size_tree(self.host, library.path, stop).root
+
+    def twins(self, report: Reading, stop: Stop | None = None) -> list[Twins]:
+        """Large files that lie on two drives. Raises StopRequested."""
+        return find_twins(self.host, self.snapshot(), report, stop)
+
+    def changes(self, since: str | None = None) -> tuple[Snapshot, Snapshot] | None:
+        """The snapshot that was the latest at a moment (by default: the one before the latest), and the latest."""
+        taken = moments(self.database)
+        now = latest_snapshot(self.database)
+        if now is None or len(taken) < 2:
+            return None
+        before = snapshot_before(self.database, since or taken[-2])
+        return None if before is None else (before, now)
+
+    def growth(self) -> dict[str, Growth | None]:
+        """How fast each drive fills, by its id."""
+        seen = drive_history(self.database)
+        return {drive.id: growth(seen.get(drive.id, [])) for drive in self.host.drives()}
 
     def drive_or_refuse(self, wanted: str) -> Drive:
         """The drive of this id, label or path. Raises Refused."""
@@ -178,7 +247,8 @@ class Workspace:
 
     def draft(self, moves: list[tuple[str, str]], headroom_bytes: dict[str, int] | None = None) -> Draft:
         """A draft of moves given as (library path, drive or folder), each library measured now. Raises Refused."""
-        libraries = [survey_one(self.host, path) for path, _ in moves]
+        cards = self.cards()
+        libraries = [survey_one(self.host, path, cards) for path, _ in moves]
         base = self.snapshot()
         measured = {library.path: library for library in libraries}
         # What the last survey knew of kind and use stays; the sizes are those of now.

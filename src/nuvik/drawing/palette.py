@@ -29,6 +29,14 @@ class Palette:
     free: str
     kinds: dict[Kind, str]
 
+    @property
+    def cursor(self) -> str:
+        """The ground of the line at the cursor: the surface with some of the accent."""
+        mixed = (
+            round(0.7 * int(self.surface[n : n + 2], 16) + 0.3 * int(self.accent[n : n + 2], 16)) for n in (1, 3, 5)
+        )
+        return "#" + "".join(f"{part:02x}" for part in mixed)
+
 
 _NIGHT_KINDS = {
     Kind.GAME: "#7f6aa8", Kind.PROGRAM: "#4f86a6", Kind.VIDEO: "#a8606f", Kind.PHOTO: "#5c9183",

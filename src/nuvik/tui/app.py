@@ -19,6 +19,7 @@ from nuvik.core.model.errors import NuvikError, StopRequested
 from nuvik.core.model.gauging import GaugeBudget, GaugeProgress
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Event, Stop
+from nuvik.core.survey.walk.walkers import Progress
 from nuvik.tui.desk import Carrying, Desk, Gauging
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.help import Help
@@ -98,8 +99,8 @@ class NuvikApp(App[None]):
         self._told_at_s = 0.0
         self._attached: dict[str, bool] = {}
         """Which drives were here at the last look."""
-        self.surveying: tuple[str, int, int] | None = None
-        """The library being measured, and how many of how many are; None when no survey runs."""
+        self.surveying: Progress | None = None
+        """How far the survey has got; None when none runs."""
 
         for theme in themes():
             self.register_theme(theme)
@@ -192,10 +193,14 @@ class NuvikApp(App[None]):
         """Survey in the background; the screens show the last snapshot meanwhile."""
         if self.surveying is not None:
             return
-        self.surveying = ("", 0, 0)
+        self.surveying = Progress(0, 0, 0, 0)
         self._survey_stop = Stop()
         self.refresh_stage()
         self.run_worker(self._survey, thread=True, group="survey", exit_on_error=False)
+
+    def stop_survey(self) -> None:
+        """Let the survey end with what it has; that is shown, and marked as not complete."""
+        self._survey_stop.ask()
 
     def _survey(self) -> None:
         try:
@@ -205,10 +210,13 @@ class NuvikApp(App[None]):
             snapshot = None
         self.call_from_thread(self._surveyed, snapshot)
 
-    def _survey_progress(self, name: str, done: int, total: int) -> None:
-        self.surveying = (name, done, total)
-        if done % 5 == 0:
-            self.call_from_thread(self.refresh_stage)
+    def _survey_progress(self, progress: Progress) -> None:
+        self.surveying = progress
+        self.call_from_thread(self._follow_survey)
+
+    def _follow_survey(self) -> None:
+        if isinstance(self.screen, StageScreen):
+            self.screen.follow_survey()
 
     def _surveyed(self, snapshot: object) -> None:
         from nuvik.core.model.snapshot import Snapshot

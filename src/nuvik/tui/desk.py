@@ -27,8 +27,10 @@ class Desk:
     drafts: list[Draft] = field(default_factory=list)
     """The edits so far; the one in force is at `position`."""
     position: int = 0
-    lifted: str | None = None
-    """The library in the user's hand: its id."""
+    hand: tuple[str, ...] = ()
+    """The libraries in the user's hand: their ids."""
+    marked: frozenset[str] = frozenset()
+    """The libraries that the user has marked: their ids."""
     plan: Plan | None = None
     timeline: Timeline | None = None
     on_trial: bool = False
@@ -41,6 +43,11 @@ class Desk:
         desk = cls(workspace, workspace.snapshot())
         desk.drafts = [Draft(desk.snapshot)]
         return desk
+
+    @property
+    def lifted(self) -> str | None:
+        """The first library in the user's hand."""
+        return self.hand[0] if self.hand else None
 
     @property
     def draft(self) -> Draft:
@@ -59,8 +66,9 @@ class Desk:
                 continue  # it went, or was moved meanwhile
         self.snapshot, self.drafts, self.position = snapshot, [draft], 0
         self.plan = self.timeline = None
-        if self.lifted is not None and snapshot.library(self.lifted) is None:
-            self.lifted = None
+        known = {one.id for one in snapshot.libraries}
+        self.hand = tuple(one for one in self.hand if one in known)
+        self.marked &= known
 
     def take_drives(self, drives: tuple[Drive, ...]) -> None:
         """Drives came, went, were measured or are told otherwise: all that was planned stands on them anew."""

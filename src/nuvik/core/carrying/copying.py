@@ -6,9 +6,9 @@ import os
 import time
 from dataclasses import replace
 
-from nuvik.core.carrying.checksum import Checksum
 from nuvik.core.carrying.places import incoming, incoming_folder, make_aside, make_way
 from nuvik.core.carrying.work import Meter, Work
+from nuvik.core.hosts.checksum import Checksum
 from nuvik.core.hosts.contents import is_sparse
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Stopped

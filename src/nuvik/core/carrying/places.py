@@ -13,7 +13,7 @@ import os
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.journal import Move
-from nuvik.core.survey.walk import OURS_PREFIX
+from nuvik.core.survey.walk.entries import OURS_PREFIX
 
 ABOUT = "about.json"
 CONTENT = "content"

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import os
 
-from nuvik.core.carrying.checksum import Checksum
 from nuvik.core.carrying.places import incoming
 from nuvik.core.carrying.work import Meter, Work
+from nuvik.core.hosts.checksum import Checksum
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
 from nuvik.core.store.journal import EntryRecord

@@ -17,7 +17,7 @@ from nuvik.core.model.timing import WritePace
 from nuvik.core.model.units import format_bytes
 from nuvik.core.rehearsal.simulate import step_times
 from nuvik.core.store.journal import new_token
-from nuvik.core.survey.walk import measure
+from nuvik.core.survey.walk.walkers import size_tree
 
 
 def discard(work: Work, move: Move) -> Move:
@@ -96,7 +96,7 @@ def way_back(work: Work, move: Move) -> Way:
 
 def move_back(work: Work, move: Move) -> Move:
     """The move that copies a library back to where it came from, not begun yet."""
-    now = measure(work.host, move.target, work.stop)
+    now = size_tree(work.host, move.target, work.stop).root.extent
     here, there = work.drive(move.target_drive), work.drive(move.source_drive)
     assert here is not None and there is not None  # way_back has seen both
     step = step_of(move)

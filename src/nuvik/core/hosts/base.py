@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Protocol
 
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Card
+from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.model.traffic import Counters
 
 
@@ -48,8 +49,27 @@ class Host(Protocol):
         """Why this folder must never be moved, as the end of a sentence; None when it may."""
         ...
 
+    def surroundings(self) -> Surroundings:
+        """What the computer itself says of its folders."""
+        ...
+
+    def open_files(self) -> Sequence[tuple[str, str]]:
+        """All paths that programs have open, each with the program."""
+        ...
+
     def used_by(self, path: str) -> tuple[str, ...]:
         """The programs that have something open in this folder, such as `sky-viewer (process 4711)`."""
+        ...
+
+    counts_lengths: bool
+    """A file's length counts as its size on disk, and folders take nothing: true in a world."""
+
+    def mount_points(self) -> tuple[str, ...]:
+        """Where drives (and other trees) are mounted: places that a survey does not enter from above."""
+        ...
+
+    def access_times(self, drive: Drive) -> str | None:
+        """Why access times on this drive tell nothing, as the end of a sentence; None where they are kept."""
         ...
 
     def size_on_disk(self, facts: os.stat_result) -> int:

@@ -16,7 +16,8 @@ import psutil
 
 from nuvik.core.hosts.base import DriveMemory, drive_holding, fastest_first
 from nuvik.core.hosts.files import Files
-from nuvik.core.hosts.processes import programs_using
+from nuvik.core.hosts.processes import open_paths, programs_using
+from nuvik.core.hosts.surroundings import surroundings_of
 from nuvik.core.hosts.usage import Usage, UsageMeter
 from nuvik.core.hosts.volumes import Listing, Volume, identifier_for
 from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive
@@ -25,6 +26,7 @@ from nuvik.core.model.library import Card
 from nuvik.core.model.media import medium_of
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
+from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.model.traffic import Counters
 
 _SYSTEM_FOLDERS = {
@@ -178,8 +180,25 @@ class LocalHost:
                     return f"it belongs to the system ({folder})"
         return None
 
+    def surroundings(self) -> Surroundings:
+        return surroundings_of(self._home)
+
+    def open_files(self) -> list[tuple[str, str]]:
+        return open_paths()
+
     def used_by(self, path: str) -> tuple[str, ...]:
         return programs_using(path)
+
+    counts_lengths = False
+
+    def mount_points(self) -> tuple[str, ...]:
+        return tuple(mount.mountpoint for mount in psutil.disk_partitions(all=True))
+
+    def access_times(self, drive: Drive) -> str | None:
+        for mount in psutil.disk_partitions(all=True):
+            if mount.mountpoint == drive.path and "noatime" in mount.opts.split(","):
+                return "it is mounted so that access times are not kept (noatime)"
+        return "it is read-only" if drive.read_only else None
 
     def size_on_disk(self, facts: os.stat_result) -> int:
         return facts.st_blocks * 512 if hasattr(facts, "st_blocks") else facts.st_size

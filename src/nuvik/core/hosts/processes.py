@@ -11,21 +11,28 @@ from nuvik.core.model.paths import is_within
 
 
 def programs_using(path: str) -> tuple[str, ...]:
-    """Programs, other than Nuvik, that work in this folder: open files, working directory, or the program itself.
+    """Programs, other than Nuvik, that work in this folder: open files, working directory, or the program itself."""
+    real = os.path.realpath(path)
+    return tuple(dict.fromkeys(program for used, program in open_paths() if is_within(used, real)))
+
+
+def open_paths() -> list[tuple[str, str]]:
+    """All paths that programs, other than Nuvik, have open, each with the program.
 
     Processes that the system does not let us look into are passed over.
     """
-    real = os.path.realpath(path)
     found = []
     for process in psutil.process_iter():
         if process.pid == os.getpid():
             continue
-        if any(is_within(used, real) for used in _paths_of(process)):
+        paths = _paths_of(process)
+        if paths:
             try:
-                found.append(f"{shown(process.name())} (process {process.pid})")
+                program = f"{shown(process.name())} (process {process.pid})"
             except psutil.Error:
                 continue
-    return tuple(found)
+            found += [(path, program) for path in paths]
+    return found
 
 
 def _paths_of(process: psutil.Process) -> list[str]:

@@ -12,13 +12,14 @@ from collections.abc import Iterable
 
 from nuvik.core.hosts.base import DriveMemory, fastest_first
 from nuvik.core.hosts.files import Files
-from nuvik.core.hosts.processes import programs_using
+from nuvik.core.hosts.processes import open_paths, programs_using
 from nuvik.core.hosts.warden import Warden, WorldClock
 from nuvik.core.hosts.world_file import WORLD_FILE, DriveEntry, read_cards, read_world
 from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive
 from nuvik.core.model.library import Card
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within, normalised
+from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.model.traffic import Counters
 
 STATE_FOLDER = ".nuvik"
@@ -96,8 +97,22 @@ class WorldHost:
             return "it lies outside this world"
         return None
 
+    def surroundings(self) -> Surroundings:
+        return Surroundings()
+
+    def open_files(self) -> list[tuple[str, str]]:
+        return open_paths()
+
     def used_by(self, path: str) -> tuple[str, ...]:
         return programs_using(path)
+
+    counts_lengths = True
+
+    def mount_points(self) -> tuple[str, ...]:
+        return ()
+
+    def access_times(self, drive: Drive) -> str | None:
+        return None
 
     def size_on_disk(self, facts: os.stat_result) -> int:
         return facts.st_size

@@ -1,4 +1,4 @@
-"""Reading `world.toml` and `cards.toml`: input that is not trusted, checked field by field.
+"""Reading `world.toml`: input that is not trusted, checked field by field.
 
 Every fault is told with the file and the line it stands on.
 """
@@ -6,39 +6,26 @@ Every fault is told with the file and the line it stands on.
 from __future__ import annotations
 
 import os
-from pathlib import PurePosixPath
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import Field, field_validator, model_validator
 
+from nuvik.core.cards_file import CARDS_FILE, Strict, inside, read_cards_file
 from nuvik.core.model import filesystems
 from nuvik.core.model.errors import Refused
-from nuvik.core.model.library import Card, Kind, Part
+from nuvik.core.model.library import Card
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
 from nuvik.core.toml_input import line_of, read_checked, text_of
 
 WORLD_FILE = "world.toml"
-CARDS_FILE = "cards.toml"
 WORLD_FORMAT = "nuvik-world/1"
-CARDS_FORMAT = "nuvik-cards/1"
 
 _Positive = Annotated[int, Field(gt=0, le=2**62)]
 _Speed = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 
 
-def _inside(folder: str) -> str:
-    parts = PurePosixPath(folder.replace("\\", "/")).parts
-    if not parts or parts[0] == "/" or ".." in parts or ":" in parts[0] or "\0" in folder:
-        raise ValueError("must be a folder inside the world, written relative to this file")
-    return folder
-
-
-class _Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-
-class DriveEntry(_Strict):
+class DriveEntry(Strict):
     """One `[[drive]]`: the declared facts of a drive. Speeds are bytes per second."""
 
     id: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]*$")]
@@ -67,7 +54,7 @@ class DriveEntry(_Strict):
     burst_bytes: Annotated[int, Field(ge=0)] | None = None
     small_reads_per_s: _Speed
 
-    _folder_inside = field_validator("folder")(_inside)
+    _folder_inside = field_validator("folder")(inside)
 
     @field_validator("filesystem")
     @classmethod
@@ -85,7 +72,7 @@ class DriveEntry(_Strict):
         return self
 
 
-class FaultEntry(_Strict):
+class FaultEntry(Strict):
     """One `[[fault]]`, for tests: something that goes wrong once."""
 
     drive: str | None = None
@@ -103,7 +90,7 @@ class FaultEntry(_Strict):
         return self
 
 
-class WorldEntry(_Strict):
+class WorldEntry(Strict):
     """The whole of `world.toml`."""
 
     format: str
@@ -123,31 +110,6 @@ class WorldEntry(_Strict):
             if fault.drive is not None and fault.drive not in known:
                 raise ValueError(f"a fault names the unknown drive {fault.drive}")
         return self
-
-
-class _PartEntry(_Strict):
-    path: Annotated[str, Field(min_length=1)]
-    name: str | None = None
-    kind: Kind = Kind.OTHER
-
-    _folder_inside = field_validator("path")(_inside)
-
-
-class _CardEntry(_Strict):
-    path: Annotated[str, Field(min_length=1)]
-    name: str | None = None
-    kind: Kind | None = None
-    opens_per_week: Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)] | None = None
-    pinned: bool = False
-    movable: bool = True
-    why_not: str | None = None
-    needs_read_bytes_per_s: _Positive | None = None
-    part: list[_PartEntry] = []
-
-
-class _CardsEntry(_Strict):
-    format: str
-    library: list[_CardEntry] = []
 
 
 def read_world(folder: str) -> WorldEntry:
@@ -174,17 +136,4 @@ def read_world(folder: str) -> WorldEntry:
 def read_cards(folder: str) -> tuple[Card, ...]:
     """The cards beside a world, with absolute paths; none when there is no such file. Raises Refused."""
     path = os.path.join(folder, CARDS_FILE)
-    if not os.path.isfile(path):
-        return ()
-    entries: _CardsEntry = read_checked(path, _CardsEntry, CARDS_FORMAT)
-    cards = []
-    for index, entry in enumerate(entries.library):
-        place = os.path.normpath(os.path.join(folder, entry.path))
-        if not is_within(place, folder):
-            line = line_of(text_of(path), ("library", index, "path"))
-            raise Refused(f"{shown(path)}, line {line}: {shown(entry.path)} lies outside the world.",
-                          next_step="Name a folder on one of the world's drives.")  # fmt: skip
-        parts = tuple(Part(name=part.name or part.path, kind=part.kind, path=part.path) for part in entry.part)
-        told = entry.model_dump(exclude={"path", "part"})
-        cards.append(Card(path=place, parts=parts, **told))
-    return tuple(cards)
+    return read_cards_file(path, folder, fence=folder) if os.path.isfile(path) else ()

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
 from enum import StrEnum
 
+from nuvik.core.model.extent import room_bytes
 from nuvik.core.model.paths import PathText
 
 
@@ -45,6 +46,18 @@ _FOLDERS = {
 }  # fmt: skip
 
 
+class Verdict(StrEnum):
+    """Whether a library may move."""
+
+    FREE = "free"
+    LATER = "later"
+    """It may, but not at this moment: it is open, or something in it is not finished."""
+    UNWISE = "unwise"
+    """It should not; the user may overrule that."""
+    IMPOSSIBLE = "impossible"
+    """It cannot, whatever the user says."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Part:
     """A folder inside a library that may be placed on its own: media, cache, backups, plug-ins, add-ons."""
@@ -68,10 +81,28 @@ class Card:
     pinned: bool = False
     """Stays where it is."""
     movable: bool = True
+    overrule: bool = False
+    """The user wants it to be movable although that seems unwise."""
+    ignored: bool = False
+    """No library: what lies there counts as loose."""
+    titles: bool = False
+    """Each sub-folder is a library of its own."""
+    working_set: bool = False
+    """One of those the user really uses."""
     why_not: str | None = None
     needs_read_bytes_per_s: int | None = None
     """A streaming need: it does not work from a drive that reads slower."""
     parts: tuple[Part, ...] = ()
+
+    def told_over(self, other: Card) -> Card:
+        """This card where it says something, else the other one."""
+        plain = Card(path=self.path)
+        said = {
+            field.name: getattr(self, field.name)
+            for field in fields(self)
+            if getattr(self, field.name) != getattr(plain, field.name)
+        }
+        return replace(other, **{**said, "path": self.path})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -98,3 +129,35 @@ class Library:
     """The old path that leads here by a link, when it was moved."""
     parts: tuple[Part, ...] = ()
     needs_read_bytes_per_s: int | None = None
+    folders: int = 0
+    cold_bytes: int = 0
+    """Of files neither read nor changed for a year."""
+    newest_content: str | None = None
+    newest_access: str | None = None
+    """As ISO 8601 in UTC."""
+    sizes: tuple[tuple[int, int], ...] = ()
+    """How many files by size class (`model.extent`): what it takes on a drive with other clusters follows from it."""
+    why: str = ""
+    """Why it is taken for what it is, and for one library."""
+    confidence: float = 1.0
+    """How sure that is, from 0 to 1."""
+    hidden: bool = False
+    """Its path is hidden from ordinary listings."""
+    verdict: Verdict = Verdict.FREE
+    caution: str = ""
+    """What to know before it is moved."""
+    use_source: str = ""
+    """Where the figures of use come from."""
+    working_set: bool = False
+    shared_files: int = 0
+    """Files that have a second name (hard link) outside it."""
+    not_here_files: int = 0
+    """Placeholders, whose contents lie with a cloud service."""
+    links_in: int = 0
+    links_out: int = 0
+    links_broken: int = 0
+    """Links inside it by where they lead: into it, out of it, nowhere."""
+
+    def room_bytes(self, cluster_bytes: int) -> int:
+        """What it takes on a drive with clusters of this size, at most 1 % from the truth."""
+        return room_bytes(dict(self.sizes), cluster_bytes) if self.sizes else self.bytes

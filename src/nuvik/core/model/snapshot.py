@@ -18,6 +18,29 @@ class Problem:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class LargeFile:
+    """One of the largest files of a drive."""
+
+    path: PathText
+    drive: str
+    bytes: int
+    changed: str
+    """ISO 8601 in UTC."""
+    library: str | None = None
+    """The id of the library it lies in; None for a loose one."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LooseFolder:
+    """What lies in a folder and in no library."""
+
+    path: PathText
+    drive: str
+    bytes: int
+    files: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Snapshot:
     """Drives and libraries as they stood at one moment."""
 
@@ -28,7 +51,11 @@ class Snapshot:
     libraries: tuple[Library, ...]
     problems: tuple[Problem, ...] = ()
     complete: bool = True
-    """False when the survey was stopped: then libraries may be missing."""
+    """False when the survey was stopped: then libraries may be missing or too small."""
+    loose: tuple[LooseFolder, ...] = ()
+    """Folders with loose things, largest first."""
+    large_files: tuple[LargeFile, ...] = ()
+    """The largest files, largest first, at most a thousand a drive."""
 
     def drive(self, drive_id: str) -> Drive:
         """The drive with this id. Raises KeyError when the snapshot has none."""

@@ -20,7 +20,7 @@ from nuvik.core.model.timeline import Violation
 from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.store.journal import EntryRecord
 from nuvik.core.survey.inventory import Inventory, take_inventory
-from nuvik.core.survey.walk import OURS_PREFIX
+from nuvik.core.survey.walk.entries import OURS_PREFIX
 
 _UNFINISHED = (".part", ".partial", ".incomplete", ".unfinished", ".download")
 """Endings that many programs give to files they have not finished."""

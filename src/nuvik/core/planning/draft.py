@@ -6,6 +6,7 @@ A draft is a value: setting a library down gives a new draft, so that going back
 from __future__ import annotations
 
 import os
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -53,6 +54,13 @@ class Draft:
             if target_path is not None:
                 targets[library_id] = target_path
         return replace(self, places=places, targets=targets)
+
+    def set_down_all(self, library_ids: Iterable[str], drive_id: str) -> Draft:
+        """The draft with several libraries on one drive. Raises Refused when one of them cannot go there."""
+        draft = self
+        for library_id in library_ids:
+            draft = draft.set_down(library_id, drive_id)
+        return draft
 
     def with_headroom(self, headroom_bytes: dict[str, int]) -> Draft:
         return replace(self, headroom_bytes={**self.headroom_bytes, **headroom_bytes})
@@ -138,6 +146,26 @@ class Draft:
             f"{shown(library.name)} {here.label} → {drive.label}: {format_bytes(library.bytes)}; "
             f"opens in {format_duration(opening_s(library, drive))} instead of "
             f"{format_duration(opening_s(library, here))}; leaves {format_free(free)} on {drive.label}"
+        )
+        if free < drive.headroom_bytes:
+            said += f", {format_bytes(drive.headroom_bytes - free)} under its headroom"
+        return said + "."
+
+    def consequence_of_all(self, library_ids: Sequence[str], drive_id: str) -> str:
+        """One line: what setting these libraries down on that drive would change."""
+        if len(library_ids) == 1:
+            return self.consequence(self._library(library_ids[0]), drive_id)
+        drive = self.drive(drive_id)
+        try:
+            then = self.set_down_all(library_ids, drive_id)
+        except Refused as refusal:
+            return str(refusal)
+        here, there = self.waiting_s_per_week()[1], then.waiting_s_per_week()[1]
+        size = sum(self._library(one).bytes for one in library_ids)
+        free = then.free_then_bytes(drive_id)
+        said = (
+            f"{len(library_ids)} libraries → {drive.label}: {format_bytes(size)}; waiting {format_duration(here)} → "
+            f"{format_duration(there)} a week; leaves {format_free(free)} on {drive.label}"
         )
         if free < drive.headroom_bytes:
             said += f", {format_bytes(drive.headroom_bytes - free)} under its headroom"

@@ -48,6 +48,21 @@ MIGRATIONS: tuple[str, ...] = (
     );
     CREATE INDEX gauges_by_drive ON gauges (drive_key);
     """,
+    # 3: cards, and what each survey saw, for growth and use
+    """
+    CREATE TABLE cards (
+        drive TEXT NOT NULL, path BLOB NOT NULL, document TEXT NOT NULL, told_at TEXT NOT NULL,
+        PRIMARY KEY (drive, path)
+    );
+    CREATE TABLE seen_drives (
+        snapshot INTEGER NOT NULL REFERENCES snapshots(id), drive TEXT NOT NULL, bytes INTEGER NOT NULL,
+        PRIMARY KEY (snapshot, drive)
+    ) WITHOUT ROWID;
+    CREATE TABLE seen_libraries (
+        snapshot INTEGER NOT NULL REFERENCES snapshots(id), library BLOB NOT NULL, bytes INTEGER NOT NULL, content TEXT,
+        access TEXT, PRIMARY KEY (snapshot, library)
+    ) WITHOUT ROWID;
+    """,
 )
 
 

@@ -1,25 +1,132 @@
-"""Kept snapshots, newest last."""
+"""Kept snapshots, newest last, and the history that follows from them."""
 
 from __future__ import annotations
 
 import json
+import os
+from dataclasses import replace
+from datetime import datetime
 
+from nuvik.core.model.history import Sighting
+from nuvik.core.model.paths import is_within
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.store.database import Database
 from nuvik.core.store.wire import from_wire, to_wire
 
+_ALL_KEPT_DAYS, _WEEKLY_DAYS = 14, 365
+"""All of the last two weeks are kept, one a week for a year, one a month before."""
+
 
 def keep_snapshot(database: Database, snapshot: Snapshot) -> None:
-    """Remember a snapshot."""
+    """Remember a snapshot, and let go of older ones that stand too close together."""
     with database.connect() as connection:
-        connection.execute(
+        number = connection.execute(
             "INSERT INTO snapshots (taken_at, host, document) VALUES (?, ?, ?)",
             (snapshot.taken_at, snapshot.host, json.dumps(to_wire(snapshot))),
+        ).lastrowid
+        connection.executemany(
+            "INSERT INTO seen_drives (snapshot, drive, bytes) VALUES (?, ?, ?)",
+            [(number, one.id, one.used_bytes) for one in snapshot.drives if one.attached],
         )
+        if snapshot.complete:
+            connection.executemany(
+                "INSERT INTO seen_libraries (snapshot, library, bytes, content, access) VALUES (?, ?, ?, ?, ?)",
+                [(number, os.fsencode(one.id), one.bytes, one.newest_content, one.newest_access)
+                 for one in snapshot.libraries],
+            )  # fmt: skip
+        rows = connection.execute("SELECT id, taken_at FROM snapshots ORDER BY id").fetchall()
+        for gone in thinned([(row["id"], row["taken_at"]) for row in rows], snapshot.taken_at):
+            for table in ("seen_drives", "seen_libraries"):
+                connection.execute(f"DELETE FROM {table} WHERE snapshot = ?", (gone,))
+            connection.execute("DELETE FROM snapshots WHERE id = ?", (gone,))
+
+
+def thinned(kept: list[tuple[int, str]], now: str) -> list[int]:
+    """Which of these snapshots (number and moment, oldest first) may go. The first and the newest always stay."""
+    gone, seen = [], set[tuple[int, ...]]()
+    today = _moment(now)
+    for place, (number, taken_at) in enumerate(kept):
+        moment = _moment(taken_at)
+        age_days = (today - moment).total_seconds() / 86_400
+        if age_days <= _ALL_KEPT_DAYS or place == len(kept) - 1:
+            continue
+        slot = moment.isocalendar()[:2] if age_days <= _WEEKLY_DAYS else (0, moment.year, moment.month)
+        if slot in seen:
+            gone.append(number)
+        seen.add(slot)
+    return gone
+
+
+def _moment(text: str) -> datetime:
+    return datetime.fromisoformat(text.replace("Z", "+00:00"))
 
 
 def latest_snapshot(database: Database) -> Snapshot | None:
     """The newest snapshot, or None before the first survey."""
     with database.connect() as connection:
         row = connection.execute("SELECT document FROM snapshots ORDER BY id DESC LIMIT 1").fetchone()
-    return None if row is None else from_wire(Snapshot, json.loads(row["document"]), "The kept snapshot")
+    return None if row is None else _snapshot(row["document"])
+
+
+def snapshot_before(database: Database, moment: str) -> Snapshot | None:
+    """The newest snapshot taken at or before a moment; the oldest there is when none is as old."""
+    with database.connect() as connection:
+        row = connection.execute(
+            "SELECT document FROM snapshots ORDER BY taken_at > ?, CASE WHEN taken_at > ? THEN id ELSE -id END LIMIT 1",
+            (moment, moment),
+        ).fetchone()
+    return None if row is None else _snapshot(row["document"])
+
+
+def _snapshot(document: str) -> Snapshot:
+    return from_wire(Snapshot, json.loads(document), "The kept snapshot")
+
+
+def moments(database: Database) -> list[str]:
+    """When the kept snapshots were taken, oldest first."""
+    with database.connect() as connection:
+        return [row["taken_at"] for row in connection.execute("SELECT taken_at FROM snapshots ORDER BY id")]
+
+
+def library_history(database: Database) -> dict[str, list[Sighting]]:
+    """What the surveys so far found of each library, by its id, oldest first."""
+    found: dict[str, list[Sighting]] = {}
+    with database.connect() as connection:
+        for row in connection.execute(
+            "SELECT library, taken_at, bytes, content, access FROM seen_libraries "
+            "JOIN snapshots ON snapshots.id = snapshot ORDER BY snapshot"
+        ):
+            sighting = Sighting(row["taken_at"], row["bytes"], row["content"], row["access"])
+            found.setdefault(os.fsdecode(row["library"]), []).append(sighting)
+    return found
+
+
+def drive_history(database: Database) -> dict[str, list[Sighting]]:
+    """How full each drive was at the surveys so far, by its id, oldest first."""
+    found: dict[str, list[Sighting]] = {}
+    with database.connect() as connection:
+        for row in connection.execute(
+            "SELECT drive, taken_at, bytes FROM seen_drives JOIN snapshots ON snapshots.id = snapshot ORDER BY snapshot"
+        ):
+            found.setdefault(row["drive"], []).append(Sighting(row["taken_at"], row["bytes"]))
+    return found
+
+
+def together(before: Snapshot | None, now: Snapshot, roots: tuple[str, ...]) -> Snapshot:
+    """A survey of some folders only, with all that lies elsewhere as it was known before."""
+    if before is None or not roots:
+        return now
+
+    def elsewhere(path: str) -> bool:
+        return not any(is_within(path, root) for root in roots)
+
+    mine = {one.id for one in now.libraries}
+    libraries = (*now.libraries, *(one for one in before.libraries if elsewhere(one.path) and one.id not in mine))
+    loose = (*now.loose, *(one for one in before.loose if elsewhere(one.path)))
+    large = (*now.large_files, *(one for one in before.large_files if elsewhere(one.path)))
+    return replace(
+        now, libraries=tuple(sorted(libraries, key=lambda one: (-one.bytes, one.path))),
+        problems=(*now.problems, *(one for one in before.problems if elsewhere(one.path) and one not in now.problems)),
+        loose=tuple(sorted(loose, key=lambda one: (-one.bytes, one.path))),
+        large_files=tuple(sorted(large, key=lambda one: (-one.bytes, one.path))),
+    )  # fmt: skip

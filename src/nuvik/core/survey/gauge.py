@@ -25,7 +25,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_bytes
 from nuvik.core.survey.leftover_tests import free_test_path, remove_test
-from nuvik.core.survey.walk import OURS_PREFIX
+from nuvik.core.survey.walk.entries import OURS_PREFIX
 
 MB = 1_000_000
 _SMALL_PASS_S, _SMALL_PASS_READS, _LEAST_SMALL_READS = 1.0, 4_000, 20

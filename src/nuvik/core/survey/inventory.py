@@ -11,7 +11,7 @@ from nuvik.core.hosts.files import Files
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.progress import Stop
 from nuvik.core.store.journal import EntryRecord
-from nuvik.core.survey.walk import Entry, walk
+from nuvik.core.survey.walk.entries import Entry, walk
 
 _SPECIAL = {
     stat.S_IFSOCK: "a socket", stat.S_IFIFO: "a named pipe", stat.S_IFBLK: "a block device",

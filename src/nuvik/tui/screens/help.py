@@ -18,10 +18,17 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
         "Survey shows your drives, fastest first, and the libraries on them: folders that move as one. "
         "A hatched end is the headroom that should stay free; grey is data that is no library.",
         (("↑ ↓", "go through drives, or through libraries"), ("Tab", "between drives and libraries"),
-         ("a", "libraries of all drives, or of the one at the cursor"), ("/", "find a library by name"),
-         ("l", "lift the library and go to Plan to set it down"),
+         ("Enter", "open the library: what is inside, why it may move or not; e edits its card"),
+         ("Space m", "mark the library at the cursor, or many at once"),
+         ("p", "take all that is marked to Plan"), ("l", "lift the library at the cursor and go to Plan"),
+         ("b", "the board of size against last use: big and cold stands in one corner"),
+         ("f  /  s", "show only some, find by name or path, change the order"),
+         ("a", "libraries of all drives, or of the one at the cursor"),
+         ("g", "what changed since the survey before, and how long each drive lasts"),
+         ("o", "what lies in no library, old downloads, what lies on two drives"),
+         ("x", "write the libraries shown to CSV and JSON"),
          ("z", "all strips wholly to scale, or long ones with breaks (≈)"),
-         ("i", "all about the drive at the cursor"), ("r", "survey again")),
+         ("i", "all about the drive at the cursor"), ("r", "survey again; stop a survey that runs")),
     ),
     "speeds": (
         "Speeds draws how fast each drive reads, writes and finds small things. Figures that were never measured are "

@@ -7,7 +7,7 @@ import os
 from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
-from textual.widgets import DataTable, Static
+from textual.widgets import Static
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
@@ -57,12 +57,12 @@ class PlanScreen(StageScreen):
         return self.desk.snapshot.library(self.desk.lifted) if self.desk.lifted else None
 
     def _preview(self) -> Draft:
-        """The draft as it would be if the library in hand were set down at the cursor."""
-        library, drive = self._lifted, self.query_one(DriveBoard).drive
-        if library is None or drive is None:
+        """The draft as it would be if what is in hand were set down at the cursor."""
+        drive = self.query_one(DriveBoard).drive
+        if not self.desk.hand or drive is None:
             return self.desk.draft
         try:
-            return self.desk.draft.set_down(library.id, drive.id)
+            return self.desk.draft.set_down_all(self.desk.hand, drive.id)
         except NuvikError:
             return self.desk.draft
 
@@ -100,10 +100,11 @@ class PlanScreen(StageScreen):
         library, drive = self._lifted, self.query_one(DriveBoard).drive
         self.query_one("#totals", Static).update(self._preview().totals())
         if library is not None and drive is not None:
-            self.say(
-                f"{shown(library.name)} is in your hand: choose a drive with ↑ ↓, Enter sets it down, Esc puts it back."
-            )
-            self.tell(self.desk.draft.consequence(library, drive.id))
+            many = len(self.desk.hand)
+            held = f"{shown(library.name)} is" if many == 1 else f"{many} libraries are"
+            it = "it" if many == 1 else "them"
+            self.say(f"{held} in your hand: choose a drive with ↑ ↓, Enter sets {it} down, Esc puts {it} back.")
+            self.tell(self.desk.draft.consequence_of_all(self.desk.hand, drive.id))
             return
         self.say(self.desk.draft.headline())
         under = self.query_one(LibraryTable).library
@@ -121,7 +122,7 @@ class PlanScreen(StageScreen):
         if not library.movable:
             self.notify(f"It stays: {library.why_not}.", severity="warning", markup=False)
             return
-        self.desk.lifted = library.id
+        self.desk.hand = (library.id,)
         self.refresh_stage()
 
     def action_set_down(self) -> None:
@@ -130,23 +131,24 @@ class PlanScreen(StageScreen):
             self.action_lift()
             return
         try:
-            self.desk.edit(self.desk.draft.set_down(library.id, drive.id))
+            self.desk.edit(self.desk.draft.set_down_all(self.desk.hand, drive.id))
         except NuvikError as trouble:
             self.nuvik.complain(trouble)
             return
-        self.desk.lifted = None
+        self.desk.marked -= set(self.desk.hand)
+        self.desk.hand = ()
         self.query_one(LibraryTable).focus()
         self.refresh_stage()
 
     def action_put_back(self) -> None:
-        self.desk.lifted = None
+        self.desk.hand = ()
         self.query_one(LibraryTable).focus()
         self.refresh_stage()
 
     def action_stay(self) -> None:
         library = self._lifted or self.query_one(LibraryTable).library
         if library is not None:
-            self.desk.lifted = None
+            self.desk.hand = ()
             self.desk.edit(self.desk.draft.set_down(library.id, library.drive))
             self.refresh_stage()
 
@@ -185,11 +187,12 @@ class PlanScreen(StageScreen):
         if self.desk.lifted is not None:
             self.action_set_down()
 
-    def on_data_table_row_highlighted(self) -> None:
+    @on(LibraryTable.Moved)
+    def _moved(self) -> None:
         self._show_drives()
         self._show_words()
 
-    @on(DataTable.RowSelected)
+    @on(LibraryTable.Chosen)
     def _selected(self) -> None:
         self.action_lift()
 

@@ -65,6 +65,9 @@ class StageScreen(Screen[None]):
     def follow(self, event: Event) -> None:
         """Something happened while carrying; most stages need not know."""
 
+    def follow_survey(self) -> None:
+        """A survey goes on; most stages need not know."""
+
     def follow_gauge(self) -> None:
         """A drive is being measured; most stages need not know."""
 

@@ -2,63 +2,114 @@
 
 from __future__ import annotations
 
+import os
+from dataclasses import replace
+from functools import partial
+
 from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
-from textual.widgets import DataTable, Input
+from textual.widgets import Input, Static
 
-from nuvik.core.model.library import Library
+from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_bytes, format_count
+from nuvik.core.survey.age_board import big_and_cold_in_words
 from nuvik.core.survey.headline import drive_facts, library_facts, survey_headline
+from nuvik.core.survey.selection import Choice, Marking, Only, Order, marked_by, marked_in_words, movable_of
+from nuvik.tui.screens.menu import Menu
 from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.widgets.age_board import AgeBoardView
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.strip import StripData
 
+_MARKINGS = {"a": Marking.ALL, "k": Marking.KIND, "y": Marking.COLD, "i": Marking.INVERT, "n": Marking.NONE}
+_ONLY = {"1": Only.ALL, "2": Only.COLD, "3": Only.HIDDEN, "4": Only.MOVABLE, "5": Only.STAYS, "6": Only.WORKING_SET,
+         "7": Only.MARKED}  # fmt: skip
+
 
 class SurveyScreen(StageScreen):
-    """Drives as strips above, libraries below; the cursor on a drive chooses whose libraries are listed."""
+    """Drives as strips above, libraries below, as a list or on the board of size against last use.
+
+    The cursor on a drive chooses whose libraries are listed.
+    """
 
     STAGE = "survey"
     FIRST_FOCUS = "#drives"
     BINDINGS = [
         Binding("tab", "app.focus_next", "drives / libraries"),
-        Binding("l,enter", "lift", "lift to plan", key_display="l"),
-        Binding("a", "all", "all drives / this one"),
-        Binding("i", "page", "about a drive"),
-        Binding("n", "app.go('speeds')", "next: speeds", show=False),
+        Binding("enter", "open", "open", key_display="Enter"),
+        Binding("space", "mark", "mark"),
+        Binding("m", "mark_many", "mark many"),
+        Binding("p", "plan", "marked → plan"),
+        Binding("l", "lift", "lift to plan"),
+        Binding("b", "board", "board / list"),
+        Binding("f", "filter", "filter"),
         Binding("slash", "find", "find", key_display="/"),
+        Binding("s", "order", "order"),
+        Binding("a", "all", "all drives / one"),
+        Binding("g", "changes", "what changed"),
+        Binding("o", "loose", "loose things"),
+        Binding("x", "export", "export"),
+        Binding("i", "page", "about a drive", show=False),
+        Binding("n", "app.go('speeds')", "next: speeds", show=False),
         Binding("escape", "unfind", "clear", show=False),
         Binding("r", "again", "survey again"),
     ]
 
     def __init__(self) -> None:
         super().__init__()
+        self._choice = Choice()
         self._all_drives = False
-        self._wanted = ""
+        self._on_board = False
 
     def body(self) -> ComposeResult:
         yield DriveBoard(id="drives")
-        yield Input(placeholder="part of a name; Enter keeps it, Esc clears it", id="find")
+        yield Input(placeholder="part of a name or path; Enter keeps it, Esc clears it", id="find")
+        yield Static(id="choice", markup=False)
         yield LibraryTable(id="libraries")
+        yield AgeBoardView(id="ages")
 
     def on_mount(self) -> None:
-        self.query_one("#find").display = False
+        self.query_one("#find").display = self.query_one("#ages").display = False
+
+    # -- what is shown -------------------------------------------------------------------------------------
 
     def refresh_stage(self) -> None:
-        surveying = self.nuvik.surveying
-        if surveying is not None and not self.desk.snapshot.libraries:
-            name, done, total = surveying
-            self.say(
-                f"Measuring what is on the drives: {done} of {total}, {name} …" if total else "Looking at the drives …"
-            )
-        else:
-            self.say(survey_headline(self.desk.snapshot))
+        self._say_how_it_stands()
         self._show_drives()
         self._show_libraries()
 
+    def follow_survey(self) -> None:
+        self._say_how_it_stands()
+
+    def _say_how_it_stands(self) -> None:
+        progress = self.nuvik.surveying
+        if progress is None:
+            self.say(survey_headline(self.desk.snapshot))
+        elif not progress.entries:
+            self.say("Looking at the drives …" if not self.desk.snapshot.libraries
+                     else f"Surveying again. {survey_headline(self.desk.snapshot)}")  # fmt: skip
+        else:
+            self.say(
+                f"Surveying {shown(progress.drive)}: {format_count(progress.folders, 'folder')}, "
+                f"{format_bytes(progress.bytes)} found, {progress.share:.0%} of what is in use. r stops it."
+            )
+
+    @property
+    def _at(self) -> Library | None:
+        """The library at the cursor of the view on show."""
+        return self.query_one(AgeBoardView).library if self._on_board else self.query_one(LibraryTable).library
+
+    @property
+    def _view(self) -> LibraryTable | AgeBoardView:
+        return self.query_one(AgeBoardView) if self._on_board else self.query_one(LibraryTable)
+
     def _show_drives(self) -> None:
-        snapshot, table = self.desk.snapshot, self.query_one(LibraryTable)
-        marked = table.library.id if table.library is not None and table.has_focus else None
+        snapshot, view = self.desk.snapshot, self._view
+        marked = view.library.id if view.library is not None and view.has_focus else None
         rows = [
             BoardRow((StripData(drive, snapshot.on_drive(drive.id), drive.used_bytes, marked=marked),))
             for drive in snapshot.drives
@@ -66,43 +117,129 @@ class SurveyScreen(StageScreen):
         self.query_one(DriveBoard).show(rows)
 
     def _show_libraries(self) -> None:
-        snapshot, drive = self.desk.snapshot, self.query_one(DriveBoard).drive
-        listed: tuple[Library, ...] = snapshot.libraries
-        if not self._all_drives and drive is not None:
-            listed = snapshot.on_drive(drive.id)
-        if self._wanted:
-            listed = tuple(one for one in snapshot.libraries if self._wanted in one.name.casefold())
+        snapshot, drive, marked = self.desk.snapshot, self.query_one(DriveBoard).drive, self.desk.marked
+        one_drive = None if self._all_drives or self._on_board or drive is None else drive.id
+        listed = replace(self._choice, drive=one_drive).of(snapshot.libraries, marked)
         labels = {one.id: one.label for one in snapshot.drives}
-        self.query_one(LibraryTable).show(listed, labels)
+        self.query_one(LibraryTable).show(listed, labels, marked=marked)
+        if self._on_board:
+            self.query_one(AgeBoardView).show(listed, marked)
+        said = self._choice.in_words(len(listed), len(snapshot.libraries))
+        if one_drive is not None and drive is not None and not self._choice.text:
+            said = f"on {shown(drive.label)}: {said}"
+        if self._on_board:
+            said += f" · {big_and_cold_in_words(self.query_one(AgeBoardView).board)}"
+        if chosen := marked_in_words(snapshot.libraries, marked):
+            said += f" · {chosen}: p takes them to Plan"
+        self.query_one("#choice", Static).update(said)
         self._tell()
 
     def _tell(self) -> None:
-        board, table = self.query_one(DriveBoard), self.query_one(LibraryTable)
-        if table.has_focus and table.library is not None:
-            facts = library_facts(self.desk.snapshot, table.library.id)
-            self.tell(f"{facts} · l lifts it: set it down on another drive" if table.library.movable else facts)
+        board, library = self.query_one(DriveBoard), self._at
+        if self._view.has_focus and library is not None:
+            facts = library_facts(self.desk.snapshot, library.id)
+            self.tell(f"{facts} · l lifts it: set it down on another drive" if library.movable else facts)
         elif board.drive is not None:
-            self.tell(f"{drive_facts(board.drive)} · Tab goes to its libraries, l lifts one to move it")
+            self.tell(f"{drive_facts(board.drive)} · i tells all about it, Tab goes to its libraries")
 
-    # -- keys ----------------------------------------------------------------------------------------------
+    # -- keys: one library ---------------------------------------------------------------------------------
+
+    def action_open(self) -> None:
+        from nuvik.tui.screens.library_page import LibraryPage
+
+        if self.query_one(DriveBoard).has_focus:
+            self._view.focus()
+        elif (library := self._at) is not None:
+            self.app.push_screen(LibraryPage(library, self.desk))
 
     def action_lift(self) -> None:
-        table = self.query_one(LibraryTable)
-        library = table.library
-        if library is None or (not table.has_focus and self.query_one(DriveBoard).has_focus):
-            table.focus()
+        library = self._at
+        if library is None or self.query_one(DriveBoard).has_focus:
+            self._view.focus()
             return
-        self.desk.lifted = library.id if library.movable else None
         if not library.movable:
             self.notify(f"It stays: {library.why_not}.", severity="warning", markup=False)
             return
+        self.desk.hand = (library.id,)
         self.nuvik.action_go("plan")
 
-    def action_page(self) -> None:
-        from nuvik.tui.screens.drive_page import DrivePage
+    def action_mark(self) -> None:
+        library = self._at
+        if library is None or not self._view.has_focus:
+            return
+        self.desk.marked ^= {library.id}
+        self._show_libraries()
+        if not self._on_board:
+            self.query_one(LibraryTable).action_move(1)
 
-        if (drive := self.query_one(DriveBoard).drive) is not None:
-            self.app.push_screen(DrivePage(drive, self.desk))
+    # -- keys: many ----------------------------------------------------------------------------------------
+
+    def action_mark_many(self) -> None:
+        title = f"Mark, among the {format_count(len(self._view.listed), 'library', 'libraries')} shown"
+        self.app.push_screen(Menu(title, [(key, str(one)) for key, one in _MARKINGS.items()]), self._mark_by)
+
+    def _mark_by(self, key: str | None) -> None:
+        if key is not None:
+            self.desk.marked = marked_by(_MARKINGS[key], self.desk.marked, self._view.listed, self._at)
+            self._show_libraries()
+
+    def action_plan(self) -> None:
+        chosen = movable_of(self.desk.snapshot.libraries, self.desk.marked)
+        if not chosen:
+            self.notify("Nothing that may move is marked: Space marks the library at the cursor.", severity="warning")
+            return
+        self.desk.hand = tuple(one.id for one in chosen)
+        self.nuvik.action_go("plan")
+
+    def action_filter(self) -> None:
+        kinds = {one.kind for one in self.desk.snapshot.libraries}
+        choices = [(key, str(only)) for key, only in _ONLY.items()]
+        choices += [(kind.letter.lower(), f"kind {kind}") for kind in Kind if kind in kinds]
+        self.app.push_screen(Menu("Show only", choices), self._filter_by)
+
+    def _filter_by(self, key: str | None) -> None:
+        if key in _ONLY:
+            kind = None if key == "1" else self._choice.kind
+            self._choice = replace(self._choice, only=_ONLY[key], kind=kind)
+        elif key is not None:
+            self._choice = replace(self._choice, kind=next(kind for kind in Kind if kind.letter.lower() == key))
+        self._all_drives = self._all_drives or key is not None
+        self._show_libraries()
+
+    def action_order(self) -> None:
+        orders = list(Order)
+        order = orders[(orders.index(self._choice.order) + 1) % len(orders)]
+        self._choice = replace(self._choice, order=order)
+        self._show_libraries()
+
+    def action_export(self) -> None:
+        from nuvik.core.store.exports import save_libraries
+
+        written = []
+        try:
+            for ending in ("csv", "json"):
+                path = os.path.abspath(f"nuvik-libraries.{ending}")
+                save_libraries(self.desk.snapshot, self._view.listed, path)
+                written.append(path)
+        except NuvikError as trouble:
+            self.nuvik.complain(trouble)
+            return
+        self.notify(f"The {len(self._view.listed)} libraries shown: {shown(written[0])} and .json", markup=False)
+
+    # -- keys: views ---------------------------------------------------------------------------------------
+
+    def action_board(self) -> None:
+        before, had_focus = self._at, self._view.has_focus
+        self._on_board = not self._on_board
+        self.query_one("#libraries").display = not self._on_board
+        self.query_one("#ages").display = self._on_board
+        self.set_class(self._on_board, "on-board")
+        self._show_libraries()
+        if before is not None:
+            self._view.point_at(before.id)
+        if had_focus or self._on_board:
+            self._view.focus()
+        self.call_after_refresh(partial(self.query_one(DriveBoard).refresh))
 
     def action_all(self) -> None:
         self._all_drives = not self._all_drives
@@ -116,35 +253,61 @@ class SurveyScreen(StageScreen):
     def action_unfind(self) -> None:
         find = self.query_one("#find", Input)
         find.value, find.display = "", False
-        self.query_one(LibraryTable).focus()
+        self._choice = Choice(order=self._choice.order)
+        self._view.focus()
+        self._show_libraries()
+
+    def action_page(self) -> None:
+        from nuvik.tui.screens.drive_page import DrivePage
+
+        if (drive := self.query_one(DriveBoard).drive) is not None:
+            self.app.push_screen(DrivePage(drive, self.desk))
+
+    def action_changes(self) -> None:
+        from nuvik.tui.screens.sheet import ChangesSheet
+
+        self.app.push_screen(ChangesSheet(self.desk))
+
+    def action_loose(self) -> None:
+        from nuvik.tui.screens.sheet import LooseSheet
+
+        self.app.push_screen(LooseSheet(self.desk))
 
     def action_again(self) -> None:
-        self.nuvik.begin_survey()
+        if self.nuvik.surveying is not None:
+            self.nuvik.stop_survey()
+        else:
+            self.nuvik.begin_survey()
 
     # -- what the widgets tell -----------------------------------------------------------------------------
 
     @on(Input.Changed, "#find")
     def _find_changed(self, change: Input.Changed) -> None:
-        self._wanted = change.value.casefold()
+        self._choice = replace(self._choice, text=change.value)
         self._show_libraries()
 
     @on(Input.Submitted, "#find")
     def _find_kept(self) -> None:
-        self.query_one(LibraryTable).focus()
+        self._view.focus()
 
     def on_drive_board_moved(self) -> None:
-        self._show_libraries()
+        if not self._on_board:
+            self._show_libraries()
+        self._tell()
 
     def on_drive_board_chosen(self) -> None:
-        self.query_one(LibraryTable).focus()
+        self._view.focus()
 
-    def on_data_table_row_highlighted(self) -> None:
+    @on(LibraryTable.Moved)
+    @on(AgeBoardView.Moved)
+    def _moved(self) -> None:
         self._show_drives()
         self._tell()
 
-    @on(DataTable.RowSelected)
-    def _selected(self) -> None:
-        self.action_lift()
+    @on(LibraryTable.Chosen)
+    @on(AgeBoardView.Chosen)
+    def _chosen(self) -> None:
+        self.action_open()
 
     def on_descendant_focus(self) -> None:
         self._show_drives()

@@ -1,20 +1,34 @@
-"""The table of libraries: the same columns wherever libraries are listed."""
+"""The table of libraries: the same columns wherever libraries are listed.
+
+Only the lines in view are drawn, so that thousands of libraries are as quick as ten.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
+from rich.segment import Segment
+from rich.style import Style
 from rich.text import Text
-from textual.widgets import DataTable
+from textual import events
+from textual.binding import Binding
+from textual.geometry import Size
+from textual.message import Message
+from textual.reactive import reactive
+from textual.scroll_view import ScrollView
+from textual.strip import Strip
 
 from nuvik.core.model.clock import ago
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.units import format_bytes
 from nuvik.core.survey.headline import is_cold
+from nuvik.drawing.palette import Palette
 from nuvik.tui.theme import palette_of
 
-_NAME_CELLS, _SHARE_CELLS, _NOTE_CELLS = 31, 16, 40
+_MARK = "●"
+_KIND_CELLS, _SIZE_CELLS, _USED_CELLS, _OPENS_CELLS, _DRIVE_CELLS = 14, 9, 10, 9, 9
+_MOST_NAME_CELLS, _MOST_SHARE_CELLS = 40, 16
 
 
 def heading(label: str) -> Text:
@@ -22,51 +36,169 @@ def heading(label: str) -> Text:
     return Text(label.removeprefix(">"), justify="right" if label.startswith(">") else "left")
 
 
-class LibraryTable(DataTable[Text]):
-    """Libraries with their size drawn as a share of the largest."""
+class LibraryTable(ScrollView, can_focus=True):
+    """Libraries with their size drawn as a share of the largest, with a cursor and marks."""
+
+    BINDINGS = [
+        Binding("up", "move(-1)", "library ↑", show=False),
+        Binding("down", "move(1)", "library ↓", show=False),
+        Binding("pageup", "page(-1)", "page ↑", show=False),
+        Binding("pagedown", "page(1)", "page ↓", show=False),
+        Binding("home", "end(-1)", "first", show=False),
+        Binding("end", "end(1)", "last", show=False),
+    ]
+    cursor_row: reactive[int] = reactive(0)
+
+    class Moved(Message):
+        """The cursor came to another library."""
+
+    class Chosen(Message):
+        """A library was clicked twice."""
 
     def __init__(self, *, id: str | None = None) -> None:
-        super().__init__(id=id, cursor_type="row", zebra_stripes=False)
+        super().__init__(id=id)
         self._shown: tuple[Library, ...] = ()
+        self._labels: dict[str, str] = {}
+        self._note: Callable[[Library], str] | None = None
+        self._marked: frozenset[str] = frozenset()
+        self._largest = 1
 
-    def on_mount(self) -> None:
-        for label, width in (("kind", 14), ("library", _NAME_CELLS), (">size", 9), ("", _SHARE_CELLS),
-                             (">last used", 10), (">opens", 9), ("drive", 10), ("", _NOTE_CELLS)):  # fmt: skip
-            self.add_column(heading(label), width=width)
+    # -- what it shows -------------------------------------------------------------------------------------
 
     @property
     def library(self) -> Library | None:
         """The library at the cursor."""
         return self._shown[self.cursor_row] if 0 <= self.cursor_row < len(self._shown) else None
 
+    @property
+    def listed(self) -> tuple[Library, ...]:
+        return self._shown
+
+    @property
+    def row_count(self) -> int:
+        return len(self._shown)
+
     def show(
-        self, libraries: Sequence[Library], labels: dict[str, str], note: Callable[[Library], str] | None = None
+        self,
+        libraries: Sequence[Library],
+        labels: dict[str, str],
+        note: Callable[[Library], str] | None = None,
+        marked: frozenset[str] = frozenset(),
     ) -> None:
         """List these libraries; the cursor stays on its library if it is still there. `note` fills the last column."""
         before = self.library
-        self._shown = tuple(libraries)
-        largest = max((library.bytes for library in libraries), default=0) or 1
-        self.clear()
-        for library in libraries:
-            self.add_row(*self._cells(library, largest, labels, note(library) if note else library.why_not or ""))
-        ids = [library.id for library in self._shown]
-        if before is not None and before.id in ids:
-            self.move_cursor(row=ids.index(before.id), animate=False)
+        self._shown, self._labels, self._note, self._marked = tuple(libraries), labels, note, marked
+        self._largest = max((library.bytes for library in libraries), default=0) or 1
+        place = min(self.cursor_row, max(0, len(self._shown) - 1))
+        if before is not None:
+            place = next((n for n, one in enumerate(self._shown) if one.id == before.id), place)
+        self.set_reactive(LibraryTable.cursor_row, place)
+        self.virtual_size = Size(self.size.width, len(self._shown) + 1)
+        self._keep_in_view()
+        self.refresh()
 
-    def _cells(self, library: Library, largest: int, labels: dict[str, str], note: str) -> list[Text]:
-        palette = palette_of(self.app.theme)
+    def point_at(self, library_id: str) -> None:
+        """Put the cursor on a library, if it is listed."""
+        for number, one in enumerate(self._shown):
+            if one.id == library_id:
+                self.cursor_row = number
+
+    def note_of(self, library: Library) -> str:
+        if self._note is not None:
+            return self._note(library)
+        return library.why_not or library.caution or ("hidden" if library.hidden else "")
+
+    # -- keys and mouse ------------------------------------------------------------------------------------
+
+    def action_move(self, by: int) -> None:
+        if self._shown:
+            self.cursor_row = min(max(0, self.cursor_row + by), len(self._shown) - 1)
+
+    def action_page(self, by: int) -> None:
+        self.action_move(by * max(1, self.size.height - 2))
+
+    def action_end(self, which: int) -> None:
+        self.action_move(which * len(self._shown))
+
+    def watch_cursor_row(self) -> None:
+        self._keep_in_view()
+        self.refresh()
+        self.post_message(self.Moved())
+
+    def _keep_in_view(self) -> None:
+        room, top = max(1, self.size.height - 1), int(self.scroll_offset.y)
+        if self.cursor_row < top:
+            self.scroll_to(y=self.cursor_row, animate=False)
+        elif self.cursor_row >= top + room:
+            self.scroll_to(y=self.cursor_row - room + 1, animate=False)
+
+    def on_focus(self) -> None:
+        self.refresh()
+
+    def on_blur(self) -> None:
+        self.refresh()
+
+    def on_resize(self) -> None:
+        self._keep_in_view()
+
+    def on_click(self, event: events.Click) -> None:
+        row = int(event.y + self.scroll_offset.y) - 1
+        if event.y >= 1 and 0 <= row < len(self._shown):
+            self.cursor_row = row
+            if event.chain == 2:
+                self.post_message(self.Chosen())
+
+    # -- drawing -------------------------------------------------------------------------------------------
+
+    def render_line(self, y: int) -> Strip:
+        palette, width = palette_of(self.app.theme), self.size.width
+        ground = Style(color=palette.text, bgcolor=palette.surface)
+        row = y + int(self.scroll_offset.y) - 1
+        if y == 0:
+            return Strip(self._headings(palette)).apply_style(ground).adjust_cell_length(width, ground)
+        if row >= len(self._shown):
+            return Strip.blank(width, ground)
+        if row == self.cursor_row:
+            color = palette.cursor if self.has_focus else palette.raised
+            ground = Style(color=palette.text, bgcolor=color, bold=True)
+        return Strip(self._cells(self._shown[row], palette)).apply_style(ground).adjust_cell_length(width, ground)
+
+    @property
+    def _widths(self) -> tuple[int, int, int]:
+        """Of the name, the share bar and the note, by the room there is."""
+        fixed = 2 + _KIND_CELLS + _SIZE_CELLS + _USED_CELLS + _OPENS_CELLS + _DRIVE_CELLS + 8
+        rest = max(30, self.size.width - fixed)
+        name = min(_MOST_NAME_CELLS, max(18, int(rest * 0.45)))
+        share = min(_MOST_SHARE_CELLS, max(4, (rest - name) // 4))
+        return name, share, max(0, rest - name - share)
+
+    def _headings(self, palette: Palette) -> list[Segment]:
+        name, share, _ = self._widths
+        said = (
+            f"  {'kind':<{_KIND_CELLS}} {'library':<{name}} {'size':>{_SIZE_CELLS}} {'':<{share}} "
+            f"{'last used':>{_USED_CELLS}} {'opens':>{_OPENS_CELLS}} {'drive':<{_DRIVE_CELLS}}"
+        )
+        return [Segment(said, Style(color=palette.quiet))]
+
+    def _cells(self, library: Library, palette: Palette) -> list[Segment]:
+        name, share, note = self._widths
         hue = palette.kinds[library.kind]
-        kind = Text.assemble((f" {library.kind.letter} ", f"{palette.text} on {hue}"), f" {library.kind}")
-        filled = max(1, round(_SHARE_CELLS * library.bytes / largest))
-        cold = is_cold(library.last_used)
+        filled = max(1, round(share * library.bytes / self._largest))
         opens = f"{library.opens_per_week:g}/week" if library.opens_per_week else "–"
+        used = Style(color=palette.look) if is_cold(library.last_used) else Style()
+        quiet = Style(color=palette.quiet)
         return [
-            kind,
-            Text(shorten(library.name, _NAME_CELLS)),
-            Text(format_bytes(library.bytes), justify="right"),
-            Text("━" * filled, style=hue),
-            Text(ago(library.last_used), style=palette.look if cold else "", justify="right"),
-            Text(opens, style=palette.quiet, justify="right"),
-            Text(shown(labels.get(library.drive, library.drive))[:10]),
-            Text(shown(note), style=palette.quiet, no_wrap=True, overflow="ellipsis"),
+            Segment(f"{_MARK if library.id in self._marked else ' '} ", Style(color=palette.accent)),
+            Segment(f" {library.kind.letter} ", Style(color=palette.text, bgcolor=hue)),
+            Segment(f" {library.kind:<{_KIND_CELLS - 4}} "),
+            Segment(f"{shorten(library.name, name):<{name}} {format_bytes(library.bytes):>{_SIZE_CELLS}} "),
+            Segment(f"{'━' * filled:<{share}} ", Style(color=hue)),
+            Segment(f"{ago(library.last_used):>{_USED_CELLS}}", used),
+            Segment(f" {opens:>{_OPENS_CELLS}} ", quiet),
+            Segment(f"{shorten(self._labels.get(library.drive, library.drive), _DRIVE_CELLS):<{_DRIVE_CELLS}} "),
+            Segment(_fitted(shown(self.note_of(library)), note), quiet),
         ]
+
+
+def _fitted(text: str, cells: int) -> str:
+    return text if len(text) <= cells else text[: max(0, cells - 1)] + "…"

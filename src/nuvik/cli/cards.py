@@ -1,0 +1,151 @@
+"""`nuvik card` and `nuvik cards`: what the user tells Nuvik of libraries."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import replace
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from nuvik.cli.call import Call, command
+from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_speed, parse_bytes
+
+if TYPE_CHECKING:
+    from nuvik.core.model.library import Card
+
+_FLAGS = {
+    "pin": ("pinned", "stays where it is"), "overrule": ("overrule", "may move although that seems unwise"),
+    "ignore": ("ignored", "is no library"), "titles": ("titles", "holds one title in each sub-folder"),
+    "use": ("working_set", "is one of those really used"),
+}  # fmt: skip
+
+
+def add_to(app: typer.Typer) -> None:
+    @command(app, "card")
+    def card(
+        call: Call,
+        path: Annotated[str, typer.Argument(metavar="PATH", show_default=False)],
+        name: Annotated[str | None, typer.Option("--name", metavar="NAME", help="What to call it.")] = None,
+        kind: Annotated[str | None, typer.Option("--kind", metavar="KIND", help="game, photo, cache …")] = None,
+        opens: Annotated[float | None, typer.Option("--opens-per-week", metavar="N")] = None,
+        needs: Annotated[
+            str | None, typer.Option("--needs", metavar="SPEED", help="Must be read at least so fast, as 40MB/s.")
+        ] = None,
+        part: Annotated[
+            list[str] | None, typer.Option("--part", metavar="FOLDER=KIND", help="A part that may stand elsewhere.")
+        ] = None,
+        pin: Annotated[bool | None, typer.Option("--pin/--no-pin", help="It stays where it is.")] = None,
+        overrule: Annotated[
+            bool | None, typer.Option("--overrule/--no-overrule", help="It may move although that seems unwise.")
+        ] = None,
+        ignore: Annotated[bool | None, typer.Option("--ignore/--no-ignore", help="It is no library.")] = None,
+        titles: Annotated[
+            bool | None, typer.Option("--titles/--no-titles", help="Each sub-folder is a library of its own.")
+        ] = None,
+        use: Annotated[bool | None, typer.Option("--use/--no-use", help="It is one of those you really use.")] = None,
+        forget: Annotated[bool, typer.Option("--forget", help="Forget all that was told of it.")] = False,
+    ) -> None:
+        """Tell Nuvik about a library, or show what was told. The folder at PATH counts as one from then on."""
+        from nuvik.core.model.library import Card
+        from nuvik.core.model.paths import normalised
+
+        place = os.path.realpath(normalised(path))
+        if not os.path.lexists(place):
+            raise Refused(f"Nothing lies at {shown(place)}.", next_step="Check the path.")
+        card = Card(path=place) if forget else call.workspace.card(place)
+        given: dict[str, Any] = {"name": name, "kind": _kind(kind), "opens_per_week": _opens(opens),
+                 "needs_read_bytes_per_s": _speed(needs), "parts": _parts(part, place),
+                 **{_FLAGS[flag][0]: value for flag, value in (("pin", pin), ("overrule", overrule), ("ignore", ignore),
+                                                               ("titles", titles), ("use", use))}}  # fmt: skip
+        told = {field: value for field, value in given.items() if value is not None}
+        if told or forget:
+            card = replace(card, **told)
+            call.workspace.tell(card)
+        if call.as_json:
+            from nuvik.core.store.wire import to_wire
+
+            call.document("card", to_wire(card))
+        else:
+            for line in _lines(card):
+                call.say(line)
+
+    cards = typer.Typer(help="Write all cards to a file, or read them from one.", no_args_is_help=True)
+    app.add_typer(cards, name="cards")
+
+    @command(cards, "export")
+    def export(call: Call, file: Annotated[str, typer.Argument(metavar="FILE.toml", show_default=False)]) -> None:
+        """Write every card to a TOML file."""
+        from nuvik.core.cards_file import cards_text
+        from nuvik.core.store.exports import write_text
+
+        told = call.workspace.cards()
+        write_text(file, cards_text(told))
+        call.say(f"{len(told)} cards written to {shown(file)}.")
+
+    @command(cards, "import")
+    def read(call: Call, file: Annotated[str, typer.Argument(metavar="FILE.toml", show_default=False)]) -> None:
+        """Read cards from a TOML file; where one says something, it counts from now on."""
+        from nuvik.core.cards_file import read_cards_file
+
+        found = read_cards_file(file, os.path.dirname(os.path.abspath(file)))
+        known = {card.path: card for card in call.workspace.cards()}
+        call.workspace.tell(*(card.told_over(known[card.path]) if card.path in known else card for card in found))
+        call.say(f"{len(found)} cards read from {shown(file)}. The next survey goes by them.")
+
+
+def _kind(text: str | None) -> object:
+    from nuvik.core.model.library import Kind
+
+    if text is None:
+        return None
+    try:
+        return Kind(text)
+    except ValueError:
+        raise BadInput(f"“{shown(text)}” is no kind.", next_step=f"Known are: {', '.join(Kind)}.") from None
+
+
+def _opens(number: float | None) -> float | None:
+    if number is not None and not 0 <= number <= 10_000:
+        raise BadInput(f"{number} opens a week cannot be.", next_step="Say a number from 0 to 10,000.")
+    return number
+
+
+def _speed(text: str | None) -> int | None:
+    return None if text is None else parse_bytes(text.removesuffix("/s"))
+
+
+def _parts(given: list[str] | None, place: str) -> object:
+    from nuvik.core.model.library import Part
+    from nuvik.core.model.paths import is_within
+
+    if given is None:
+        return None
+    parts = []
+    for text in given:
+        folder, sign, kind = text.rpartition("=")
+        inner = os.path.normpath(os.path.join(place, folder))
+        if not sign or not folder or inner == place or not is_within(inner, place):
+            raise BadInput(f"“{shown(text)}” is not FOLDER=KIND.", next_step="Write for example --part Cache=cache.")
+        relative = os.path.relpath(inner, place)
+        parts.append(Part(name=relative, kind=_kind(kind), path=relative))  # type: ignore[arg-type]
+    return tuple(parts)
+
+
+def _lines(card: Card) -> list[str]:
+    said = [f"{shown(card.path)}"]
+    if card.name:
+        said.append(f"  is called {shown(card.name)}")
+    if card.kind:
+        said.append(f"  is of the kind {card.kind}")
+    if card.opens_per_week is not None:
+        said.append(f"  is opened {card.opens_per_week:g} times a week")
+    if card.needs_read_bytes_per_s:
+        said.append(f"  needs at least {format_speed(card.needs_read_bytes_per_s)}")
+    said += [f"  {words}" for field, words in _FLAGS.values() if getattr(card, field)]
+    if not card.movable:
+        said.append(f"  must stay: {shown(card.why_not or 'as its file says')}")
+    said += [f"  has the part {shown(part.path)} ({part.kind})" for part in card.parts]
+    return said if len(said) > 1 else [f"{said[0]}: nothing was told of it."]

@@ -1,0 +1,156 @@
+"""Growth: what changed between two snapshots, and how long a drive lasts at the rate so far."""
+
+from __future__ import annotations
+
+import statistics
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from enum import StrEnum
+from itertools import combinations
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.history import Sighting
+from nuvik.core.model.names import shown
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.units import format_bytes, format_count
+
+_WEEK_S = 7 * 86_400
+_FEWEST_SIGHTINGS = 3
+_MOST_SIGHTINGS = 120
+_SHORTEST_DAYS = 6.0
+_FAR_WEEKS = 520.0
+"""Beyond ten years a forecast says nothing."""
+
+
+class Change(StrEnum):
+    """What became of a library between two snapshots."""
+
+    NEW = "new"
+    GREW = "grew"
+    SHRANK = "shrank"
+    MOVED = "moved"
+    WENT = "went"
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """One library that is not as it was."""
+
+    change: Change
+    name: str
+    drive: str
+    path: str
+    before_bytes: int
+    now_bytes: int
+
+    @property
+    def bytes(self) -> int:
+        """More (or, below zero, less) on its drive now."""
+        return self.now_bytes - self.before_bytes
+
+
+def differences(before: Snapshot, now: Snapshot) -> list[Difference]:
+    """What changed, the largest change first. What an away drive holds is not compared."""
+    away = {one.id for one in (*before.drives, *now.drives) if not one.attached}
+    then = {one.id: one for one in before.libraries if one.drive not in away}
+    here = {one.id: one for one in now.libraries if one.drive not in away}
+    found = []
+    for key in then.keys() | here.keys():
+        old, new = then.get(key), here.get(key)
+        one = new or old
+        assert one is not None
+        sizes = (old.bytes if old else 0, new.bytes if new else 0)
+        if old is None:
+            change = Change.MOVED if one.tether is not None else Change.NEW
+        elif new is None:
+            change = Change.WENT
+        elif sizes[0] == sizes[1]:
+            continue
+        else:
+            change = Change.GREW if sizes[1] > sizes[0] else Change.SHRANK
+        found.append(Difference(change, one.name, one.drive, one.path, *sizes))
+    return sorted(found, key=lambda one: (-abs(one.bytes), one.path))
+
+
+@dataclass(frozen=True, slots=True)
+class Growth:
+    """How fast a drive fills, in bytes a week."""
+
+    per_week: float
+    least_per_week: float
+    most_per_week: float
+    """The middle half of what pairs of surveys say: half of them lie between."""
+    surveys: int
+    days: float
+
+
+def growth(history: Sequence[Sighting]) -> Growth | None:
+    """The rate over these sightings, oldest first: the median slope of all pairs (Theil and Sen), which a single large
+    download or clean-up does not upset. None where they are too few or too close together.
+    """
+    history = history[-_MOST_SIGHTINGS:]
+    if len(history) < _FEWEST_SIGHTINGS:
+        return None
+    at_s = [_seconds(one.taken_at) for one in history]
+    days = (at_s[-1] - at_s[0]) / 86_400
+    if days < _SHORTEST_DAYS:
+        return None
+    slopes = [
+        (other.bytes - one.bytes) / (there - here) * _WEEK_S
+        for (here, one), (there, other) in combinations(zip(at_s, history, strict=True), 2)
+        if there - here > 3_600
+    ]
+    if len(slopes) < 2:
+        return None
+    least, _, most = statistics.quantiles(slopes, n=4, method="inclusive")
+    return Growth(statistics.median(slopes), least, most, len(history), days)
+
+
+def weeks_left(drive: Drive, rate: Growth) -> tuple[float, float] | None:
+    """Weeks until the drive goes under its headroom: at the quick and at the slow end. None when it does not grow."""
+    room = drive.free_bytes - drive.headroom_bytes
+    if rate.per_week <= 0 or room <= 0:
+        return None
+    soonest = room / max(rate.most_per_week, rate.per_week)
+    latest = room / rate.least_per_week if rate.least_per_week > 0 else _FAR_WEEKS
+    return (soonest, min(latest, _FAR_WEEKS)) if soonest < _FAR_WEEKS else None
+
+
+def forecast_sentence(drive: Drive, rate: Growth | None) -> str:
+    """For example “grows by 3 GB a week (2 to 5, 9 surveys): at its headroom in about 12 weeks (8 to 20)”."""
+    if rate is None:
+        return "how fast it fills is not known yet: that takes three surveys over a week"
+    base = f"by {format_bytes(round(abs(rate.per_week)))} a week"
+    spread = f"{_signed(rate.least_per_week)} to {_signed(rate.most_per_week)}, {format_count(rate.surveys, 'survey')}"
+    if rate.per_week <= 0:
+        return f"does not grow ({spread} a week)" if abs(rate.per_week) < 1e6 else f"shrinks {base} ({spread})"
+    if drive.free_bytes <= drive.headroom_bytes:
+        return f"grows {base} ({spread}), and is under its headroom already"
+    weeks = weeks_left(drive, rate)
+    if weeks is None:
+        return f"grows {base} ({spread}): it lasts for years"
+    middle = (drive.free_bytes - drive.headroom_bytes) / rate.per_week
+    latest = "many" if weeks[1] >= _FAR_WEEKS else f"{weeks[1]:.0f}"
+    return f"grows {base} ({spread}): at its headroom in about {max(1, middle):.0f} weeks ({weeks[0]:.0f} to {latest})"
+
+
+def in_words(one: Difference) -> str:
+    """One difference as a line."""
+    return f"{one.change:<6} {_signed(one.bytes):>9}  {shown(one.name)}"
+
+
+def by_drive(found: Sequence[Difference], drives: Sequence[Drive]) -> Iterator[tuple[Drive, int, list[Difference]]]:
+    """Each drive on which something changed, with the sum of it."""
+    for drive in drives:
+        mine = [one for one in found if one.drive == drive.id]
+        if mine:
+            yield drive, sum(one.bytes for one in mine), mine
+
+
+def _signed(count_bytes: float) -> str:
+    return f"{'+' if count_bytes >= 0 else '−'}{format_bytes(round(abs(count_bytes)))}"
+
+
+def _seconds(moment: str) -> float:
+    return datetime.fromisoformat(moment.replace("Z", "+00:00")).timestamp()

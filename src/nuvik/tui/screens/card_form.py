@@ -1,0 +1,98 @@
+"""The card of a library: what the user says of it, which wins over everything that Nuvik finds."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, cast
+
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Horizontal, Vertical
+from textual.screen import ModalScreen
+from textual.widgets import Button, Input, Static, Switch
+
+from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_speed
+from nuvik.core.survey.card_wishes import card_with
+from nuvik.core.survey.selection import may_overrule
+from nuvik.tui.desk import Desk
+
+if TYPE_CHECKING:
+    from nuvik.tui.app import NuvikApp
+
+_FLAGS = (
+    ("pinned", "it stays where it is"),
+    ("overrule", "it may move, although that seems unwise"),
+    ("working_set", "it is one of those I really use"),
+    ("titles", "each of its sub-folders is a library of its own"),
+    ("ignored", "it is no library"),
+)
+_NEED_A_SURVEY = ("titles", "ignored")
+
+
+class CardForm(ModalScreen[None]):
+    """Fields for a name, kind, use and needs. Empty means: as Nuvik finds it."""
+
+    BINDINGS = [Binding("escape", "dismiss", "leave it"), Binding("ctrl+s", "keep", "keep")]
+
+    def __init__(self, library: Library, desk: Desk) -> None:
+        super().__init__()
+        self._library, self._desk = library, desk
+        self._card = desk.workspace.card(library.path)
+
+    def compose(self) -> ComposeResult:
+        card, library = self._card, self._library
+        opens = "" if card.opens_per_week is None else f"{card.opens_per_week:g}"
+        needs = "" if card.needs_read_bytes_per_s is None else format_speed(card.needs_read_bytes_per_s)
+        with Vertical(id="card"):
+            yield Static(f"What you say of {shown(library.name)}", id="question", markup=False)
+            yield Static("an empty field means: as Nuvik finds it", classes="quiet")
+            yield Static("name", classes="quiet")
+            yield Input(card.name or "", placeholder=shown(library.name), id="name")
+            yield Static(f"kind: {', '.join(Kind)}", classes="quiet", markup=False)
+            yield Input(str(card.kind or ""), placeholder=str(library.kind), id="kind")
+            yield Static("how often it is opened in a week", classes="quiet")
+            yield Input(opens, placeholder=f"{library.opens_per_week:g}", id="opens")
+            yield Static("how fast it must be read, such as 40 MB/s", classes="quiet")
+            yield Input(needs, placeholder="no need", id="needs")
+            for field, words in _FLAGS:
+                with Horizontal(classes="flag"):
+                    yield Switch(getattr(card, field), id=field, disabled=self._idle(field))
+                    yield Static(words, classes="flag-words")
+            with Horizontal(id="answers"):
+                yield Button("keep (^s)", id="keep")
+                yield Button("leave it (Esc)", id="later")
+
+    def _idle(self, field: str) -> bool:
+        """There is nothing to overrule in what may move anyway, and what is impossible stays so."""
+        return field == "overrule" and not self._card.overrule and not may_overrule(self._library)
+
+    def on_mount(self) -> None:
+        self.query_one("#name", Input).focus()
+
+    def on_button_pressed(self, pressed: Button.Pressed) -> None:
+        if pressed.button.id == "keep":
+            self.action_keep()
+        else:
+            self.dismiss()
+
+    def on_input_submitted(self) -> None:
+        self.action_keep()
+
+    def action_keep(self) -> None:
+        fields = {name: self.query_one(f"#{name}", Input).value for name in ("name", "kind", "opens", "needs")}
+        flags = {field: self.query_one(f"#{field}", Switch).value for field, _ in _FLAGS}
+        try:
+            card = card_with(self._card, **fields, **flags)
+            self._desk.workspace.tell(card)
+        except NuvikError as trouble:
+            self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)
+            return
+        app = cast("NuvikApp", self.app)
+        again = any(getattr(card, field) != getattr(self._card, field) for field in _NEED_A_SURVEY)
+        self._desk.take_snapshot(self._desk.workspace.retold(self._desk.snapshot, card.path))
+        self.dismiss()
+        app.refresh_stage()
+        if again:
+            app.begin_survey()

@@ -1,0 +1,109 @@
+"""All about one library, on a page over the stage: what is known of it, and what is inside."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from rich.table import Table
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import VerticalScroll
+from textual.screen import ModalScreen
+from textual.widgets import Static
+
+from nuvik.core.model.clock import ago
+from nuvik.core.model.errors import NuvikError, StopRequested
+from nuvik.core.model.library import Library
+from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.progress import Stop
+from nuvik.core.model.units import format_bytes
+from nuvik.core.survey.library_page import Inner, inside_rows, library_page
+from nuvik.tui.desk import Desk
+from nuvik.tui.theme import palette_of
+
+_BAR_CELLS, _ROWS = 24, 14
+
+
+class LibraryPage(ModalScreen[None]):
+    """Closed by Esc; `e` edits its card. What is inside is looked at anew, beside the page."""
+
+    BINDINGS = [
+        Binding("escape,i,q,enter", "dismiss", "close"),
+        Binding("e", "edit", "edit its card"),
+    ]
+
+    def __init__(self, library: Library, desk: Desk) -> None:
+        super().__init__()
+        self._library, self._desk, self._stop = library, desk, Stop()
+
+    def compose(self) -> ComposeResult:
+        with VerticalScroll(id="page"):
+            yield Static(self._lines(), id="lines")
+            yield Static(Text("looking inside …", style=palette_of(self.app.theme).quiet), id="inside")
+            yield Static("\ne edits its card: name, kind, use, what it needs · Esc closes this", classes="quiet")
+
+    def on_mount(self) -> None:
+        self.run_worker(self._look_inside, thread=True, exit_on_error=False)
+
+    def on_unmount(self) -> None:
+        self._stop.ask()
+
+    def _look_inside(self) -> None:
+        try:
+            rows = inside_rows(self._desk.workspace.inside(self._library, self._stop))
+            show = partial(self._show_inside, rows)
+        except StopRequested:
+            return
+        except NuvikError as trouble:
+            show = partial(self._say_inside, str(trouble))
+        self.app.call_from_thread(show)
+
+    def _say_inside(self, words: str) -> None:
+        if self.is_mounted:
+            self.query_one("#inside", Static).update(Text(words))
+
+    def _show_inside(self, rows: list[Inner]) -> None:
+        if not self.is_mounted:
+            return
+        palette, hue = palette_of(self.app.theme), palette_of(self.app.theme).kinds[self._library.kind]
+        table = Table.grid(padding=(0, 2))
+        parts = {part.path for part in self._library.parts}
+        for row in rows[:_ROWS]:
+            bar = Text("━" * max(1, round(_BAR_CELLS * row.share)), style=hue)
+            name = Text(shorten(row.name, 46))
+            if row.name in parts:
+                name.append("  part", style=palette.accent)
+            table.add_row(
+                Text(f"{format_bytes(row.bytes):>9}"), bar, Text(f"{row.share:>4.0%}", style=palette.quiet), name,
+                Text(f"{row.files:,} files", style=palette.quiet, justify="right"),
+                Text(ago(row.last_used) if row.last_used else "", style=palette.quiet),
+            )  # fmt: skip
+        if len(rows) > _ROWS:
+            rest = rows[_ROWS:]
+            table.add_row(
+                Text(f"{format_bytes(sum(row.bytes for row in rest)):>9}"),
+                "",
+                "",
+                Text(f"in {len(rest)} more", style=palette.quiet),
+            )
+        self.query_one("#inside", Static).update(table if rows else Text("It is empty."))
+
+    def _lines(self) -> Table:
+        palette, library, snapshot = palette_of(self.app.theme), self._library, self._desk.snapshot
+        table = Table.grid(padding=(0, 2))
+        title = Text.assemble((f" {library.kind.letter} ", f"{palette.text} on {palette.kinds[library.kind]}"), " ")
+        title.append(shown(library.name), style=f"bold {palette.accent}")
+        table.add_row("", title)
+        for name, words in library_page(library, snapshot.drive(library.drive), snapshot.drives):
+            grave = name == "may it move?" and not library.movable
+            style = palette.look if grave else palette.text
+            table.add_row(Text(name, style=palette.quiet, no_wrap=True), Text(words, style=style))
+        table.add_row("", "")
+        return table
+
+    def action_edit(self) -> None:
+        from nuvik.tui.screens.card_form import CardForm
+
+        self.dismiss()
+        self.app.push_screen(CardForm(self._library, self._desk))

@@ -1,0 +1,155 @@
+"""Two sheets over Survey: what changed since the survey before, and what lies in no library."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import VerticalScroll
+from textual.screen import ModalScreen
+from textual.widgets import Static
+
+from nuvik.core.model.clock import ago
+from nuvik.core.model.errors import StopRequested
+from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.progress import Stop
+from nuvik.core.model.snapshot import LargeFile
+from nuvik.core.model.units import format_bytes, format_count
+from nuvik.core.survey.growth import by_drive, differences, forecast_sentence, in_words
+from nuvik.core.survey.loose import loose_files, old_downloads
+from nuvik.core.survey.twins import Twins
+from nuvik.tui.desk import Desk
+from nuvik.tui.theme import palette_of
+
+_ROWS = 8
+
+
+class Sheet(ModalScreen[None]):
+    """Words over the stage; closed by any of its keys."""
+
+    BINDINGS = [Binding("escape,q,enter", "dismiss", "close")]
+    FOOT = "Esc closes this"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+
+    def compose(self) -> ComposeResult:
+        with VerticalScroll(id="page"):
+            yield Static(self.words(), id="lines")
+            yield Static(f"\n{self.FOOT}", classes="quiet")
+
+    def words(self) -> Text:
+        """What stands on it."""
+        raise NotImplementedError
+
+    def title(self, text: Text, words: str) -> None:
+        text.append(f"{words}\n", style=f"bold {palette_of(self.app.theme).accent}")
+
+
+class ChangesSheet(Sheet):
+    """What grew, what is new and what went, and how long each drive lasts at that rate."""
+
+    def words(self) -> Text:
+        palette, workspace, text = palette_of(self.app.theme), self.desk.workspace, Text()
+        compared, rates = workspace.changes(), workspace.growth()
+        if compared is None:
+            text.append("There is one survey or none yet: after the next one, the two can be compared.\n\n")
+        else:
+            self.title(text, f"Since the survey {ago(compared[0].taken_at)} ago".replace("today ago", "before, today"))
+            found = differences(*compared)
+            if not found:
+                text.append("No library changed its size.\n")
+            for drive, total, mine in by_drive(found, compared[1].drives):
+                sign = "+" if total >= 0 else "−"
+                text.append(f"\n{shown(drive.label)}  {sign}{format_bytes(abs(total))}\n", style="bold")
+                for one in mine[:_ROWS]:
+                    text.append(f"  {in_words(one)}\n", style="not bold")
+                if len(mine) > _ROWS:
+                    text.append(f"  and {len(mine) - _ROWS} more\n", style=palette.quiet)
+            text.append("\n")
+        self.title(text, "At this rate")
+        for drive in self.desk.snapshot.drives:
+            if drive.attached:
+                text.append(f"{shown(drive.label):<12}", style="bold")
+                text.append(f" {forecast_sentence(drive, rates.get(drive.id))}\n", style="not bold")
+        return text
+
+
+class LooseSheet(Sheet):
+    """What lies in no library, old downloads, and on request what lies on two drives."""
+
+    BINDINGS = [*Sheet.BINDINGS, Binding("d", "twins", "look for what lies on two drives")]
+    FOOT = "d reads large files to find those that lie on two drives · Esc closes this"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self._stop = Stop()
+        self._twins: list[Twins] | None = None
+        self._reading = ""
+
+    def on_unmount(self) -> None:
+        self._stop.ask()
+
+    def words(self) -> Text:
+        snapshot, text, palette = self.desk.snapshot, Text(), palette_of(self.app.theme)
+        self.title(text, "In no library")
+        for folder in snapshot.loose[:_ROWS]:
+            text.append(f"{format_bytes(folder.bytes):>9}  {format_count(folder.files, 'file'):>12}  ")
+            text.append(f"{shorten(folder.path, 80)}\n")
+        if not snapshot.loose:
+            text.append("Nothing: all that was found lies in a library.\n", style=palette.quiet)
+        for title, files in (("Largest loose files", loose_files(snapshot)),
+                             ("Downloads not changed for a year", old_downloads(snapshot))):  # fmt: skip
+            text.append("\n")
+            self.title(text, title)
+            self._list(text, files)
+        text.append("\n")
+        self.title(text, "On two drives")
+        if self._reading:
+            text.append(f"{self._reading}\n")
+        elif self._twins is None:
+            text.append("not looked for yet: press d\n", style=palette.quiet)
+        elif not self._twins:
+            text.append("No large file lies on two drives.\n")
+        for one in (self._twins or [])[:_ROWS]:
+            places = "  =  ".join(shorten(file.path, 44) for file in one.files)
+            text.append(f"{format_bytes(one.spare_bytes):>9}  {places}\n")
+        return text
+
+    def _list(self, text: Text, files: list[LargeFile]) -> None:
+        for file in files[:_ROWS]:
+            text.append(f"{format_bytes(file.bytes):>9}  {ago(file.changed):>12}  {shorten(file.path, 80)}\n")
+        if not files:
+            text.append("none\n", style=palette_of(self.app.theme).quiet)
+
+    def action_twins(self) -> None:
+        if not self._reading:
+            self._reading = "reading …"
+            self._draw()
+            self.run_worker(self._find_twins, thread=True, exit_on_error=False)
+
+    def _find_twins(self) -> None:
+        try:
+            found = self.desk.workspace.twins(self._told, self._stop)
+        except StopRequested:
+            return
+        self.app.call_from_thread(self._found, found)
+
+    def _told(self, file: LargeFile, done_bytes: int, total_bytes: int) -> None:
+        words = f"reading {shorten(file.path, 60)}: {done_bytes / max(1, total_bytes):.0%}"
+        self.app.call_from_thread(partial(self._follow, words))
+
+    def _follow(self, words: str) -> None:
+        self._reading = words
+        self._draw()
+
+    def _found(self, found: list[Twins]) -> None:
+        self._twins, self._reading = found, ""
+        self._draw()
+
+    def _draw(self) -> None:
+        if self.is_mounted:
+            self.query_one("#lines", Static).update(self.words())

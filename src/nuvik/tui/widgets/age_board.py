@@ -1,0 +1,228 @@
+"""The board of size against last use: big above, long unused to the right, so “big and cold” is one corner."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from rich.segment import Segment
+from rich.style import Style
+from textual import events
+from textual.binding import Binding
+from textual.message import Message
+from textual.strip import Strip
+from textual.widget import Widget
+
+from nuvik.core.model.clock import ago
+from nuvik.core.model.library import Library
+from nuvik.core.model.names import shorten
+from nuvik.core.model.units import format_bytes
+from nuvik.core.survey.age_board import AGE_TICKS, AgeBoard, Spot, across_of, age_board
+from nuvik.core.survey.headline import COLD_AFTER_DAYS
+from nuvik.drawing.palette import Palette
+from nuvik.tui.theme import palette_of
+
+_SIDE_CELLS, _LIST_CELLS, _FOOT_LINES = 9, 44, 2
+_CORNER = " big and cold "
+
+
+class AgeBoardView(Widget, can_focus=True):
+    """Libraries as letters of their kind. The arrows go to the nearest one; the list beside it tells what stands there.
+
+    Where several share a place, the largest is drawn and the place is underlined.
+    """
+
+    BINDINGS = [
+        Binding("up", "go(0, 1)", "larger", show=False),
+        Binding("down", "go(0, -1)", "smaller", show=False),
+        Binding("left", "go(-1, 0)", "newer", show=False),
+        Binding("right", "go(1, 0)", "older", show=False),
+        Binding("plus,pagedown", "next_here", "next of those in one place", show=False),
+    ]
+
+    class Moved(Message):
+        """The cursor came to another library."""
+
+    class Chosen(Message):
+        """A library was clicked twice."""
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self._board: AgeBoard = age_board([])
+        self._marked: frozenset[str] = frozenset()
+        self._at: str | None = None
+        self._grid: dict[tuple[int, int], list[Spot]] = {}
+        self._places: dict[str, tuple[int, int]] = {}
+
+    # -- what it shows -------------------------------------------------------------------------------------
+
+    @property
+    def board(self) -> AgeBoard:
+        return self._board
+
+    @property
+    def library(self) -> Library | None:
+        """The library at the cursor."""
+        return next((spot.library for spot in self._board.spots if spot.library.id == self._at), None)
+
+    @property
+    def listed(self) -> tuple[Library, ...]:
+        return tuple(spot.library for spot in self._board.spots)
+
+    def show(self, libraries: Sequence[Library], marked: frozenset[str] = frozenset()) -> None:
+        """Draw these libraries; the cursor stays on its library if it is still there."""
+        self._board, self._marked = age_board(libraries), marked
+        if self.library is None:
+            cold = max(self._board.spots, key=lambda spot: spot.across + spot.up, default=None)
+            self._at = cold.library.id if cold is not None else None
+        self._lay()
+        self.refresh()
+
+    def point_at(self, library_id: str) -> None:
+        """Put the cursor on a library, if it is listed."""
+        if library_id in self._places:
+            self._at = library_id
+            self.refresh()
+
+    def on_resize(self) -> None:
+        self._lay()
+
+    @property
+    def _room(self) -> tuple[int, int]:
+        """Cells across and up."""
+        return max(10, self.size.width - _SIDE_CELLS - _LIST_CELLS), max(4, self.size.height - _FOOT_LINES)
+
+    def _lay(self) -> None:
+        columns, rows = self._room
+        self._grid, self._places = {}, {}
+        for spot in self._board.spots:
+            place = (round(spot.across * (columns - 1)), round(spot.up * (rows - 1)))
+            self._grid.setdefault(place, []).append(spot)
+            self._places[spot.library.id] = place
+        for spots in self._grid.values():
+            spots.sort(key=lambda spot: (-spot.library.bytes, spot.library.path))
+
+    # -- keys and mouse ------------------------------------------------------------------------------------
+
+    def action_go(self, across: int, up: int) -> None:
+        """To the nearest place in a direction; what lies aside counts as farther."""
+        here = self._places.get(self._at or "")
+        if here is None:
+            return
+
+        def far(place: tuple[int, int]) -> float:
+            # A cell is about twice as high as it is wide.
+            ahead = (place[0] - here[0]) * across + 2 * (place[1] - here[1]) * up
+            aside = abs(place[0] - here[0]) * abs(up) + 2 * abs(place[1] - here[1]) * abs(across)
+            return ahead + 2 * aside if ahead > 0 else float("inf")
+
+        best = min(self._grid, key=far, default=here)
+        if far(best) < float("inf"):
+            self._go_to(self._grid[best][0].library)
+
+    def action_next_here(self) -> None:
+        spots = self._grid.get(self._places.get(self._at or "", (-1, -1)), [])
+        ids = [spot.library.id for spot in spots]
+        if len(ids) > 1:
+            self._go_to(spots[(ids.index(self._at or ids[0]) + 1) % len(ids)].library)
+
+    def _go_to(self, library: Library) -> None:
+        self._at = library.id
+        self.refresh()
+        self.post_message(self.Moved())
+
+    def on_click(self, event: events.Click) -> None:
+        columns, rows = self._room
+        column, row = event.x - _SIDE_CELLS, rows - 1 - event.y
+        spots = self._grid.get((column, row))
+        if spots and 0 <= column < columns:
+            self._go_to(spots[0].library)
+            if event.chain == 2:
+                self.post_message(self.Chosen())
+
+    def on_focus(self) -> None:
+        self.refresh()
+
+    def on_blur(self) -> None:
+        self.refresh()
+
+    # -- drawing -------------------------------------------------------------------------------------------
+
+    def render_line(self, y: int) -> Strip:
+        palette, (_, rows) = palette_of(self.app.theme), self._room
+        ground = Style(color=palette.text, bgcolor=palette.surface)
+        if y < rows:
+            segments = [*self._side(rows - 1 - y, palette), *self._row(rows - 1 - y, palette)]
+        else:
+            segments = [Segment(self._foot(y - rows), Style(color=palette.quiet))]
+        segments.append(Segment("  "))
+        segments += self._beside(y, palette)
+        return Strip(segments).apply_style(ground).adjust_cell_length(self.size.width, ground)
+
+    def _side(self, row: int, palette: Palette) -> list[Segment]:
+        _, rows = self._room
+        for up, size in self._board.size_ticks:
+            if round(up * (rows - 1)) == row:
+                return [Segment(f"{format_bytes(size):>{_SIDE_CELLS - 2}} ┤", Style(color=palette.quiet))]
+        return [Segment(f"{'':>{_SIDE_CELLS - 1}}│", Style(color=palette.quiet))]
+
+    def _row(self, row: int, palette: Palette) -> list[Segment]:
+        columns, rows = self._room
+        cold_from = round(across_of(COLD_AFTER_DAYS) * (columns - 1))
+        big_from = round(self._board.up_of(self._board.big_bytes) * (rows - 1))
+        segments = []
+        for column in range(columns):
+            corner = column >= cold_from and row >= big_from
+            plain = Style(bgcolor=palette.free) if corner else Style()
+            spots = self._grid.get((column, row))
+            if spots:
+                segments.append(self._spot(spots, palette))
+                continue
+            text = " "
+            if corner and row == rows - 1 and column - cold_from < len(_CORNER):
+                text, plain = _CORNER[column - cold_from], Style(color=palette.look, bgcolor=palette.free)
+            segments.append(Segment(text, plain))
+        return segments
+
+    def _spot(self, spots: list[Spot], palette: Palette) -> Segment:
+        library, ids = spots[0].library, {spot.library.id for spot in spots}
+        here, marked = self._at in ids, bool(ids & self._marked)
+        style = Style(color=palette.text, bgcolor=palette.kinds[library.kind], bold=marked, underline=len(spots) > 1)
+        if here and self.has_focus:
+            style = Style(color=palette.ground, bgcolor=palette.accent, bold=True, underline=len(spots) > 1)
+        elif here:
+            style += Style(reverse=True)
+        return Segment("●" if marked and not here else library.kind.letter, style)
+
+    def _foot(self, line: int) -> str:
+        columns, _ = self._room
+        if line == 0:
+            axis = ["─"] * columns
+            for days, _ in AGE_TICKS:
+                axis[round(across_of(days) * (columns - 1))] = "┴"
+            return f"{'':>{_SIDE_CELLS - 1}}└{''.join(axis)}"
+        words = [" "] * columns
+        for days, name in AGE_TICKS:
+            start = round(across_of(days) * (columns - 1))
+            start = max(0, min(columns - len(name), start - (len(name) // 2 if days else 0)))
+            words[start : start + len(name)] = name
+        return f"{'last used':<{_SIDE_CELLS}}{''.join(words)}"
+
+    def _beside(self, line: int, palette: Palette) -> list[Segment]:
+        """What stands at the cursor's place."""
+        spots = self._grid.get(self._places.get(self._at or "", (-1, -1)), [])
+        if line == 0:
+            more = f"{len(spots)} stand here (+ goes on):" if len(spots) > 1 else "at the cursor:"
+            return [Segment(more, Style(color=palette.quiet))] if spots else []
+        first = max(0, next((n for n, spot in enumerate(spots) if spot.library.id == self._at), 0) - 8)
+        if not 0 <= (number := line - 1 + first) < len(spots):
+            return []
+        one = spots[number].library
+        mark = "●" if one.id in self._marked else " "
+        style = Style(color=palette.accent, bold=True) if one.id == self._at else Style()
+        size = f"{format_bytes(one.bytes):>8} {ago(one.last_used):>9}"
+        name_cells = _LIST_CELLS - 8 - len(size)
+        return [
+            Segment(f"{mark} ", Style(color=palette.accent)),
+            Segment(f" {one.kind.letter} ", Style(color=palette.text, bgcolor=palette.kinds[one.kind])),
+            Segment(f" {shorten(one.name, name_cells):<{name_cells}}{size}", style),
+        ]
