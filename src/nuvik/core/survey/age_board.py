@@ -25,8 +25,8 @@ AGE_TICKS = (
     (1095.0, "3 years"),
 )
 """Days since the last use, and what to call them."""
-BIG_SHARE = 0.02
-"""Assumed: what takes a fiftieth of all libraries is big."""
+BIG_SHARE = 0.01
+"""Assumed: what takes a hundredth of all that the libraries take is big."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -81,10 +81,12 @@ class CardForm(ModalScreen[None]):
         self.action_keep()
 
     def action_keep(self) -> None:
-        fields = {name: self.query_one(f"#{name}", Input).value for name in ("name", "kind", "opens", "needs")}
+        name, kind, opens, needs = (
+            self.query_one(f"#{field}", Input).value for field in ("name", "kind", "opens", "needs")
+        )
         flags = {field: self.query_one(f"#{field}", Switch).value for field, _ in _FLAGS}
         try:
-            card = card_with(self._card, **fields, **flags)
+            card = card_with(self._card, name, kind, opens, needs, **flags)
             self._desk.workspace.tell(card)
         except NuvikError as trouble:
             self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)

@@ -45,7 +45,7 @@ class Sheet(ModalScreen[None]):
         """What stands on it."""
         raise NotImplementedError
 
-    def title(self, text: Text, words: str) -> None:
+    def add_title(self, text: Text, words: str) -> None:
         text.append(f"{words}\n", style=f"bold {palette_of(self.app.theme).accent}")
 
 
@@ -58,7 +58,9 @@ class ChangesSheet(Sheet):
         if compared is None:
             text.append("There is one survey or none yet: after the next one, the two can be compared.\n\n")
         else:
-            self.title(text, f"Since the survey {ago(compared[0].taken_at)} ago".replace("today ago", "before, today"))
+            self.add_title(
+                text, f"Since the survey {ago(compared[0].taken_at)} ago".replace("today ago", "before, today")
+            )
             found = differences(*compared)
             if not found:
                 text.append("No library changed its size.\n")
@@ -70,7 +72,7 @@ class ChangesSheet(Sheet):
                 if len(mine) > _ROWS:
                     text.append(f"  and {len(mine) - _ROWS} more\n", style=palette.quiet)
             text.append("\n")
-        self.title(text, "At this rate")
+        self.add_title(text, "At this rate")
         for drive in self.desk.snapshot.drives:
             if drive.attached:
                 text.append(f"{shown(drive.label):<12}", style="bold")
@@ -95,7 +97,7 @@ class LooseSheet(Sheet):
 
     def words(self) -> Text:
         snapshot, text, palette = self.desk.snapshot, Text(), palette_of(self.app.theme)
-        self.title(text, "In no library")
+        self.add_title(text, "In no library")
         for folder in snapshot.loose[:_ROWS]:
             text.append(f"{format_bytes(folder.bytes):>9}  {format_count(folder.files, 'file'):>12}  ")
             text.append(f"{shorten(folder.path, 80)}\n")
@@ -104,10 +106,10 @@ class LooseSheet(Sheet):
         for title, files in (("Largest loose files", loose_files(snapshot)),
                              ("Downloads not changed for a year", old_downloads(snapshot))):  # fmt: skip
             text.append("\n")
-            self.title(text, title)
+            self.add_title(text, title)
             self._list(text, files)
         text.append("\n")
-        self.title(text, "On two drives")
+        self.add_title(text, "On two drives")
         if self._reading:
             text.append(f"{self._reading}\n")
         elif self._twins is None:

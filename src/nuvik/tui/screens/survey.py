@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 from dataclasses import replace
-from functools import partial
 
 from textual import on
 from textual.app import ComposeResult
@@ -43,20 +42,20 @@ class SurveyScreen(StageScreen):
         Binding("enter", "open", "open", key_display="Enter"),
         Binding("space", "mark", "mark"),
         Binding("m", "mark_many", "mark many"),
-        Binding("p", "plan", "marked → plan"),
-        Binding("l", "lift", "lift to plan"),
-        Binding("b", "board", "board / list"),
+        Binding("p", "plan", "plan marked"),
+        Binding("l", "lift", "lift"),
+        Binding("b", "board", "board"),
         Binding("f", "filter", "filter"),
         Binding("slash", "find", "find", key_display="/"),
-        Binding("s", "order", "order"),
-        Binding("a", "all", "all drives / one"),
-        Binding("g", "changes", "what changed"),
-        Binding("o", "loose", "loose things"),
-        Binding("x", "export", "export"),
+        Binding("g", "changes", "changes"),
+        Binding("o", "loose", "loose"),
+        Binding("r", "again", "again"),
+        Binding("s", "order", "order", show=False),
+        Binding("a", "all", "all drives / one", show=False),
+        Binding("x", "export", "export", show=False),
         Binding("i", "page", "about a drive", show=False),
         Binding("n", "app.go('speeds')", "next: speeds", show=False),
         Binding("escape", "unfind", "clear", show=False),
-        Binding("r", "again", "survey again"),
     ]
 
     def __init__(self) -> None:
@@ -239,7 +238,6 @@ class SurveyScreen(StageScreen):
             self._view.point_at(before.id)
         if had_focus or self._on_board:
             self._view.focus()
-        self.call_after_refresh(partial(self.query_one(DriveBoard).refresh))
 
     def action_all(self) -> None:
         self._all_drives = not self._all_drives

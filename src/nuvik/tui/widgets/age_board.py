@@ -21,7 +21,7 @@ from nuvik.core.survey.headline import COLD_AFTER_DAYS
 from nuvik.drawing.palette import Palette
 from nuvik.tui.theme import palette_of
 
-_SIDE_CELLS, _LIST_CELLS, _FOOT_LINES = 9, 44, 2
+_SIDE_CELLS, _LIST_CELLS, _FOOT_LINES = 11, 44, 2
 _CORNER = " big and cold "
 
 
@@ -52,6 +52,7 @@ class AgeBoardView(Widget, can_focus=True):
         self._at: str | None = None
         self._grid: dict[tuple[int, int], list[Spot]] = {}
         self._places: dict[str, tuple[int, int]] = {}
+        self._laid_in: tuple[int, int] = (0, 0)
 
     # -- what it shows -------------------------------------------------------------------------------------
 
@@ -83,16 +84,13 @@ class AgeBoardView(Widget, can_focus=True):
             self._at = library_id
             self.refresh()
 
-    def on_resize(self) -> None:
-        self._lay()
-
     @property
     def _room(self) -> tuple[int, int]:
         """Cells across and up."""
         return max(10, self.size.width - _SIDE_CELLS - _LIST_CELLS), max(4, self.size.height - _FOOT_LINES)
 
     def _lay(self) -> None:
-        columns, rows = self._room
+        columns, rows = self._laid_in = self._room
         self._grid, self._places = {}, {}
         for spot in self._board.spots:
             place = (round(spot.across * (columns - 1)), round(spot.up * (rows - 1)))
@@ -149,6 +147,8 @@ class AgeBoardView(Widget, can_focus=True):
 
     def render_line(self, y: int) -> Strip:
         palette, (_, rows) = palette_of(self.app.theme), self._room
+        if self._laid_in != self._room:
+            self._lay()
         ground = Style(color=palette.text, bgcolor=palette.surface)
         if y < rows:
             segments = [*self._side(rows - 1 - y, palette), *self._row(rows - 1 - y, palette)]
@@ -160,6 +160,8 @@ class AgeBoardView(Widget, can_focus=True):
 
     def _side(self, row: int, palette: Palette) -> list[Segment]:
         _, rows = self._room
+        if row == rows - 1:
+            return [Segment(f"{'size':>{_SIDE_CELLS - 2}} ╷", Style(color=palette.quiet))]
         for up, size in self._board.size_ticks:
             if round(up * (rows - 1)) == row:
                 return [Segment(f"{format_bytes(size):>{_SIDE_CELLS - 2}} ┤", Style(color=palette.quiet))]

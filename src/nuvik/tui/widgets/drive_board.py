@@ -44,7 +44,7 @@ class DriveBoard(ScrollView, can_focus=True):
     BINDINGS = [
         Binding("up", "cursor(-1)", "drive ↑", show=False),
         Binding("down", "cursor(1)", "drive ↓", show=False),
-        Binding("z", "scale", "scale"),
+        Binding("z", "scale", "scale", show=False),
     ]
     cursor: reactive[int] = reactive(0)
     whole: reactive[bool] = reactive(False)
