@@ -123,10 +123,10 @@ def test_ctrl_c_stops_safely_and_resume_goes_on(house):
 
 def test_unreadable_things_are_findings(house, monkeypatch, capsys):
     """Told by path, with exit code 5, while all the rest is surveyed."""
-    closed, whole = os.stat(house.path("kestrel", "Games", "Ferrymoss", "data")), slices.look
+    closed, whole = house.path("kestrel", "Games", "Ferrymoss", "data"), slices.look
 
     def look(handle, *rest):
-        if os.path.samestat(os.stat(handle), closed):
+        if os.path.samestat(os.stat(handle), os.stat(closed)):
             raise PermissionError(errno.EACCES, "Permission denied")
         return whole(handle, *rest)
 

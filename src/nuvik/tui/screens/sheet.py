@@ -58,8 +58,9 @@ class ChangesSheet(Sheet):
         if compared is None:
             text.append("There is one survey or none yet: after the next one, the two can be compared.\n\n")
         else:
+            when = ago(compared[0].taken_at)
             self.add_title(
-                text, f"Since the survey {ago(compared[0].taken_at)} ago".replace("today ago", "before, today")
+                text, "Since the survey before, today" if when == "today" else f"Since the survey {when} ago"
             )
             found = differences(*compared)
             if not found:

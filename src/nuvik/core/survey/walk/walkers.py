@@ -191,7 +191,7 @@ class _Work:
         """Start as many walkers as the processors and the disks bear."""
         lanes = {job.lane: job.lanes for job in self._jobs if job.left}
         count = min(os.cpu_count() or 1, _MOST_WALKERS, sum(lanes.values()))
-        if not lanes or not sys.executable or (count < 2 and len(self._jobs) > 1):
+        if not sys.executable:
             count = 0
         self._helpers = [_Helper(self) for _ in range(count)] or [_NoHelper(self)]
 

@@ -1,0 +1,183 @@
+"""Snapshots kept and compared, growth and its forecast, what lies loose or twice, and what is written for others."""
+
+from __future__ import annotations
+
+import csv
+import json
+import os
+import random
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from conftest import GB, MB, a_drive, fill
+from nuvik.__main__ import run
+from nuvik.core.model.errors import BadInput
+from nuvik.core.model.history import Sighting
+from nuvik.core.model.library import Kind, Library
+from nuvik.core.store.exports import COLUMNS, save_libraries
+from nuvik.core.store.snapshots import drive_history, keep_snapshot, library_history, moments, thinned
+from nuvik.core.survey.age_board import across_of, age_board
+from nuvik.core.survey.growth import differences, forecast_sentence, growth
+from nuvik.core.survey.selection import Choice, Marking, Only, Order, marked_by
+
+
+def moment(days: float) -> str:
+    return (datetime(2026, 1, 1, tzinfo=UTC) + timedelta(days=days)).isoformat().replace("+00:00", "Z")
+
+
+def test_two_surveys_are_compared_and_a_survey_of_one_folder_keeps_the_rest(world, capsys):
+    for drive, name in (("kestrel", "Grows"), ("kestrel", "Goes"), ("heron", "Stays")):
+        fill(world.path(drive, name))
+    workspace = world.open()
+    before = workspace.survey()
+    assert workspace.changes() is None
+    with open(world.path("kestrel", "Grows", "more.bin"), "wb") as file:
+        file.truncate(5 * MB)
+    os.rename(world.path("kestrel", "Goes"), world.path("kestrel", "Comes"))
+    part = workspace.survey((world.path("kestrel", "Grows"), world.path("kestrel", "Comes")))
+    assert {one.path for one in part.libraries} == {
+        world.path("kestrel", name, place) for name in ("Grows", "Comes") for place in ("data", "empty")
+    }
+    assert "Stays" in {one.name for one in workspace.snapshot().libraries}, "what lies elsewhere is still known"
+    now = workspace.survey()
+    told = {(one.change, one.name): one.bytes for one in differences(before, now)}
+    size = next(one.bytes for one in before.libraries if one.name == "Goes")
+    assert told == {("grew", "Grows"): 5 * MB, ("new", "Comes"): size, ("went", "Goes"): -size}
+    assert run(["changes", "--world", str(world.folder), "--since", "2020-01-01", "--json"]) == 0
+    data = json.loads(capsys.readouterr().out)
+    assert data["format"] == "nuvik-changes/1" and len(data["changes"]) == 3 and data["growth"]["heron"] is None
+    assert run(["changes", "--world", str(world.folder), "--since", "last week"]) == 2
+    assert run(["changes", "--world", str(world.folder)]) == 0
+    assert "how fast it fills is not known yet" in capsys.readouterr().out
+
+
+@given(rate=st.integers(-5_000, 5_000), weeks=st.integers(3, 30), seed=st.integers(0, 99))
+def test_growth_is_the_slope_and_one_large_download_does_not_upset_it(rate, weeks, seed):
+    chance = random.Random(seed)
+    history = [Sighting(moment(7 * week), 10**6 + rate * week) for week in range(weeks)]
+    found = growth(history)
+    assert found is not None and found.per_week == pytest.approx(rate, abs=1e-6 + abs(rate) * 1e-9)
+    if weeks >= 8:
+        place = chance.randrange(2, weeks - 2)
+        history[place] = replace(history[place], bytes=history[place].bytes + 10**9)
+        upset = growth(history)
+        assert upset is not None and upset.per_week == pytest.approx(rate, abs=1 + abs(rate) * 0.01)
+        assert upset.least_per_week <= upset.per_week <= upset.most_per_week
+    assert growth(history[:2]) is None and growth([Sighting(moment(day / 9), 1) for day in range(9)]) is None
+
+
+def test_the_forecast_says_when_and_how_sure():
+    history = [Sighting(moment(7 * week), (400 + 5 * week + week % 2) * GB) for week in range(12)]
+    rate = growth(history)
+    drive = a_drive(usable_bytes=600 * GB, used_bytes=500 * GB, headroom_bytes=50 * GB)
+    assert "grows by 5.00 GB a week" in forecast_sentence(drive, rate)
+    assert "at its headroom in about 10 weeks (" in forecast_sentence(drive, rate)
+    assert "under its headroom already" in forecast_sentence(replace(drive, headroom_bytes=200 * GB), rate)
+    falls = growth([Sighting(moment(7 * week), (400 - week) * GB) for week in range(5)])
+    assert "shrinks by 1.00 GB a week" in forecast_sentence(drive, falls)
+
+
+@given(days=st.lists(st.integers(0, 1_500), min_size=1, max_size=60, unique=True))
+def test_old_snapshots_are_thinned_and_the_first_and_newest_stay(days):
+    kept = [(number, moment(day)) for number, day in enumerate(sorted(days))]
+    newest = max(days)
+    gone = set(thinned(kept, kept[-1][1]))
+    assert 0 not in gone and kept[-1][0] not in gone
+    left = [day for (number, _), day in zip(kept, sorted(days), strict=True) if number not in gone]
+    assert all(day in left for day in days if newest - day <= 14)
+    weeks = [(datetime(2026, 1, 1) + timedelta(days=day)).isocalendar()[:2] for day in left if 14 < newest - day <= 365]
+    assert len(weeks) == len(set(weeks))
+    assert not thinned([one for one in kept if one[0] not in gone], kept[-1][1]), "thinning again changes nothing"
+
+
+def test_what_thinning_lets_go_leaves_no_row_behind(world):
+    fill(world.path("heron", "Film"))
+    workspace = world.open()
+    snapshot = workspace.survey()
+    for day in (-30, -29.5, -29, -1):
+        taken = datetime.now(UTC) + timedelta(days=day)
+        keep_snapshot(workspace.database, replace(snapshot, taken_at=taken.isoformat()))
+    keep_snapshot(workspace.database, snapshot)
+    assert len(moments(workspace.database)) <= 5
+    seen = {len(one) for one in (*library_history(workspace.database).values(),
+                                 *drive_history(workspace.database).values())}  # fmt: skip
+    assert seen == {len(moments(workspace.database))}
+
+
+def test_twins_on_two_drives_are_told_and_nothing_is_touched(world, capsys):
+    content = random.Random(5).randbytes(17 * MB)
+    for place, data in (("kestrel/Films/a.mkv", content), ("heron/copy of a.mkv", content),
+                        ("heron/other.mkv", content[:-1] + b"?"), ("wren/middle.mkv", content[:9 * MB] + b"?" +
+                                                                   content[9 * MB + 1 :])):  # fmt: skip
+        path = world.folder / place
+        path.parent.mkdir(exist_ok=True)
+        path.write_bytes(data)
+    assert run(["survey", "--world", str(world.folder), "--loose"]) == 0
+    said = capsys.readouterr().out
+    assert "Largest loose files" in said and "copy of a.mkv" in said
+    assert run(["twins", "--world", str(world.folder), "--json"]) == 0
+    (pair,) = json.loads(capsys.readouterr().out)["twins"]
+    assert pair["spare_bytes"] == 17 * MB
+    assert {os.path.basename(one["path"]) for one in pair["files"]} == {"a.mkv", "copy of a.mkv"}
+
+
+def a_library(number: int, **facts) -> Library:
+    plain = {"id": f"d:{number}", "name": f"Library {number}", "kind": Kind.GAME, "path": f"/d/{number}", "drive": "d",
+             "bytes": 1000 * number, "on_disk_bytes": 1000 * number, "files": 1, "largest_file_bytes": 1,
+             "last_used": None}  # fmt: skip
+    return Library(**{**plain, **facts})
+
+
+NAMES = [os.fsdecode(b"\xff[red]\x1b[31m"), "=1+1", "new\nline", "‮turned", "x" * 255, "plain, with comma"]
+
+
+def test_exports_hold_what_is_shown_and_no_harm(world, tmp_path):
+    snapshot = world.open().survey()
+    libraries = [a_library(number, name=name) for number, name in enumerate(NAMES)]
+    for ending in ("csv", "json"):
+        save_libraries(snapshot, libraries, str(tmp_path / f"out.{ending}"))
+    rows = list(csv.DictReader((tmp_path / "out.csv").read_text(encoding="utf-8").splitlines()))
+    assert tuple(rows[0]) == COLUMNS and len(rows) == len(NAMES)
+    assert all(row["name"].isprintable() and not row["name"].startswith("=") for row in rows)
+    data = json.loads((tmp_path / "out.json").read_text(encoding="utf-8"))
+    assert [one["name"] for one in data["libraries"]] == NAMES, "JSON carries every name exactly"
+    with pytest.raises(BadInput):
+        save_libraries(snapshot, libraries, str(tmp_path / "out.txt"))
+
+
+def test_choosing_and_marking_among_libraries():
+    old = "2020-01-01T00:00:00Z"
+    libraries = [a_library(1, name="Kite", last_used=old), a_library(2, kind=Kind.PHOTO, hidden=True),
+                 a_library(3, drive="e", opens_per_week=2.0, working_set=True)]  # fmt: skip
+
+    def ids(choice: Choice, marked: frozenset[str] = frozenset()) -> list[str]:
+        return [one.id for one in choice.of(libraries, marked)]
+
+    assert ids(Choice()) == ["d:3", "d:2", "d:1"]
+    assert ids(Choice(text="KITE", drive="e")) == ["d:1"], "a text is looked for on all drives"
+    assert ids(Choice(kind=Kind.GAME, drive="d")) == ["d:1"]
+    assert ids(Choice(only=Only.COLD)) == ids(Choice(only=Only.MARKED), frozenset(["d:1"])) == ["d:1"]
+    assert ids(Choice(only=Only.HIDDEN)) == ["d:2"] and ids(Choice(only=Only.WORKING_SET)) == ["d:3"]
+    assert ids(Choice(order=Order.OPENS))[0] == "d:3" and ids(Choice(order=Order.NAME))[0] == "d:1"
+    marked = marked_by(Marking.KIND, frozenset(), libraries, libraries[0])
+    assert marked == {"d:1", "d:3"}
+    assert marked_by(Marking.INVERT, marked | {"not listed"}, libraries, None) == {"d:2", "not listed"}
+    assert marked_by(Marking.COLD, frozenset(), libraries, None) == {"d:1"}
+
+
+@given(sizes=st.lists(st.integers(0, 2**50), min_size=1, max_size=30), days=st.floats(0, 10_000))
+def test_the_board_keeps_everything_on_it_and_in_order(sizes, days):
+    now = datetime(2026, 6, 1, tzinfo=UTC)
+    used = moment_of(now - timedelta(days=days))
+    board = age_board([a_library(n, bytes=size, last_used=used) for n, size in enumerate(sizes)], now)
+    ups = [spot.up for spot in sorted(board.spots, key=lambda spot: spot.library.bytes)]
+    assert ups == sorted(ups) and all(0 <= spot.up <= 1 and 0 <= spot.across <= 1 for spot in board.spots)
+    assert across_of(0) == 0 and across_of(days) <= across_of(days + 1)
+
+
+def moment_of(when: datetime) -> str:
+    return when.isoformat().replace("+00:00", "Z")
