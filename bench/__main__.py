@@ -8,26 +8,31 @@ where they cannot be had.
 from __future__ import annotations
 
 import os
+import random
 import statistics
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
+import psutil
 import pytest
 
 from conftest import GB, MB, RealDrives, World, work_in_memory
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.survey.gauge import budget_for
+from nuvik.core.survey.walk.walkers import size_tree
 from nuvik.core.workspace import open_workspace
 
 _LISTING_LIMIT_S, _WITHIN_REAL, _WITHIN_WORLD = 0.150, 0.10, 0.01
 _PLAIN_WITHIN = 0.06
+_WALK_TIMES, _WALK_BYTES = 1.5, 200 * MB
 _ROUNDS = 7
 _LIMITS_MB_S = {"ext4": (80, 40), "xfs": (300, 150)}
 
@@ -36,7 +41,7 @@ def main() -> int:
     """Every row; the number of targets missed decides the exit code."""
     met = []
     work_in_memory()
-    for rows in (listing_drives, gauging_a_world, gauging_real_drives):
+    for rows in (listing_drives, sizing_a_tree, sizing_a_million, gauging_a_world, gauging_real_drives):
         try:
             for name, theirs, ours, target, good in rows():
                 met.append(good is not False)
@@ -57,6 +62,81 @@ def listing_drives() -> Iterator[Row]:
     ours = _middle(lambda: LocalHost().drives())
     yield ("list the drives", f"lsblk {1000 * theirs:.0f} ms", f"nuvik {1000 * ours:.0f} ms, {ours / theirs:.1f} times",
            f"under {1000 * _LISTING_LIMIT_S:.0f} ms", ours < _LISTING_LIMIT_S)  # fmt: skip
+
+
+def sizing_a_tree() -> Iterator[Row]:
+    """400,000 files in 20,000 folders, warm, beside du; the two take turns, and the middle of the ratios counts."""
+    with tempfile.TemporaryDirectory() as place:
+        _many_files(place, 400_000, 20_000)
+        host, ratios, theirs, ours = LocalHost(), [], [], []
+        host.drives()
+        for _ in range(_ROUNDS):
+            began = time.perf_counter()
+            told = subprocess.run(["du", "-s", "-B1", place], capture_output=True, text=True, check=True).stdout
+            between = time.perf_counter()
+            tree = size_tree(host, place)
+            ended = time.perf_counter()
+            theirs.append(between - began)
+            ours.append(ended - between)
+            ratios.append(ours[-1] / theirs[-1])
+        ratio, same = statistics.median(ratios), tree.root.extent.on_disk_bytes == int(told.split()[0])
+        yield (
+            "size 400,000 files in 20,000 folders", f"du {statistics.median(theirs):.2f} s",
+            f"nuvik {statistics.median(ours):.2f} s, {ratio:.2f} times ({min(ratios):.2f} to {max(ratios):.2f})",
+            f"at most {_WALK_TIMES} times, same total", same and ratio <= _WALK_TIMES,
+        )  # fmt: skip
+
+
+def sizing_a_million() -> Iterator[Row]:
+    """A million files, and a folder of 300,000: the memory of Nuvik and its walkers together, at its highest."""
+    for name, files, folders in (("a million files in 50,000 folders", 1_000_000, 50_000),
+                                 ("300,000 files in one folder", 300_000, 1)):  # fmt: skip
+        with tempfile.TemporaryDirectory() as place:
+            _many_files(place, files, folders)
+            words = [sys.executable, __file__, "--size", place]
+            told = subprocess.run(words, capture_output=True, text=True, check=True).stdout.split()
+            seconds, peak_bytes, found = float(told[0]), int(told[1]), int(told[2])
+            yield (f"size {name}", "", f"{seconds:.1f} s, {peak_bytes / MB:.0f} MB of memory",
+                   f"under {_WALK_BYTES // MB} MB", found == files and peak_bytes < _WALK_BYTES)  # fmt: skip
+
+
+def size_and_tell(place: str) -> None:
+    """In a process of its own: size a tree, and print how long it took, the most memory, and the files found."""
+    peak, done = [0], threading.Event()
+
+    def watch() -> None:
+        me = psutil.Process()
+        while not done.wait(0.02):
+            total = 0
+            for process in [me, *me.children()]:
+                with suppress(psutil.Error):
+                    total += process.memory_info().rss
+            peak[0] = max(peak[0], total)
+
+    watcher = threading.Thread(target=watch)
+    watcher.start()
+    began = time.perf_counter()
+    tree = size_tree(LocalHost(), place)
+    seconds = time.perf_counter() - began
+    done.set()
+    watcher.join()
+    print(seconds, peak[0], tree.root.extent.files)
+
+
+def _many_files(place: str, files: int, folders: int) -> None:
+    """Small files, spread evenly over folders that lie up to some ten deep."""
+    chance = random.Random(1)
+    made = [place]
+    while len(made) < folders:
+        above = chance.choice(made)
+        if above.count("/") - place.count("/") < 12:
+            made.append(os.path.join(above, f"folder{len(made)}"))
+            os.mkdir(made[-1])
+    contents = [b"x" * size for size in (10, 600, 3_000, 9_000)] if files <= 400_000 else [b"", b"x"]
+    for number in range(files):
+        path = os.path.join(made[number % len(made)], f"file-{number:07d}.{'jpg' if number % 3 else 'dat'}")
+        with open(path, "wb") as file:
+            file.write(contents[number % len(contents)])
 
 
 def gauging_a_world() -> Iterator[Row]:
@@ -127,4 +207,7 @@ def _middle(act: Callable[[], object]) -> float:
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    if sys.argv[1:2] == ["--size"]:
+        size_and_tell(sys.argv[2])
+    else:
+        sys.exit(main())

@@ -390,8 +390,9 @@ async def test_five_thousand_libraries_answer_every_key_at_once(house):
 
         def draw() -> None:
             view = board if screen._on_board else table
-            for line in range(view.size.height):
-                assert "\x1b" not in "".join(segment.text for segment in view.render_line(line))
+            for widget in (view, screen.query_one(DriveBoard)):
+                for line in range(widget.size.height):
+                    assert "\x1b" not in "".join(segment.text for segment in widget.render_line(line))
 
         acts = [table.action_move, table.action_page, table.action_end]
         steps = [lambda act=act: act(1) for act in acts] + [
@@ -402,9 +403,10 @@ async def test_five_thousand_libraries_answer_every_key_at_once(house):
         ]  # fmt: skip
         for step in steps:
             best = float("inf")
-            for _ in range(2):  # the quicker of two, since this machine may be busy
+            for _ in range(3):  # the quickest of three, since this machine may be busy
                 began = time.process_time()
                 step()
+                screen._moved()
                 draw()
                 best = min(best, time.process_time() - began)
                 await pilot.pause()

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.gauging import GaugeOutcome, GaugeProgress
+from nuvik.core.model.library import Library
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Event, Stop
 from nuvik.core.model.snapshot import Snapshot
@@ -36,6 +37,7 @@ class Desk:
     on_trial: bool = False
     carrying: Carrying | None = None
     gauging: Gauging | None = None
+    _sorted: tuple[Snapshot, dict[str, tuple[Library, ...]]] | None = None
 
     @classmethod
     def laid(cls, workspace: Workspace) -> Desk:
@@ -43,6 +45,15 @@ class Desk:
         desk = cls(workspace, workspace.snapshot())
         desk.drafts = [Draft(desk.snapshot)]
         return desk
+
+    def on_drive(self, drive_id: str) -> tuple[Library, ...]:
+        """The libraries on one drive, largest first; sorted once a snapshot, since every key draws them."""
+        if self._sorted is None or self._sorted[0] is not self.snapshot:
+            self._sorted = (self.snapshot, {})
+        found = self._sorted[1]
+        if drive_id not in found:
+            found[drive_id] = self.snapshot.on_drive(drive_id)
+        return found[drive_id]
 
     @property
     def lifted(self) -> str | None:

@@ -164,9 +164,9 @@ class Drive:
 
 
 def find_drive(drives: tuple[Drive, ...], wanted: str) -> Drive | None:
-    """The drive with this id, label or path; letters' case does not matter for the first two."""
+    """The drive with this id, else label, else path; letters' case does not matter for the first two."""
     folded = wanted.casefold()
     for drive in drives:
-        if folded in (drive.id.casefold(), drive.label.casefold()) or wanted == drive.path:
+        if drive.id.casefold() == folded:
             return drive
-    return None
+    return next((drive for drive in drives if drive.label.casefold() == folded or drive.path == wanted), None)

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import time
+from functools import lru_cache
+
 from nuvik.core.model.capacity import how_full
-from nuvik.core.model.clock import days_since
+from nuvik.core.model.clock import moment_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.links import link_name
 from nuvik.core.model.names import shown
@@ -46,7 +49,13 @@ def survey_headline(snapshot: Snapshot) -> str:
 
 def is_cold(last_used: str | None) -> bool:
     """Whether a library was not used for a year."""
-    return last_used is not None and days_since(last_used) > COLD_AFTER_DAYS
+    return last_used is not None and last_used < _cold_before(int(time.time() // 60))
+
+
+@lru_cache(maxsize=1)
+def _cold_before(minute: int) -> str:
+    """Moments are written so that their texts have their order; thousands are compared for one picture."""
+    return moment_text(60 * minute - COLD_AFTER_DAYS * 86_400)
 
 
 def library_facts(snapshot: Snapshot, library_id: str) -> str:

@@ -72,9 +72,7 @@ class PlanScreen(StageScreen):
         moving = frozenset(draft.places)
         rows = []
         for drive in draft.drives:
-            now = StripData(
-                drive, self.desk.snapshot.on_drive(drive.id), drive.used_bytes, leaving=moving, marked=marked
-            )
+            now = StripData(drive, self.desk.on_drive(drive.id), drive.used_bytes, leaving=moving, marked=marked)
             used_then = drive.usable_bytes - draft.free_then_bytes(drive.id)
             then = StripData(drive, draft.on_drive_then(drive.id), used_then, arriving=moving, marked=marked)
             rows.append(BoardRow((now, then), ("now", "   then")) if drive.attached else BoardRow((now,)))

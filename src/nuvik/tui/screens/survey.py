@@ -110,7 +110,7 @@ class SurveyScreen(StageScreen):
         snapshot, view = self.desk.snapshot, self._view
         marked = view.library.id if view.library is not None and view.has_focus else None
         rows = [
-            BoardRow((StripData(drive, snapshot.on_drive(drive.id), drive.used_bytes, marked=marked),))
+            BoardRow((StripData(drive, self.desk.on_drive(drive.id), drive.used_bytes, marked=marked),))
             for drive in snapshot.drives
         ]
         self.query_one(DriveBoard).show(rows)
@@ -120,9 +120,10 @@ class SurveyScreen(StageScreen):
         one_drive = None if self._all_drives or self._on_board or drive is None else drive.id
         listed = replace(self._choice, drive=one_drive).of(snapshot.libraries, marked)
         labels = {one.id: one.label for one in snapshot.drives}
-        self.query_one(LibraryTable).show(listed, labels, marked=marked)
         if self._on_board:
             self.query_one(AgeBoardView).show(listed, marked)
+        else:
+            self.query_one(LibraryTable).show(listed, labels, marked=marked)
         said = self._choice.in_words(len(listed), len(snapshot.libraries))
         if one_drive is not None and drive is not None and not self._choice.text:
             said = f"on {shown(drive.label)}: {said}"

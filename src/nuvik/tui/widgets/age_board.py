@@ -48,6 +48,7 @@ class AgeBoardView(Widget, can_focus=True):
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
         self._board: AgeBoard = age_board([])
+        self._listed: tuple[Library, ...] = ()
         self._marked: frozenset[str] = frozenset()
         self._at: str | None = None
         self._grid: dict[tuple[int, int], list[Spot]] = {}
@@ -67,11 +68,15 @@ class AgeBoardView(Widget, can_focus=True):
 
     @property
     def listed(self) -> tuple[Library, ...]:
-        return tuple(spot.library for spot in self._board.spots)
+        return self._listed
 
     def show(self, libraries: Sequence[Library], marked: frozenset[str] = frozenset()) -> None:
         """Draw these libraries; the cursor stays on its library if it is still there."""
-        self._board, self._marked = age_board(libraries), marked
+        self._marked = marked
+        if tuple(libraries) == self._listed:  # only the marks changed
+            self.refresh()
+            return
+        self._board, self._listed = age_board(libraries), tuple(libraries)
         if self.library is None:
             cold = max(self._board.spots, key=lambda spot: spot.across + spot.up, default=None)
             self._at = cold.library.id if cold is not None else None

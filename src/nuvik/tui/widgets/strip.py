@@ -76,8 +76,9 @@ def _runs(data: StripData, bytes_a_cell: float, palette: Palette) -> list[_Run]:
     add(at_bytes / bytes_a_cell, OTHER, Style(color=palette.quiet, bgcolor=palette.ground))
     for library in data.libraries:
         at_bytes += library.bytes
-        fill, style = _look_of(library, data, palette)
-        add(at_bytes / bytes_a_cell, fill, style, library.kind.letter)
+        if min(round(at_bytes / bytes_a_cell), length) > drawn:  # of thousands, most are too small to be drawn
+            fill, style = _look_of(library, data, palette)
+            add(at_bytes / bytes_a_cell, fill, style, library.kind.letter)
     free_bytes = drive.usable_bytes - data.used_bytes
     pressed = free_bytes < drive.headroom_bytes
     add((drive.usable_bytes - drive.headroom_bytes) / bytes_a_cell, " ", Style(bgcolor=palette.free))
