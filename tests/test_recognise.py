@@ -186,6 +186,11 @@ def test_cards_correct_what_was_found_and_are_remembered(world):
         "at another mount point"
     )
     workspace = world.open()
+    shelf = [one for one in workspace.snapshot().libraries if one.name in ("One", "Two")]
+    with pytest.raises(Refused, match="root of Heron"):
+        workspace.make_one([one for one in workspace.snapshot().libraries if one.name == "All films"])
+    assert workspace.make_one(shelf) == world.path("moved", "Shelf")
+    assert {one.name: one.bytes for one in workspace.survey().libraries} == {"Shelf": 3 * MB, "All films": 2 * MB}
     workspace.tell(Card(path=world.path("moved", "Junk")))
     assert "Junk" in {one.name for one in workspace.survey().libraries}, "an empty card is struck out"
 
@@ -230,10 +235,10 @@ def test_a_card_file_with_errors_says_line_field_and_what_is_allowed(tmp_path, l
 
 @pytest.mark.parametrize(("field", "text"), [
     ("kind", "toy"), ("opens", "-3"), ("opens", "nan"), ("needs", "0"), ("needs", "fast"), ("name", "a\x1b[31m"),
-    ("name", "x" * 201),
+    ("name", "x" * 201), ("parts", "Cache"), ("parts", "../out=cache"), ("parts", "Cache=toy"), ("parts", ".=cache"),
 ])  # fmt: skip
 def test_what_is_typed_on_a_card_is_checked(field, text):
-    fields = {"name": "", "kind": "", "opens": "", "needs": "", field: text}
+    fields = {"name": "", "kind": "", "opens": "", "needs": "", "parts": "", field: text}
     with pytest.raises(BadInput):
         card_with(Card(path="/a"), **fields)
 
@@ -259,6 +264,17 @@ def test_use_comes_from_evidence_that_is_named_and_the_card_wins():
     told = use_of(extent, Card(path="/a", opens_per_week=9), recent, history, None)
     assert told.opens_per_week == 9 and "your card" in told.source
     assert use_of(Extent(), None, [], [], None).last_used is None
+
+
+def test_a_card_at_the_old_path_of_a_moved_library_is_found_through_its_link(world):
+    put(world.path("heron", "Games", "Kite", "data.pack"), MB)
+    os.makedirs(world.path("kestrel", "Games"))
+    os.symlink(world.path("heron", "Games", "Kite"), world.path("kestrel", "Games", "Kite"))
+    world.cards = [{"path": "kestrel/Games/Kite", "name": "Kite makers", "opens_per_week": 4}]
+    world.write()
+    (library,) = world.open().survey().libraries
+    assert (library.name, library.drive, library.bytes, library.opens_per_week) == ("Kite makers", "heron", MB, 4)
+    assert library.tether == world.path("kestrel", "Games", "Kite")
 
 
 def test_a_world_keeps_its_own_counsel(world):

@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from nuvik.cli.call import Call, command
-from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.errors import Refused
 from nuvik.core.model.names import shown
-from nuvik.core.model.units import format_speed, parse_bytes
+from nuvik.core.model.units import format_count, format_speed
 
 if TYPE_CHECKING:
     from nuvik.core.model.library import Card
@@ -51,15 +51,21 @@ def add_to(app: typer.Typer) -> None:
         """Tell Nuvik about a library, or show what was told. The folder at PATH counts as one from then on."""
         from nuvik.core.model.library import Card
         from nuvik.core.model.paths import normalised
+        from nuvik.core.survey.card_wishes import kind_of, opens_of, part_of, speed_of
 
         place = os.path.realpath(normalised(path))
         if not os.path.lexists(place):
             raise Refused(f"Nothing lies at {shown(place)}.", next_step="Check the path.")
         card = Card(path=place) if forget else call.workspace.card(place)
-        given: dict[str, Any] = {"name": name, "kind": _kind(kind), "opens_per_week": _opens(opens),
-                 "needs_read_bytes_per_s": _speed(needs), "parts": _parts(part, place),
-                 **{_FLAGS[flag][0]: value for flag, value in (("pin", pin), ("overrule", overrule), ("ignore", ignore),
-                                                               ("titles", titles), ("use", use))}}  # fmt: skip
+        switches = {"pin": pin, "overrule": overrule, "ignore": ignore, "titles": titles, "use": use}
+        given: dict[str, Any] = {
+            "name": name,
+            "kind": kind_of(kind) if kind else None,
+            "opens_per_week": None if opens is None else opens_of(str(opens)),
+            "needs_read_bytes_per_s": None if needs is None else speed_of(needs),
+            "parts": None if part is None else tuple(part_of(one, place) for one in part),
+            **{_FLAGS[switch][0]: value for switch, value in switches.items()},
+        }
         told = {field: value for field, value in given.items() if value is not None}
         if told or forget:
             card = replace(card, **told)
@@ -83,7 +89,7 @@ def add_to(app: typer.Typer) -> None:
 
         told = call.workspace.cards()
         write_text(file, cards_text(told))
-        call.say(f"{len(told)} cards written to {shown(file)}.")
+        call.say(f"{format_count(len(told), 'card')} written to {shown(file)}.")
 
     @command(cards, "import")
     def read(call: Call, file: Annotated[str, typer.Argument(metavar="FILE.toml", show_default=False)]) -> None:
@@ -93,45 +99,7 @@ def add_to(app: typer.Typer) -> None:
         found = read_cards_file(file, os.path.dirname(os.path.abspath(file)))
         known = {card.path: card for card in call.workspace.cards()}
         call.workspace.tell(*(card.told_over(known[card.path]) if card.path in known else card for card in found))
-        call.say(f"{len(found)} cards read from {shown(file)}. The next survey goes by them.")
-
-
-def _kind(text: str | None) -> object:
-    from nuvik.core.model.library import Kind
-
-    if text is None:
-        return None
-    try:
-        return Kind(text)
-    except ValueError:
-        raise BadInput(f"“{shown(text)}” is no kind.", next_step=f"Known are: {', '.join(Kind)}.") from None
-
-
-def _opens(number: float | None) -> float | None:
-    if number is not None and not 0 <= number <= 10_000:
-        raise BadInput(f"{number} opens a week cannot be.", next_step="Say a number from 0 to 10,000.")
-    return number
-
-
-def _speed(text: str | None) -> int | None:
-    return None if text is None else parse_bytes(text.removesuffix("/s"))
-
-
-def _parts(given: list[str] | None, place: str) -> object:
-    from nuvik.core.model.library import Part
-    from nuvik.core.model.paths import is_within
-
-    if given is None:
-        return None
-    parts = []
-    for text in given:
-        folder, sign, kind = text.rpartition("=")
-        inner = os.path.normpath(os.path.join(place, folder))
-        if not sign or not folder or inner == place or not is_within(inner, place):
-            raise BadInput(f"“{shown(text)}” is not FOLDER=KIND.", next_step="Write for example --part Cache=cache.")
-        relative = os.path.relpath(inner, place)
-        parts.append(Part(name=relative, kind=_kind(kind), path=relative))  # type: ignore[arg-type]
-    return tuple(parts)
+        call.say(f"{format_count(len(found), 'card')} read from {shown(file)}; the next survey goes by what they say.")
 
 
 def _lines(card: Card) -> list[str]:

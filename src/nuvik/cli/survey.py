@@ -175,6 +175,8 @@ def _list_loose(call: Call, snapshot: Snapshot) -> None:
     call.say("\nIn no library:")
     for folder in snapshot.loose[:_LISTED]:
         call.say(f"{format_bytes(folder.bytes):>9}  {folder.files:>7,}  {shown(folder.path)}")
+    if not snapshot.loose:
+        call.say("  nothing: all that was found lies in a library")
     for title, files in (("Largest loose files:", loose_files(snapshot)),
                          ("Downloads not changed for a year:", old_downloads(snapshot))):  # fmt: skip
         if files:

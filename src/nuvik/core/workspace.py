@@ -136,6 +136,19 @@ class Workspace:
             kept.append((card, drive))
         self.card_box.keep_all(kept)
 
+    def make_one(self, libraries: Sequence[Library]) -> str:
+        """Let the folder in which these libraries lie be one library from now on; its path. Raises Refused."""
+        folders = {os.path.dirname(one.path) for one in libraries}
+        if len(folders) != 1:
+            raise Refused("These libraries do not lie in one folder." if libraries else "No library is marked.",
+                          next_step="Mark those that lie side by side in one folder.")  # fmt: skip
+        folder = folders.pop()
+        if reason := self.host.why_protected(folder):
+            raise Refused(f"{shown(folder)} cannot be one library: {reason}.", next_step="Choose others.")
+        card = self.card(folder)
+        self.tell(replace(card, titles=False, ignored=False, name=card.name or os.path.basename(folder)))
+        return folder
+
     def retold(self, snapshot: Snapshot, path: str) -> Snapshot:
         """A snapshot with one library as its card now says, without measuring it anew."""
         card = self.card(path)

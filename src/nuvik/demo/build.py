@@ -18,7 +18,17 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.paths import normalised
 from nuvik.core.store.candidates_file import CANDIDATES_FORMAT
 from nuvik.core.workspace import CANDIDATES_FILE
-from nuvik.demo.household import CANDIDATES, DRIVES, EXTENSIONS, LIBRARIES, TIME_SCALE, WORLD_NAME, Household
+from nuvik.demo.household import (
+    CANDIDATES,
+    COPIED_BY_HAND,
+    DRIVES,
+    EXTENSIONS,
+    LIBRARIES,
+    LOOSE,
+    TIME_SCALE,
+    WORLD_NAME,
+    Household,
+)
 
 _CONTENT_BYTES = 6_000
 _PROBE_BYTES = 64 * 1024 * 1024
@@ -76,6 +86,7 @@ def _build(folder: str) -> None:
     now = time.time()
     for library in LIBRARIES:
         _make_library(folder, library, now)
+    _make_loose(folder, now)
     _write(os.path.join(folder, CARDS_FILE), {"format": CARDS_FORMAT, "library": [_card(one) for one in LIBRARIES]})
     world = {"format": WORLD_FORMAT, "name": WORLD_NAME, "time_scale": TIME_SCALE, "drive": DRIVES}
     _write(os.path.join(folder, WORLD_FILE), world)
@@ -143,6 +154,27 @@ def _make_library(folder: str, library: Household, now: float) -> None:
             _make_file(path, size, chance)
             age_s = (library.age_days + (0 if number == 1 else chance.random() * 400)) * _DAY_S + 3600
             os.utime(path, (now - age_s, now - age_s))
+
+
+def _make_loose(folder: str, now: float) -> None:
+    """What lies in no library."""
+    for path, size, age_days in LOOSE:
+        place = os.path.join(folder, *path.split("/"))
+        _make_file(place, size, random.Random(path))
+        os.utime(place, (now - age_days * _DAY_S, now - age_days * _DAY_S))
+    films = os.path.join(folder, *COPIED_BY_HAND[0].split("/"))
+    found = [os.path.join(here, name) for here, _, names in os.walk(films) for name in names]
+    largest = max(sorted(found), key=os.path.getsize)
+    copy = os.path.join(folder, *COPIED_BY_HAND[1].split("/")) + os.path.splitext(largest)[1]
+    facts = os.stat(largest)
+    with open(largest, "rb") as source, open(copy, "wb") as target:
+        size = facts.st_size
+        target.write(source.read(_CONTENT_BYTES))
+        for file in (source, target):
+            file.seek(size - _CONTENT_BYTES)
+        target.write(source.read())
+    os.utime(copy, (now - 300 * _DAY_S, now - 300 * _DAY_S))
+    os.utime(largest, ns=(facts.st_atime_ns, facts.st_mtime_ns))  # looking for copies is no use of it
 
 
 def _sizes(chance: random.Random, total: int, count: int, library: Household) -> list[int]:

@@ -184,6 +184,15 @@ LIBRARIES: list[Household] = [
     Household("pipit", "Videos/Club Evening Films", Kind.VIDEO, 6_400 * MB, 160, 0, 6),
 ]
 
+LOOSE: list[tuple[str, int, int]] = [
+    ("heron/Frames to sort 2021.tar", 14_600 * MB, 1_480),
+    ("dunlin/study desktop, everything.img", 8_900 * MB, 812),
+    ("wren/panorama test.tif", 1_350 * MB, 96),
+]
+"""Files that lie in no library: path, bytes, days since they changed."""
+COPIED_BY_HAND = ("dunlin/Videos/Transit Films", "heron/transit film, safe copy")
+"""The largest film of this library was once copied by hand, and the copy forgotten."""
+
 EXTENSIONS: dict[Kind, tuple[str, ...]] = {
     Kind.GAME: (".pack", ".bin", ".map"), Kind.PROGRAM: (".bin", ".dat", ".lib"), Kind.VIDEO: (".mkv", ".mp4"),
     Kind.PHOTO: (".fits", ".tif", ".jpg"), Kind.SOUND: (".flac", ".wav"), Kind.DOCUMENT: (".pdf", ".odt", ".txt"),

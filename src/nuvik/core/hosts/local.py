@@ -9,7 +9,7 @@ import os
 import sys
 import time
 from collections.abc import Iterable
-from typing import Protocol
+from typing import Any, Protocol
 
 import platformdirs
 import psutil
@@ -50,6 +50,9 @@ _HOLDS_USER_FOLDERS = {
 }
 
 
+_MOUNTS_STAND_S = 1.0
+
+
 class System(Protocol):
     """One operating system's way of telling its volumes."""
 
@@ -84,6 +87,7 @@ class LocalHost:
         self._meter = UsageMeter()
         self._listed: tuple[Drive, ...] = ()
         self._home = os.path.expanduser("~")
+        self._mounts_read: tuple[float, list[Any]] | None = None
 
     # -- drives --------------------------------------------------------------------------------------------
 
@@ -164,7 +168,7 @@ class LocalHost:
     def why_protected(self, path: str) -> str | None:
         if os.path.ismount(path):
             return "it is a mount point, the root of a drive"
-        if any(is_within(mount.mountpoint, path) for mount in psutil.disk_partitions(all=True)):
+        if any(is_within(point, path) for point in self.mount_points()):
             return "another drive is mounted inside it"
         if path == self._home:
             return "it is your home folder"
@@ -192,10 +196,17 @@ class LocalHost:
     counts_lengths = False
 
     def mount_points(self) -> tuple[str, ...]:
-        return tuple(mount.mountpoint for mount in psutil.disk_partitions(all=True))
+        return tuple(mount.mountpoint for mount in self._mounts())
+
+    def _mounts(self) -> list[Any]:
+        """Read at most once a second: it is asked for every library."""
+        now_s = time.monotonic()
+        if self._mounts_read is None or now_s - self._mounts_read[0] > _MOUNTS_STAND_S:
+            self._mounts_read = (now_s, psutil.disk_partitions(all=True))
+        return self._mounts_read[1]
 
     def access_times(self, drive: Drive) -> str | None:
-        for mount in psutil.disk_partitions(all=True):
+        for mount in self._mounts():
             if mount.mountpoint == drive.path and "noatime" in mount.opts.split(","):
                 return "it is mounted so that access times are not kept (noatime)"
         return "it is read-only" if drive.read_only else None

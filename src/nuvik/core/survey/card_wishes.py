@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import replace
 
 from nuvik.core.model.errors import BadInput
-from nuvik.core.model.library import Card, Kind
+from nuvik.core.model.library import Card, Kind, Part
 from nuvik.core.model.names import shown
+from nuvik.core.model.paths import is_within
 from nuvik.core.model.units import parse_bytes
 
 _LONGEST_NAME = 200
@@ -56,7 +58,24 @@ def name_of(text: str) -> str | None:
     return text.strip()
 
 
-def card_with(card: Card, name: str, kind: str, opens: str, needs: str, **flags: bool) -> Card:
+def part_of(text: str, library: str) -> Part:
+    """A part from a text such as `Cache=cache`: a folder inside the library, and its kind. Raises BadInput."""
+    folder, sign, kind = text.strip().rpartition("=")
+    inner = os.path.normpath(os.path.join(library, folder))
+    if not sign or not folder.strip() or inner == library or not is_within(inner, library) or "\0" in folder:
+        raise BadInput(f"“{shown(text)}” is not FOLDER=KIND, a folder inside the library.",
+                       next_step="Write for example Cache=cache.")  # fmt: skip
+    relative = os.path.relpath(inner, library)
+    return Part(name=relative, kind=kind_of(kind) or Kind.OTHER, path=relative)
+
+
+def parts_of(text: str, library: str) -> tuple[Part, ...]:
+    """Parts from a text with commas between them. Raises BadInput."""
+    return tuple(part_of(one, library) for one in text.split(",") if one.strip())
+
+
+def card_with(card: Card, name: str, kind: str, opens: str, needs: str, parts: str, **flags: bool) -> Card:
     """The card with what the fields say; `flags` are fields of Card that are true or false. Raises BadInput."""
     return replace(card, name=name_of(name), kind=kind_of(kind), opens_per_week=opens_of(opens),
-                   needs_read_bytes_per_s=speed_of(needs), **flags)  # type: ignore[arg-type]  # fmt: skip
+                   needs_read_bytes_per_s=speed_of(needs), parts=parts_of(parts, card.path),
+                   **flags)  # type: ignore[arg-type]  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -9,6 +10,7 @@ from nuvik.core.model.clock import ago, moment_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library, Verdict
 from nuvik.core.model.names import shown
+from nuvik.core.model.paths import is_within
 from nuvik.core.model.units import format_bytes, format_count, format_speed
 from nuvik.core.survey.walk.tree import Folder
 
@@ -80,6 +82,20 @@ class Inner:
     last_used: str | None
     share: float
     """Of the library's bytes."""
+
+
+def links_in_words(folder: Folder, most: int) -> list[str]:
+    """Links inside a library, those that lead nowhere or out of it first, as `name → goal: out of it`."""
+    found = []
+    for link in folder.links:
+        if not os.path.exists(link.path):
+            rank, where = 0, "nowhere"
+        elif is_within(link.goal_path, folder.path):
+            rank, where = 2, "within it"
+        else:
+            rank, where = 1, "out of it"
+        found.append((rank, os.path.relpath(link.path, folder.path), link.goal, where))
+    return [f"{shown(name)} → {shown(goal)}: leads {where}" for _, name, goal, where in sorted(found)[:most]]
 
 
 def inside_rows(folder: Folder) -> list[Inner]:

@@ -6,10 +6,13 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
+from nuvik.core.model.clock import days_since
 from nuvik.core.model.library import Kind, Library, Verdict
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.survey.headline import is_cold
+
+_LATELY_DAYS = 7
 
 
 class Only(StrEnum):
@@ -141,6 +144,22 @@ def movable_of(libraries: Iterable[Library], marked: frozenset[str]) -> list[Lib
     """The marked libraries that may move, largest first."""
     chosen = [one for one in libraries if one.id in marked and one.movable]
     return sorted(chosen, key=lambda one: (-one.bytes, one.path))
+
+
+def working_set_in_words(libraries: Iterable[Library]) -> str:
+    """What is in the working set, and what was used lately and could join it: so it grows week by week."""
+    libraries = list(libraries)
+    chosen = [one for one in libraries if one.working_set]
+    lately = [
+        one for one in libraries if not one.working_set and one.last_used is not None
+        and (one.opens_per_week >= 1 or days_since(one.last_used) <= _LATELY_DAYS)
+    ]  # fmt: skip
+    said = f"{format_bytes(sum(one.bytes for one in chosen))} are really used" if chosen else "nothing is chosen yet"
+    if lately:
+        lately.sort(key=lambda one: (-one.opens_per_week, one.path))
+        names = ", ".join(shown(one.name) for one in lately[:3])
+        said += f"; used lately and not among them: {names}" + (f" and {len(lately) - 3} more" if lately[3:] else "")
+    return f"{said}; w adds or takes out"
 
 
 def may_overrule(library: Library) -> bool:

@@ -28,7 +28,7 @@ _FLAGS = (
     ("titles", "each of its sub-folders is a library of its own"),
     ("ignored", "it is no library"),
 )
-_NEED_A_SURVEY = ("titles", "ignored")
+_NEED_A_SURVEY = ("titles", "ignored", "parts")
 
 
 class CardForm(ModalScreen[None]):
@@ -56,6 +56,9 @@ class CardForm(ModalScreen[None]):
             yield Input(opens, placeholder=f"{library.opens_per_week:g}", id="opens")
             yield Static("how fast it must be read, such as 40 MB/s", classes="quiet")
             yield Input(needs, placeholder="no need", id="needs")
+            yield Static("parts that may stand elsewhere, such as Cache=cache, Media=video", classes="quiet")
+            parts = ", ".join(f"{shown(part.path)}={part.kind}" for part in card.parts)
+            yield Input(parts, placeholder="as Nuvik finds them", id="parts")
             for field, words in _FLAGS:
                 with Horizontal(classes="flag"):
                     yield Switch(getattr(card, field), id=field, disabled=self._idle(field))
@@ -81,12 +84,11 @@ class CardForm(ModalScreen[None]):
         self.action_keep()
 
     def action_keep(self) -> None:
-        name, kind, opens, needs = (
-            self.query_one(f"#{field}", Input).value for field in ("name", "kind", "opens", "needs")
-        )
+        fields = ("name", "kind", "opens", "needs", "parts")
+        name, kind, opens, needs, parts = (self.query_one(f"#{field}", Input).value for field in fields)
         flags = {field: self.query_one(f"#{field}", Switch).value for field, _ in _FLAGS}
         try:
-            card = card_with(self._card, name, kind, opens, needs, **flags)
+            card = card_with(self._card, name, kind, opens, needs, parts, **flags)
             self._desk.workspace.tell(card)
         except NuvikError as trouble:
             self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)

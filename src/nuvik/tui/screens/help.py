@@ -23,6 +23,8 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
          ("p", "take all that is marked to Plan"), ("l", "lift the library at the cursor and go to Plan"),
          ("b", "the board of size against last use: big and cold stands in one corner"),
          ("f  /  s", "show only some, find by name or path, change the order"),
+         ("M", "make one library of the marked: the folder in which they lie"),
+         ("w", "the marked, or the one at the cursor, are those you really use (filter 6)"),
          ("a", "libraries of all drives, or of the one at the cursor"),
          ("g", "what changed since the survey before, and how long each drive lasts"),
          ("o", "what lies in no library, old downloads, what lies on two drives"),

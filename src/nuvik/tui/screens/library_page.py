@@ -18,11 +18,11 @@ from nuvik.core.model.library import Library
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_bytes
-from nuvik.core.survey.library_page import Inner, inside_rows, library_page
+from nuvik.core.survey.library_page import Inner, inside_rows, library_page, links_in_words
 from nuvik.tui.desk import Desk
 from nuvik.tui.theme import palette_of
 
-_BAR_CELLS, _ROWS = 24, 14
+_BAR_CELLS, _ROWS, _LINKS = 24, 14, 6
 
 
 class LibraryPage(ModalScreen[None]):
@@ -51,8 +51,8 @@ class LibraryPage(ModalScreen[None]):
 
     def _look_inside(self) -> None:
         try:
-            rows = inside_rows(self._desk.workspace.inside(self._library, self._stop))
-            show = partial(self._show_inside, rows)
+            folder = self._desk.workspace.inside(self._library, self._stop)
+            show = partial(self._show_inside, inside_rows(folder), links_in_words(folder, _LINKS))
         except StopRequested:
             return
         except NuvikError as trouble:
@@ -63,7 +63,7 @@ class LibraryPage(ModalScreen[None]):
         if self.is_mounted:
             self.query_one("#inside", Static).update(Text(words))
 
-    def _show_inside(self, rows: list[Inner]) -> None:
+    def _show_inside(self, rows: list[Inner], links: list[str]) -> None:
         if not self.is_mounted:
             return
         palette, hue = palette_of(self.app.theme), palette_of(self.app.theme).kinds[self._library.kind]
@@ -87,6 +87,8 @@ class LibraryPage(ModalScreen[None]):
                 "",
                 Text(f"in {len(rest)} more", style=palette.quiet),
             )
+        for words in links:
+            table.add_row("", "", Text("link", style=palette.quiet), Text(words))
         self.query_one("#inside", Static).update(table if rows else Text("It is empty."))
 
     def _lines(self) -> Table:

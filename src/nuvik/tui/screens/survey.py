@@ -16,7 +16,16 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.survey.age_board import big_and_cold_in_words
 from nuvik.core.survey.headline import drive_facts, library_facts, survey_headline
-from nuvik.core.survey.selection import Choice, Marking, Only, Order, marked_by, marked_in_words, movable_of
+from nuvik.core.survey.selection import (
+    Choice,
+    Marking,
+    Only,
+    Order,
+    marked_by,
+    marked_in_words,
+    movable_of,
+    working_set_in_words,
+)
 from nuvik.tui.screens.menu import Menu
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.widgets.age_board import AgeBoardView
@@ -38,18 +47,20 @@ class SurveyScreen(StageScreen):
     STAGE = "survey"
     FIRST_FOCUS = "#drives"
     BINDINGS = [
-        Binding("tab", "app.focus_next", "drives / libraries"),
+        Binding("tab", "app.focus_next", "switch"),
         Binding("enter", "open", "open", key_display="Enter"),
         Binding("space", "mark", "mark"),
-        Binding("m", "mark_many", "mark many"),
-        Binding("p", "plan", "plan marked"),
+        Binding("m", "mark_many", "many"),
+        Binding("p", "plan", "plan"),
         Binding("l", "lift", "lift"),
         Binding("b", "board", "board"),
         Binding("f", "filter", "filter"),
         Binding("slash", "find", "find", key_display="/"),
         Binding("g", "changes", "changes"),
         Binding("o", "loose", "loose"),
-        Binding("r", "again", "again"),
+        Binding("r", "again", "again", show=False),
+        Binding("M", "merge", "make one", show=False),
+        Binding("w", "working_set", "really used", show=False),
         Binding("s", "order", "order", show=False),
         Binding("a", "all", "all drives / one", show=False),
         Binding("x", "export", "export", show=False),
@@ -127,6 +138,8 @@ class SurveyScreen(StageScreen):
         said = self._choice.in_words(len(listed), len(snapshot.libraries))
         if one_drive is not None and drive is not None and not self._choice.text:
             said = f"on {shown(drive.label)}: {said}"
+        if self._choice.only is Only.WORKING_SET:
+            said += f" · {working_set_in_words(snapshot.libraries)}"
         if self._on_board:
             said += f" · {big_and_cold_in_words(self.query_one(AgeBoardView).board)}"
         if chosen := marked_in_words(snapshot.libraries, marked):
@@ -171,6 +184,37 @@ class SurveyScreen(StageScreen):
         self._show_libraries()
         if not self._on_board:
             self.query_one(LibraryTable).action_move(1)
+
+    def action_working_set(self) -> None:
+        """The marked libraries, else the one at the cursor, join those the user really uses, or leave them."""
+        libraries = self.desk.snapshot.libraries
+        chosen = [one for one in libraries if one.id in self.desk.marked]
+        chosen = chosen or [one for one in (self._at,) if one is not None and self._view.has_focus]
+        if not chosen:
+            return
+        joins = not all(one.working_set for one in chosen)
+        workspace, paths = self.desk.workspace, {one.path for one in chosen}
+        try:
+            workspace.tell(*(replace(workspace.card(path), working_set=joins) for path in paths))
+        except NuvikError as trouble:
+            self.nuvik.complain(trouble)
+            return
+        now = tuple(replace(one, working_set=joins) if one.path in paths else one for one in libraries)
+        self.desk.take_snapshot(replace(self.desk.snapshot, libraries=now))
+        self.refresh_stage()
+        what = format_count(len(chosen), "library", "libraries")
+        self.notify(f"{what}: {'now among those you really use' if joins else 'no longer among those you really use'}.")
+
+    def action_merge(self) -> None:
+        """The marked libraries, which lie in one folder, become one library: that folder."""
+        chosen = [one for one in self.desk.snapshot.libraries if one.id in self.desk.marked]
+        try:
+            folder = self.desk.workspace.make_one(chosen)
+        except NuvikError as trouble:
+            self.nuvik.complain(trouble)
+            return
+        self.notify(f"{shown(folder)} is one library from now on; the next survey shows it.", markup=False)
+        self.nuvik.begin_survey()
 
     # -- keys: many ----------------------------------------------------------------------------------------
 

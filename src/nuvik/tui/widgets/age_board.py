@@ -21,7 +21,8 @@ from nuvik.core.survey.headline import COLD_AFTER_DAYS
 from nuvik.drawing.palette import Palette
 from nuvik.tui.theme import palette_of
 
-_SIDE_CELLS, _LIST_CELLS, _FOOT_LINES = 11, 44, 2
+_SIDE_CELLS, _FOOT_LINES = 11, 2
+_LIST_CELLS, _NARROW_LIST_CELLS, _NARROW = 44, 34, 130
 _CORNER = " big and cold "
 
 
@@ -92,7 +93,11 @@ class AgeBoardView(Widget, can_focus=True):
     @property
     def _room(self) -> tuple[int, int]:
         """Cells across and up."""
-        return max(10, self.size.width - _SIDE_CELLS - _LIST_CELLS), max(4, self.size.height - _FOOT_LINES)
+        return max(10, self.size.width - _SIDE_CELLS - self._list_cells), max(4, self.size.height - _FOOT_LINES)
+
+    @property
+    def _list_cells(self) -> int:
+        return _LIST_CELLS if self.size.width >= _NARROW else _NARROW_LIST_CELLS
 
     def _lay(self) -> None:
         columns, rows = self._laid_in = self._room
@@ -211,7 +216,8 @@ class AgeBoardView(Widget, can_focus=True):
         for days, name in AGE_TICKS:
             start = round(across_of(days) * (columns - 1))
             start = max(0, min(columns - len(name), start - (len(name) // 2 if days else 0)))
-            words[start : start + len(name)] = name
+            if not "".join(words[max(0, start - 1) : start + len(name)]).strip():  # where there is room for it
+                words[start : start + len(name)] = name
         return f"{'last used':<{_SIDE_CELLS}}{''.join(words)}"
 
     def _beside(self, line: int, palette: Palette) -> list[Segment]:
@@ -227,7 +233,7 @@ class AgeBoardView(Widget, can_focus=True):
         mark = "●" if one.id in self._marked else " "
         style = Style(color=palette.accent, bold=True) if one.id == self._at else Style()
         size = f"{format_bytes(one.bytes):>8} {ago(one.last_used):>9}"
-        name_cells = _LIST_CELLS - 8 - len(size)
+        name_cells = self._list_cells - 8 - len(size)
         return [
             Segment(f"{mark} ", Style(color=palette.accent)),
             Segment(f" {one.kind.letter} ", Style(color=palette.text, bgcolor=palette.kinds[one.kind])),

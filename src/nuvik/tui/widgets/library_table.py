@@ -106,7 +106,8 @@ class LibraryTable(ScrollView, can_focus=True):
     def note_of(self, library: Library) -> str:
         if self._note is not None:
             return self._note(library)
-        return library.why_not or library.caution or ("hidden" if library.hidden else "")
+        signs = [name for name, is_so in (("hidden", library.hidden), ("really used", library.working_set)) if is_so]
+        return library.why_not or library.caution or ", ".join(signs)
 
     # -- keys and mouse ------------------------------------------------------------------------------------
 

@@ -64,7 +64,7 @@ def _runs(data: StripData, bytes_a_cell: float, palette: Palette) -> list[_Run]:
     """The pieces in order. Ends are rounded, not lengths, so that no error adds up."""
     drive, runs, drawn = data.drive, [], 0
     length = max(1, round(drive.usable_bytes / bytes_a_cell))
-    at_bytes = max(0, data.used_bytes - sum(library.bytes for library in data.libraries))
+    at_bytes = max(0, data.used_bytes - sum(library.on_disk_bytes for library in data.libraries))
 
     def add(until: float, fill: str, style: Style, letter: str = "") -> None:
         nonlocal drawn
@@ -75,7 +75,7 @@ def _runs(data: StripData, bytes_a_cell: float, palette: Palette) -> list[_Run]:
 
     add(at_bytes / bytes_a_cell, OTHER, Style(color=palette.quiet, bgcolor=palette.ground))
     for library in data.libraries:
-        at_bytes += library.bytes
+        at_bytes += library.on_disk_bytes
         if min(round(at_bytes / bytes_a_cell), length) > drawn:  # of thousands, most are too small to be drawn
             fill, style = _look_of(library, data, palette)
             add(at_bytes / bytes_a_cell, fill, style, library.kind.letter)

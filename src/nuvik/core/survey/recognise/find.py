@@ -17,7 +17,7 @@ from nuvik.core.survey.walk.entries import OURS_PREFIX
 from nuvik.core.survey.walk.tree import Folder, Tree
 
 _SETTINGS_BYTES = 100_000_000
-"""Assumed: hidden folders in the home with less than this are settings, and no library."""
+"""Assumed: what a program keeps hidden in the home is settings when it takes less than this."""
 _PART_BYTES = 1
 
 
@@ -89,7 +89,7 @@ class _Search:
                 self._link(folder, path, kind)
         for path, card in self._cards_in.get(folder.path, ()):
             # A card may stand on a single file.
-            if path not in self.found and os.path.basename(path) not in folder.below and self._is_there(path):
+            if path not in self.found and os.path.basename(path) not in folder.below and self._is_file(path):
                 self.take(Candidate(path, card, kind=kind))
 
     def _one(self, folder: Folder, kind: Kind | None, why: str) -> None:
@@ -104,7 +104,7 @@ class _Search:
             self.below(folder, COLLECTIONS.get(folder.name.casefold()), "")
         elif path in about.caches:
             self.below(folder, Kind.CACHE, "it lies where the system lets programs keep caches")
-        elif is_settings(folder, about.home):
+        elif self._is_settings(folder):
             return
         elif (named := self._named_collection(folder)) is not None:
             self.below(folder, named, f"it stands with other {PLURALS[named]} in “{folder.name}”")
@@ -112,6 +112,14 @@ class _Search:
             self.below(folder, titles.kind, f"{titles.why}: {PLURALS[titles.kind]}")
         else:
             self.take(Candidate(path, kind=kind, why=why))
+
+    def _is_settings(self, folder: Folder) -> bool:
+        """Whether a folder is where a program keeps its settings: hidden in the home, or among those of programs, and
+        too small to be worth a library. It stays where it is and counts as loose.
+        """
+        about, above = self._context.about, os.path.dirname(folder.path)
+        hidden = folder.name.startswith(".") and above == about.home
+        return (hidden or above in about.containers) and folder.extent.bytes < _SETTINGS_BYTES
 
     def _named_collection(self, folder: Folder) -> Kind | None:
         kind = self._context.about.standard.get(folder.path) or COLLECTIONS.get(folder.name.casefold())
@@ -130,21 +138,17 @@ class _Search:
         if leads_to_library and self._context.host.why_protected(real) is None:
             self.take(Candidate(real, card, tether=path, kind=collection_kind(real) or kind))
 
-    def _is_there(self, path: str) -> bool:
+    def _is_file(self, path: str) -> bool:
+        """A link is no file: what it leads to is found by itself."""
+        files = self._context.host.files
         try:
-            return self._context.host.files.exists(path)
+            return files.exists(path) and not files.is_link(path) and not files.is_folder(path)
         except OSError:
             return False
 
     @property
     def roots(self) -> set[str]:
         return {tree.root.path for tree in self._trees}
-
-
-def is_settings(folder: Folder, home: str) -> bool:
-    """Whether a hidden folder of the home is too small to be worth a library: settings, which stay where they are."""
-    hidden = folder.name.startswith(".") and os.path.dirname(folder.path) == home
-    return hidden and folder.extent.bytes < _SETTINGS_BYTES
 
 
 def collection_kind(path: str) -> Kind | None:
