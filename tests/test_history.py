@@ -18,11 +18,14 @@ from nuvik.__main__ import run
 from nuvik.core.model.errors import BadInput
 from nuvik.core.model.history import Sighting
 from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.progress import Stop
 from nuvik.core.store.exports import COLUMNS, save_libraries
 from nuvik.core.store.snapshots import drive_history, keep_snapshot, library_history, moments, thinned
 from nuvik.core.survey.age_board import across_of, age_board
 from nuvik.core.survey.growth import differences, forecast_sentence, growth
+from nuvik.core.survey.headline import survey_headline
 from nuvik.core.survey.selection import Choice, Marking, Only, Order, marked_by
+from nuvik.core.survey.walk import walkers
 
 
 def moment(days: float) -> str:
@@ -53,6 +56,23 @@ def test_two_surveys_are_compared_and_a_survey_of_one_folder_keeps_the_rest(worl
     assert run(["changes", "--world", str(world.folder), "--since", "last week"]) == 2
     assert run(["changes", "--world", str(world.folder)]) == 0
     assert "how fast it fills is not known yet" in capsys.readouterr().out
+
+
+def test_a_stopped_survey_is_marked_and_what_was_known_stays(world, monkeypatch):
+    for name in ("Aster", "Birch", "Cedar"):
+        fill(world.path("heron", name))
+    workspace = world.open()
+    before = workspace.survey()
+    monkeypatch.setattr(walkers, "_SLICE_HERE", 1)
+    monkeypatch.setattr(walkers, "_TELL_EVERY_S", 0.0)
+    os.rename(world.path("heron", "Cedar"), world.path("heron", "Zinnia"))
+    stop = Stop()
+    partial = workspace.survey((), lambda progress: stop.ask() if progress.entries > 12 else None, stop)
+    assert not partial.complete and survey_headline(partial).startswith("The survey was stopped")
+    assert {one.name: one.bytes for one in partial.libraries}.items() >= {
+        one.name: one.bytes for one in before.libraries}.items()  # fmt: skip
+    assert workspace.snapshot().libraries == partial.libraries
+    assert {one.name for one in workspace.survey().libraries} == {"Aster", "Birch", "Zinnia"}
 
 
 @given(rate=st.integers(-5_000, 5_000), weeks=st.integers(3, 30), seed=st.integers(0, 99))

@@ -114,3 +114,37 @@ def test_power_cut_in_the_middle(real_drives, tmp_path, which):
             undo(workspace.work(), "last")
         assert picture(library, times=False) == whole
         assert not leftovers(small) and not leftovers(large)
+
+
+@pytest.mark.parametrize("filesystem", ["ext4", "xfs", "ntfs", "exfat"])
+def test_a_survey_of_real_file_systems_counts_what_they_hold(real_drives, workspace, filesystem):
+    """Beside the plain tool, with another drive mounted inside, and after a second name outside came and went."""
+    outer, inner = real_drives.up("outer", "400M", filesystem), real_drives.up("inner", "100M", "ext4")
+    library = outer / "My Library"
+    (library / "deep").mkdir(parents=True)
+    for number in range(300):
+        (library / "deep" / f"n{number}.dat").write_bytes(b"x" * (number * 61 % 9_000))
+    with open(library / "film.mkv", "wb") as file:
+        file.write(b"x" * 30_000_000)
+    (inner / "elsewhere.bin").write_bytes(b"y" * 1_000_000)
+    nested = library / "nested"
+    nested.mkdir()
+    subprocess.run(["mount", "--bind", str(inner), str(nested)], check=True)
+    try:
+        snapshot = workspace.survey((str(outer),))
+        (found,) = [one for one in snapshot.libraries if one.name == "My Library"]
+        plain = ["du", "-s", "-x", "-B1", str(library)]
+        told = subprocess.run(plain, capture_output=True, text=True, check=True).stdout
+        assert (found.files, found.bytes) == (301, 30_000_000 + sum(number * 61 % 9_000 for number in range(300)))
+        assert found.on_disk_bytes == int(told.split()[0])
+        assert not found.movable and "another drive is mounted inside it" in found.why_not
+        assert (str(nested), "another drive is mounted here") in [(one.path, one.problem) for one in snapshot.problems]
+    finally:
+        subprocess.run(["umount", str(nested)], check=True)
+    free_before, before = os.statvfs(outer), found.on_disk_bytes
+    subprocess.run(["rm", "-r", str(library)], check=True)
+    gone, until = 0, time.monotonic() + 10
+    while gone < 0.98 * before and time.monotonic() < until:  # some file systems free it a moment later
+        time.sleep(0.1)
+        gone = (os.statvfs(outer).f_bfree - free_before.f_bfree) * free_before.f_frsize
+    assert gone == pytest.approx(before, rel=0.02), "what the survey said it holds is what becomes free"

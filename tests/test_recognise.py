@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import time
 from datetime import UTC, datetime, timedelta
@@ -12,17 +13,19 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import MB, fill
+from nuvik.__main__ import run
 from nuvik.core.cards_file import cards_text, read_cards_file
 from nuvik.core.hosts import surroundings as here
 from nuvik.core.hosts.local import LocalHost
-from nuvik.core.hosts.surroundings import menu_entry, recent_files
+from nuvik.core.hosts.surroundings import installed_program, menu_entry, recent_files
 from nuvik.core.model.clock import moment_text
 from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.extent import Extent
 from nuvik.core.model.history import Sighting
 from nuvik.core.model.library import Card, Kind, Part, Verdict
-from nuvik.core.model.surroundings import Recent, Surroundings
+from nuvik.core.model.surroundings import Program, Recent, Surroundings
 from nuvik.core.survey.card_wishes import card_with
+from nuvik.core.survey.library_page import inside_rows, library_page, links_in_words
 from nuvik.core.survey.take import survey
 from nuvik.core.survey.usage import RecentFiles, use_of
 
@@ -279,3 +282,83 @@ def test_a_card_at_the_old_path_of_a_moved_library_is_found_through_its_link(wor
 
 def test_a_world_keeps_its_own_counsel(world):
     assert world.open().host.surroundings() == Surroundings(), "nothing of this computer leaks into a world"
+
+
+@pytest.mark.parametrize(
+    ("values", "expected"),
+    [
+        ({"DisplayName": "Vane", "InstallLocation": '"C:\\Tools\\Vane\\"'}, ("Vane", "C:\\Tools\\Vane")),
+        ({"InstallLocation": "D:\\Games\\Kite"}, ("Kite", "D:\\Games\\Kite")),
+        ({"DisplayName": "Part", "InstallLocation": "C:\\x", "SystemComponent": 1}, None),
+        ({"DisplayName": "No place", "InstallLocation": None}, None), ({}, None),
+    ],
+)  # fmt: skip
+def test_the_list_of_installed_programs_of_another_system(values, expected):
+    program = installed_program(values)
+    assert (program and (program.name, program.path)) == expected
+
+
+def test_an_installed_program_is_better_left_where_it_is(world):
+    put(world.path("heron", "Vane", "vane.exe"), MB)
+    workspace = world.open()
+    program = Program("Vane", world.path("heron", "Vane"), "the system's list of installed programs")
+    workspace.host.surroundings = lambda: Surroundings(programs=(program,))
+    (library,) = workspace.survey().libraries
+    assert (library.kind, library.verdict) == (Kind.PROGRAM, Verdict.UNWISE)
+    assert library.why_not == "“Vane” is installed here, and its updater expects it in this place"
+
+
+def test_a_page_tells_what_a_user_asks_in_order(world):
+    root = Path(fill(world.path("heron", "Games", "Kite"), odd=True))
+    put(root / "Add-ons" / "more.pack", MB)
+    world.drive("pipit", filesystem="ext4", cluster_bytes=65_536)
+    world.write()
+    workspace = world.open()
+    (library,) = workspace.survey().libraries
+    assert (library.links_in, library.links_out, library.links_broken) == (3, 1, 1)
+    lines = dict(library_page(library, workspace.drive_or_refuse("heron"), workspace.host.drives()))
+    assert list(lines)[:4] == ["lies at", "is taken for", "takes", "largest file"]
+    assert lines["is taken for"] == "game: it stands with other games in “Games”"
+    assert lines["part"] == "Add-ons: game, 1.00 MB in 1 file"
+    assert lines["would take"].endswith(" on Pipit") and lines["may it move?"].startswith("yes, but not at this moment")
+    sizes = [os.lstat(path).st_size for path in {os.lstat(p).st_ino: p for p in root.rglob("*")
+                                                  if p.is_file() and not p.is_symlink()}.values()]  # fmt: skip
+    exact = sum(-(-size // 65_536) * 65_536 for size in sizes)
+    assert library.room_bytes(65_536) == pytest.approx(exact, rel=0.01)
+    folder = workspace.inside(library)
+    rows = inside_rows(folder)
+    assert sum(row.bytes for row in rows) == library.bytes and rows[0].bytes == max(row.bytes for row in rows)
+    words = links_in_words(folder, 10)
+    assert words[0] == "broken-link → nowhere/at all: leads nowhere"
+    assert words[1] == "far-link → /etc/hostname: leads out of it" and len(words) == 5
+
+
+def test_cards_by_commands(world, capsys):
+    """Told, shown, written to a file, carried to another state folder, and forgotten."""
+    game = put(world.path("heron", "Games", "Kite", "data.pack"), MB).parent
+    at = ["--world", str(world.folder)]
+    assert run(["card", str(game), "--name", "Kite makers", "--kind", "game", "--opens-per-week", "2.5", "--needs",
+                "40MB/s", "--part", "Add-ons=game", "--use", "--pin", *at]) == 0  # fmt: skip
+    said = capsys.readouterr().out
+    for words in ("is called Kite makers", "2.5 times a week", "40.0 MB/s", "stays where it is", "really used",
+                  "the part Add-ons (game)"):  # fmt: skip
+        assert words in said
+    assert run(["card", str(game), "--no-pin", "--json", *at]) == 0
+    card = json.loads(capsys.readouterr().out)
+    assert (card["format"], card["pinned"], card["opens_per_week"]) == ("nuvik-card/1", False, 2.5)
+    file = str(world.folder / "all cards.toml")
+    assert run(["cards", "export", file, *at]) == 0
+    other = ["--state", str(world.folder / "other state")]
+    assert run(["survey", "--json", *at, *other]) == 0
+    assert json.loads(capsys.readouterr().out.partition("\n")[2])["libraries"][0]["name"] == "Kite"
+    assert run(["cards", "import", file, *at, *other]) == 0
+    assert run(["survey", *at, *other]) == 0
+    assert "Kite makers" in capsys.readouterr().out
+    assert run(["card", str(game), "--forget", *at]) == 0
+    assert "nothing was told of it" in capsys.readouterr().out
+    for words, code in ((["card", "/nowhere"], 3), (["card", str(game), "--kind", "toy"], 2),
+                        (["card", str(game), "--opens-per-week", "-1"], 2), (["card", str(game), "--needs", "x"], 2),
+                        (["card", str(game), "--part", "x"], 2), (["cards", "import", "/nowhere.toml"], 3),
+                        (["cards", "export", "/nowhere/cards.toml"], 3)):  # fmt: skip
+        assert run([*words, *at]) == code
+        assert "Traceback" not in capsys.readouterr().err

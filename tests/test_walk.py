@@ -12,6 +12,7 @@ import time
 from collections import Counter
 from dataclasses import replace
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -293,3 +294,31 @@ def test_a_world_counts_lengths_and_a_file_may_be_a_root(world):
     for root in (world.path("heron"), world.path("heron", "film.mkv")):
         extent = size_tree(host, root).root.extent
         assert (extent.bytes, extent.on_disk_bytes, extent.files) == (300 * MB, 300 * MB, 1)
+
+
+@pytest.mark.parametrize(
+    ("system", "facts", "expected"),
+    [
+        ("win32", {"st_file_attributes": 0x20}, False), ("win32", {"st_file_attributes": 0x400020}, True),
+        ("win32", {"st_file_attributes": 0x1020}, True), ("darwin", {"st_flags": 0}, False),
+        ("darwin", {"st_flags": 0x40000000}, True), ("linux", {}, False),
+    ],
+)  # fmt: skip
+def test_placeholders_are_told_by_the_marks_of_their_system(monkeypatch, tmp_path, system, facts, expected):
+    assert looking.not_here(SimpleNamespace(**facts), system) is expected
+    junction, cloud = {"st_reparse_tag": 0xA0000003}, {"st_reparse_tag": 0x9000001A}
+    assert looking.leads_elsewhere(SimpleNamespace(st_file_attributes=0x410, **junction))
+    assert not looking.leads_elsewhere(SimpleNamespace(st_file_attributes=0x410, **cloud)), "a cloud folder is a folder"
+    assert not looking.leads_elsewhere(SimpleNamespace(st_file_attributes=0x10, **junction))
+
+
+def test_what_is_not_here_is_counted_apart(tmp_path, monkeypatch):
+    """As on a system that marks placeholders: they take no room here."""
+    for name, size in (("here.bin", 1000), ("away.bin", 9000)):
+        (tmp_path / name).write_bytes(b"x" * size)
+    monkeypatch.setattr(looking, "MAY_BE_AWAY", True)
+    monkeypatch.setattr(slices, "MAY_BE_AWAY", True)
+    for module in (looking, slices):
+        monkeypatch.setattr(module, "not_here", lambda facts: facts.st_size == 9000)
+    extent = size_tree(LocalHost(), str(tmp_path)).root.extent
+    assert (extent.files, extent.bytes, extent.not_here_files, extent.not_here_bytes) == (1, 1000, 1, 9000)

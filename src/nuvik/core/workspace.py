@@ -97,14 +97,16 @@ class Workspace:
     # -- survey --------------------------------------------------------------------------------------------
 
     def survey(self, paths: tuple[str, ...] = (), report: Watching = unwatched, stop: Stop | None = None) -> Snapshot:
-        """Survey and keep the snapshot; of a survey of some folders only, what lies elsewhere is kept as it was known.
+        """Survey and keep the snapshot; what a survey of some folders, or one that was stopped, did not reach is kept
+        as it was known. Gives what was surveyed; of a stopped survey of everything, with what was known before.
 
         Raises Refused.
         """
         snapshot = survey(self.host, paths, self.cards(), library_history(self.database), report, stop)
         roots = tuple(os.path.realpath(normalised(path)) for path in paths)
-        keep_snapshot(self.database, together(latest_snapshot(self.database), snapshot, roots))
-        return snapshot
+        whole = together(latest_snapshot(self.database), snapshot, roots)
+        keep_snapshot(self.database, whole)
+        return snapshot if roots else whole
 
     def snapshot(self) -> Snapshot:
         """The latest snapshot with the drives as they are now; with no library before the first survey."""

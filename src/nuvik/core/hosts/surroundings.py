@@ -12,7 +12,7 @@ import os
 import shlex
 import shutil
 import sys
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import datetime
 from urllib.parse import unquote_to_bytes, urlsplit
 
@@ -117,13 +117,21 @@ def _installed_on_windows() -> Iterable[Program]:
                 with winreg.OpenKey(hive, place) as key:
                     for number in range(winreg.QueryInfoKey(key)[0]):
                         with winreg.OpenKey(key, winreg.EnumKey(key, number)) as entry:
-                            values = dict(winreg.EnumValue(entry, n)[:2] for n in range(winreg.QueryInfoKey(entry)[1]))
-                        folder = str(values.get("InstallLocation") or "").strip('"').rstrip("\\")
-                        if folder:
-                            name = str(values.get("DisplayName") or os.path.basename(folder))
-                            yield Program(name, folder, "the system's list of installed programs")
+                            values = [winreg.EnumValue(entry, n)[:2] for n in range(winreg.QueryInfoKey(entry)[1])]
+                        program = installed_program(dict(values))
+                        if program is not None:
+                            yield program
             except OSError:
                 continue
+
+
+def installed_program(values: Mapping[str, object]) -> Program | None:
+    """One entry of the list; None for what has no folder of its own, and for parts of the system."""
+    folder = str(values.get("InstallLocation") or "").strip().strip('"').rstrip("\\/")
+    if not folder or "\0" in folder or values.get("SystemComponent") == 1:
+        return None
+    name = str(values.get("DisplayName") or folder.replace("\\", "/").rpartition("/")[2])
+    return Program(name, folder, "the system's list of installed programs")
 
 
 # -- recent files ------------------------------------------------------------------------------------------

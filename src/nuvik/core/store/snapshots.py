@@ -113,9 +113,11 @@ def drive_history(database: Database) -> dict[str, list[Sighting]]:
 
 
 def together(before: Snapshot | None, now: Snapshot, roots: tuple[str, ...]) -> Snapshot:
-    """A survey of some folders only, with all that lies elsewhere as it was known before."""
-    if before is None or not roots:
+    """A survey of some folders only, or one that was stopped, with all else as it was known before."""
+    if before is None or (now.complete and not roots):
         return now
+    if not now.complete:
+        return _filled_up(before, now)
 
     def elsewhere(path: str) -> bool:
         return not any(is_within(path, root) for root in roots)
@@ -129,4 +131,15 @@ def together(before: Snapshot | None, now: Snapshot, roots: tuple[str, ...]) -> 
         problems=(*now.problems, *(one for one in before.problems if elsewhere(one.path) and one not in now.problems)),
         loose=tuple(sorted(loose, key=lambda one: (-one.bytes, one.path))),
         large_files=tuple(sorted(large, key=lambda one: (-one.bytes, one.path))),
+    )  # fmt: skip
+
+
+def _filled_up(before: Snapshot, now: Snapshot) -> Snapshot:
+    """What a stopped survey did not reach, or only in part, stays as it was known; it is still marked."""
+    known = {one.id: one for one in before.libraries}
+    reached = {one.id: one for one in now.libraries if one.id not in known or one.bytes >= known[one.id].bytes}
+    libraries = {**known, **reached}.values()
+    return replace(
+        now, libraries=tuple(sorted(libraries, key=lambda one: (-one.bytes, one.path))),
+        large_files=before.large_files or now.large_files, loose=before.loose or now.loose,
     )  # fmt: skip

@@ -19,6 +19,11 @@ COLD_AFTER_DAYS = 365
 
 def survey_headline(snapshot: Snapshot) -> str:
     """For example “Kestrel is nearly full: 38 GB free, you asked for 51. Eleven libraries there …”."""
+    said = _how_it_stands(snapshot)
+    return said if snapshot.complete else f"The survey was stopped: what it did not reach may be missing or old. {said}"
+
+
+def _how_it_stands(snapshot: Snapshot) -> str:
     attached = [drive for drive in snapshot.drives if drive.attached]
     if not attached:
         return "No drive was found."

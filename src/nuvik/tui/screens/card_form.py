@@ -8,7 +8,7 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
 from textual.screen import ModalScreen
-from textual.widgets import Button, Input, Static, Switch
+from textual.widgets import Button, Checkbox, Input, Static
 
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.library import Kind, Library
@@ -60,9 +60,7 @@ class CardForm(ModalScreen[None]):
             parts = ", ".join(f"{shown(part.path)}={part.kind}" for part in card.parts)
             yield Input(parts, placeholder="as Nuvik finds them", id="parts")
             for field, words in _FLAGS:
-                with Horizontal(classes="flag"):
-                    yield Switch(getattr(card, field), id=field, disabled=self._idle(field))
-                    yield Static(words, classes="flag-words")
+                yield Checkbox(words, getattr(card, field), id=field, disabled=self._idle(field), compact=True)
             with Horizontal(id="answers"):
                 yield Button("keep (^s)", id="keep")
                 yield Button("leave it (Esc)", id="later")
@@ -86,7 +84,7 @@ class CardForm(ModalScreen[None]):
     def action_keep(self) -> None:
         fields = ("name", "kind", "opens", "needs", "parts")
         name, kind, opens, needs, parts = (self.query_one(f"#{field}", Input).value for field in fields)
-        flags = {field: self.query_one(f"#{field}", Switch).value for field, _ in _FLAGS}
+        flags = {field: self.query_one(f"#{field}", Checkbox).value for field, _ in _FLAGS}
         try:
             card = card_with(self._card, name, kind, opens, needs, parts, **flags)
             self._desk.workspace.tell(card)

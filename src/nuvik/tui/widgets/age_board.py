@@ -232,7 +232,9 @@ class AgeBoardView(Widget, can_focus=True):
         one = spots[number].library
         mark = "●" if one.id in self._marked else " "
         style = Style(color=palette.accent, bold=True) if one.id == self._at else Style()
-        size = f"{format_bytes(one.bytes):>8} {ago(one.last_used):>9}"
+        size = f"{format_bytes(one.bytes):>8}"
+        if self.size.width >= _NARROW:
+            size += f" {ago(one.last_used):>9}"
         name_cells = self._list_cells - 8 - len(size)
         return [
             Segment(f"{mark} ", Style(color=palette.accent)),

@@ -172,15 +172,17 @@ _COLUMNS = itemgetter(stat.ST_MODE, stat.ST_SIZE, stat.ST_ATIME, stat.ST_MTIME)
 _BLOCKS = attrgetter("st_blocks" if HAS_BLOCKS else "st_size")
 
 
-def not_here(facts: Any) -> bool:
+def not_here(facts: Any, system: str = sys.platform) -> bool:
     """Whether a file is a placeholder for one that lies with a cloud service."""
-    if sys.platform == "win32":
+    if system == "win32":
         return bool(facts.st_file_attributes & _WINDOWS_NOT_HERE)
-    return sys.platform == "darwin" and bool(facts.st_flags & _MAC_DATALESS)
+    return system == "darwin" and bool(facts.st_flags & _MAC_DATALESS)
+
+
+def leads_elsewhere(facts: Any) -> bool:
+    """Whether what looks like a folder on Windows is a link to one (a junction)."""
+    return bool(facts.st_file_attributes & _WINDOWS_REPARSE and facts.st_reparse_tag & _WINDOWS_SURROGATE)
 
 
 def _is_junction(entry: os.DirEntry[str]) -> bool:
-    if sys.platform != "win32":
-        return False
-    facts: Any = entry.stat(follow_symlinks=False)
-    return bool(facts.st_file_attributes & _WINDOWS_REPARSE and facts.st_reparse_tag & _WINDOWS_SURROGATE)
+    return sys.platform == "win32" and leads_elsewhere(entry.stat(follow_symlinks=False))
