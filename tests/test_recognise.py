@@ -273,9 +273,12 @@ def test_a_card_at_the_old_path_of_a_moved_library_is_found_through_its_link(wor
     put(world.path("heron", "Games", "Kite", "data.pack"), MB)
     os.makedirs(world.path("kestrel", "Games"))
     os.symlink(world.path("heron", "Games", "Kite"), world.path("kestrel", "Games", "Kite"))
+    assert [one.kind for one in world.open().survey().libraries] == [Kind.GAME], "a folder of links alone"
+    put(world.path("kestrel", "Games", "Loom", "data.pack"), MB)
+    assert {one.name for one in world.open().survey().libraries} == {"Kite", "Loom"}, "links among folders"
     world.cards = [{"path": "kestrel/Games/Kite", "name": "Kite makers", "opens_per_week": 4}]
     world.write()
-    (library,) = world.open().survey().libraries
+    library = next(one for one in world.open().survey().libraries if one.tether)
     assert (library.name, library.drive, library.bytes, library.opens_per_week) == ("Kite makers", "heron", MB, 4)
     assert library.tether == world.path("kestrel", "Games", "Kite")
 

@@ -123,8 +123,12 @@ class _Search:
 
     def _named_collection(self, folder: Folder) -> Kind | None:
         kind = self._context.about.standard.get(folder.path) or COLLECTIONS.get(folder.name.casefold())
-        holds_only_folders = bool(folder.below) and not (folder.own.files or folder.own.links)
-        return kind if holds_only_folders else None
+        if kind is None or folder.own.files or not (folder.below or folder.own.links):
+            return None
+        # A library that was moved away is a link to a folder here.
+        links = [os.path.join(folder.path, name) for name, _ in folder.own.link_list if os.sep not in name]
+        only_folders = len(links) == folder.own.links and all(map(os.path.isdir, links))
+        return kind if only_folders else None
 
     def _link(self, folder: Folder, path: str, kind: Kind | None) -> None:
         files, real = self._context.host.files, os.path.realpath(path)
