@@ -23,6 +23,8 @@ from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Report, Stop, silent
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timeline import Timeline
+from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.answer import Answer, answer
 from nuvik.core.planning.draft import Draft
 from nuvik.core.planning.purchases import Verdict, judge
 from nuvik.core.rehearsal.rehearse import rehearse
@@ -295,6 +297,19 @@ class Workspace:
             raise Refused(f"The target {shown(folder)} lies inside {shown(library.path)} itself.",
                           next_step="Choose a place outside it.")  # fmt: skip
         return holding, os.path.join(folder, os.path.basename(library.path))
+
+    def propose(self, wishes: Wishes, snapshot: Snapshot | None = None) -> Answer:
+        """What belongs where, as good as can be, in an order that works. Raises Refused before the first survey."""
+        snapshot = snapshot or self.snapshot()
+        if not snapshot.libraries:
+            raise Refused("No library is known yet.", next_step="Survey first: “nuvik survey”.")
+        return answer(snapshot, wishes, self.room_of)
+
+    def room_of(self, library: Library, drive: Drive) -> int:
+        """What a library takes on a drive, in its clusters, folders included; its length, in a world."""
+        if self.host.counts_lengths:
+            return library.bytes
+        return library.room_bytes(drive.cluster_bytes) + library.folders * drive.cluster_bytes
 
     def rehearse(self, plan: Plan, on_trial: bool = False, stop: Stop | None = None) -> Timeline:
         """What carrying a plan now would do."""

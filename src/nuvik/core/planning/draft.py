@@ -15,7 +15,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
-from nuvik.core.model.plan import Plan, Step
+from nuvik.core.model.plan import Kept, Plan, Step
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
 from nuvik.core.planning.waiting import opening_s, waiting_s_per_week
@@ -32,6 +32,14 @@ class Draft:
     """A chosen target path by library id, where it is not the usual one."""
     headroom_bytes: dict[str, int] = field(default_factory=dict)
     """Headroom asked for, by drive id, where it is not the drive's own."""
+    proven_gap: float | None = None
+    """How far a proposal is from the best possible; None once anything was set down by hand."""
+    reasons: dict[str, str] = field(default_factory=dict)
+    """Why libraries move, by their id, where a proposal says so."""
+    kept: dict[str, Kept] = field(default_factory=dict)
+    """Why libraries stay, by their id, where a proposal says so."""
+    unplaced: tuple[str, ...] = ()
+    """The names of libraries that a proposal would move and no order of moves allows."""
 
     # -- editing -------------------------------------------------------------------------------------------
 
@@ -53,7 +61,7 @@ class Draft:
             places[library_id] = drive_id
             if target_path is not None:
                 targets[library_id] = target_path
-        return replace(self, places=places, targets=targets)
+        return replace(self, places=places, targets=targets, proven_gap=None, kept={}, unplaced=())
 
     def set_down_all(self, library_ids: Iterable[str], drive_id: str) -> Draft:
         """The draft with several libraries on one drive. Raises Refused when one of them cannot go there."""
@@ -219,7 +227,8 @@ class Draft:
         return Plan(
             made_at=now_text(), host=self.snapshot.host, snapshot_taken_at=self.snapshot.taken_at, steps=steps,
             headroom_bytes={drive.id: drive.headroom_bytes for drive in self.drives},
-            waiting_before_s_per_week=before, waiting_after_s_per_week=after,
+            waiting_before_s_per_week=before, waiting_after_s_per_week=after, proven_gap=self.proven_gap,
+            unplaced=self.unplaced, kept=tuple(self.kept.values()),
         )  # fmt: skip
 
     def _step(self, number: int, library: Library) -> Step:
@@ -231,7 +240,7 @@ class Draft:
         return Step(
             n=number, library=library.name, kind=library.kind, path=library.path, bytes=library.bytes,
             files=library.files, on_disk_bytes=library.on_disk_bytes, from_drive=here.id, to_drive=there.id,
-            reason=reason,
+            reason=self.reasons.get(library.id, reason),
             target_path=self.targets.get(library.id) or usual_target(library, there),
         )  # fmt: skip
 

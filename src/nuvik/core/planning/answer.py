@@ -1,0 +1,89 @@
+"""The answer to “what belongs where?”: a proposal, in an order that works, as a draft with reasons."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from nuvik.core.model.names import shown
+from nuvik.core.model.plan import Kept
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.units import format_bytes, format_count, format_duration
+from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.draft import Draft
+from nuvik.core.planning.order import Move, Ordered, order_moves
+from nuvik.core.planning.proposal import TIME_LIMIT_S, Proposal, RoomOf, propose, spaces_of
+from nuvik.core.planning.reasons import why_moves, why_stays
+from nuvik.core.planning.waiting import waiting_s_per_week
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """A proposal, and what it comes to."""
+
+    draft: Draft
+    proposal: Proposal
+    ordered: Ordered
+
+    def in_words(self) -> str:
+        """The sentence that matters most: what it saves, and how good it is."""
+        draft, labels = self.draft, {drive.id: drive.label for drive in self.draft.drives}
+        short = "".join(
+            f" {shown(labels[drive])} still misses its headroom by {format_bytes(count)}: nothing that may move is left."
+            for drive, count in self.proposal.short_bytes.items()
+        )
+        if not draft.places:
+            return f"Nothing moves: no move is worth its time.{short}" if not short else f"Nothing moves.{short}"
+        before, after = draft.waiting_s_per_week()
+        change = before - after
+        saves = f"saves {format_duration(change)} of waiting a week" if change >= 1 else \
+            f"costs {format_duration(-change)} of waiting a week, for the space" if change <= -1 else \
+            "leaves the waiting as it is"  # fmt: skip
+        proof = "nothing better exists" if self.proposal.gap <= 1e-6 else \
+            f"proven to be within {self.proposal.gap:.2%} of the best possible"  # fmt: skip
+        if not self.proposal.in_time:
+            proof = f"the best found in time, at most {self.proposal.gap:.1%} from the best possible"
+        said = f"{format_count(len(draft.places), 'move')} {saves}; {proof}.{short}"
+        if self.ordered.stuck:
+            said += (f" {format_count(len(self.ordered.stuck), 'move')} cannot be made within the headroom, whatever the "
+                     f"order: {shown(labels[self.ordered.missing_on])} lacks {format_bytes(self.ordered.missing_bytes)} "
+                     "for a moment.")  # fmt: skip
+        return said
+
+
+def answer(snapshot: Snapshot, wishes: Wishes, room_of: RoomOf, time_limit_s: float = TIME_LIMIT_S) -> Answer:
+    """Propose, order, and give reasons. Moves that no order allows are left out of the draft and told."""
+    proposal = propose(snapshot, wishes, room_of, time_limit_s)
+    ordered = _ordered(snapshot, proposal, wishes, room_of)
+    drives = {drive.id: drive for drive in snapshot.drives}
+    libraries = {one.id: one for one in snapshot.libraries}
+    draft = Draft(snapshot, headroom_bytes=dict(wishes.headroom_bytes))
+    reasons = {}
+    for move in ordered.done:
+        library, there = libraries[move.key], drives[proposal.places[move.key]]
+        draft = draft.set_down(move.key, there.id)
+        reasons[move.key] = why_moves(library, drives[library.drive], there)
+    kept = {
+        one.id: Kept(library=one.name, reason=why_stays(one, snapshot, proposal, wishes, room_of))
+        for one in snapshot.libraries
+        if one.id not in proposal.places
+    }
+    unplaced = tuple(libraries[move.key].name for move in ordered.stuck)
+    draft = replace(draft, proven_gap=proposal.gap, reasons=reasons, kept=kept, unplaced=unplaced)
+    return Answer(draft, proposal, ordered)
+
+
+def _ordered(snapshot: Snapshot, proposal: Proposal, wishes: Wishes, room_of: RoomOf) -> Ordered:
+    spaces = spaces_of(snapshot.drives, wishes)
+    space_of = {drive.id: space.drives[0].id for space in spaces for drive in space.drives}
+    drives = {drive.id: drive for drive in snapshot.drives}
+    moves = []
+    for library in snapshot.libraries:
+        if (goes_to := proposal.places.get(library.id)) is not None:
+            here, there = drives[library.drive], drives[goes_to]
+            moves.append(Move(
+                library.id, space_of[here.id], space_of[there.id], room_of(library, there), library.on_disk_bytes,
+                waiting_s_per_week(library, here) - waiting_s_per_week(library, there),
+            ))  # fmt: skip
+    free = {space.drives[0].id: space.free_bytes for space in spaces}
+    floors = {space.drives[0].id: space.headroom_bytes for space in spaces}
+    return order_moves(moves, free, floors)
