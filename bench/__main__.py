@@ -24,8 +24,12 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 import psutil
 import pytest
 
-from conftest import GB, MB, RealDrives, World, work_in_memory
+from conftest import GB, MB, RealDrives, World, a_drive, work_in_memory
 from nuvik.core.hosts.local import LocalHost
+from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.answer import answer
 from nuvik.core.survey.gauge import budget_for
 from nuvik.core.survey.walk.walkers import size_tree
 from nuvik.core.workspace import open_workspace
@@ -33,6 +37,7 @@ from nuvik.core.workspace import open_workspace
 _LISTING_LIMIT_S, _WITHIN_REAL, _WITHIN_WORLD = 0.150, 0.10, 0.01
 _PLAIN_WITHIN = 0.06
 _WALK_TIMES, _WALK_BYTES = 1.5, 200 * MB
+_PROPOSALS = ((45, 1.0), (500, 5.0))
 _ROUNDS = 7
 _LIMITS_MB_S = {"ext4": (80, 40), "xfs": (300, 150)}
 
@@ -41,7 +46,7 @@ def main() -> int:
     """Every row; the number of targets missed decides the exit code."""
     met = []
     work_in_memory()
-    for rows in (listing_drives, sizing_a_tree, sizing_a_million, gauging_a_world, gauging_real_drives):
+    for rows in (listing_drives, sizing_a_tree, sizing_a_million, proposing, gauging_a_world, gauging_real_drives):
         try:
             for name, theirs, ours, target, good in rows():
                 met.append(good is not False)
@@ -137,6 +142,39 @@ def _many_files(place: str, files: int, folders: int) -> None:
         path = os.path.join(made[number % len(made)], f"file-{number:07d}.{'jpg' if number % 3 else 'dat'}")
         with open(path, "wb") as file:
             file.write(contents[number % len(contents)])
+
+
+def proposing() -> Iterator[Row]:
+    """Made-up households of two sizes, with a tight fast drive."""
+    for count, limit_s in _PROPOSALS:
+        chance = random.Random(count)
+        sizes = [(3_000, 48_000, 500), (540, 9_000, 1_000), (185, 95, 4_000), (980, 6_500, 1_000), (900, 6_000, 2_000),
+                 (140, 80, 5_000)]  # fmt: skip
+        kinds, libraries, used = list(Kind), [], [0] * len(sizes)
+        for number in range(count):
+            place = chance.choices(range(len(sizes)), [one[2] for one in sizes])[0]
+            size = min(int(chance.paretovariate(0.9) * 200 * GB / count) + GB // 100, 300 * GB)
+            if used[place] + size > 0.85 * sizes[place][2] * GB:
+                continue
+            used[place] += size
+            libraries.append(Library(
+                id=f"l{number}", name=f"L{number}", kind=chance.choice(kinds), path=f"/d{place}/{number}",
+                drive=f"d{place}", bytes=size, on_disk_bytes=size, files=40, largest_file_bytes=GB, last_used=None,
+                opens_per_week=chance.choice([0, 0, 0.25, 1, 4, 9]),
+            ))  # fmt: skip
+        drives = tuple(
+            a_drive(id=f"d{n}", label=f"D{n}", path=f"/d{n}", disk=f"s{n}", portable=n == 3, used_bytes=used[n],
+                    usable_bytes=size * GB, capacity_bytes=size * GB, headroom_bytes=size * GB // 10,
+                    read_bytes_per_s=read * MB, small_reads_per_s=small) for n, (read, small, size) in enumerate(sizes)
+        )  # fmt: skip
+        snapshot = Snapshot(taken_at="", host="bench", drives=drives, libraries=tuple(libraries))
+        began = time.perf_counter()
+        found = answer(snapshot, Wishes(), lambda library, drive: library.bytes)
+        seconds = time.perf_counter() - began
+        yield (f"propose for {len(libraries)} libraries, 6 drives", "",
+               f"{seconds:.2f} s, {len(found.draft.places)} moves, gap {found.proposal.gap:.3%}",
+               f"within {limit_s:.0f} s, gap at most 0.1 %",
+               seconds <= limit_s and found.proposal.gap <= 0.001 and found.proposal.in_time)  # fmt: skip
 
 
 def gauging_a_world() -> Iterator[Row]:

@@ -419,3 +419,24 @@ def words_of(static: Static) -> str:
     console = Console(file=io.StringIO(), width=150)
     console.print(static.content)
     return console.file.getvalue()
+
+
+async def test_asking_for_a_proposal(house):
+    """It is laid on the table with its reasons; an edit by hand goes on from it."""
+    app = NuvikApp(house.open)
+    async with app.run_test(size=(159, 47)) as pilot:
+        await settle(app, pilot)
+        await pilot.press("3", "a", "b")
+        await settle(app, pilot)
+        draft = app.desk.draft
+        assert draft.places == {"kestrel:Games/Ferrymoss": "heron"} and draft.proven_gap == 0
+        assert "1 move" in words(app, "#totals")
+        await pilot.press("home")
+        assert "frees 183 MB on Kestrel" in " ".join(draft.reasons.values())
+        said = words(app, "#consequence")
+        assert "goes to Heron" in said or "stays: " in said
+        await pilot.press("u")
+        assert not app.desk.draft.places
+        await pilot.press("U", "n")
+        await settle(app, pilot)
+        assert words(app, "#headline").startswith("Fits. 1 move")

@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+import os
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from nuvik.cli.call import Call, command, sizes_by_drive
-from nuvik.core.model.errors import BadInput
+from nuvik.cli.call import EXIT_FINDINGS, Call, command, sizes_by_drive
+from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.units import format_bytes, format_duration, format_free
+
+if TYPE_CHECKING:
+    from nuvik.core.model.wishes import Wishes
+    from nuvik.core.planning.answer import Answer
 
 Headroom = Annotated[
     list[str] | None,
@@ -45,6 +50,49 @@ def add_to(app: typer.Typer) -> None:
         call.say(made.totals())
         call.say(f"Written to {shown(output)}. Next: nuvik rehearse {shown(output)}")
 
+    @command(app, "propose")
+    def propose(
+        call: Call,
+        output: Annotated[
+            str | None, typer.Option("-o", "--output", metavar="PLAN", help="The plan file to write.")
+        ] = None,
+        headroom: Headroom = None,
+        free: Annotated[
+            list[str] | None, typer.Option("--free", metavar="DRIVE=SIZE", help="Free so much more on a drive.")
+        ] = None,
+        weeks: Annotated[float, typer.Option("--weeks", metavar="N", help="For how long it is to pay.")] = 26.0,
+        style: Annotated[
+            str, typer.Option("--style", metavar="STYLE", help="cautious, balanced or fastest.")
+        ] = "balanced",
+        most_moves: Annotated[int | None, typer.Option("--most-moves", metavar="N")] = None,
+        hours: Annotated[
+            float | None, typer.Option("--hours", metavar="H", help="All moves together take no longer.")
+        ] = None,
+        pin: Annotated[list[str] | None, typer.Option("--pin", metavar="PATH", help="This one stays.")] = None,
+    ) -> None:
+        """Compute the best placement, with reasons and a proof; with -o, write it as a plan."""
+        from nuvik.core.store.plan_file import write_plan
+        from nuvik.core.store.wire import plan_to_wire, to_wire
+
+        wishes = _wishes(call, headroom, free, weeks, style, most_moves, hours, pin)
+        found = call.workspace.propose(wishes)
+        plan = found.draft.to_plan() if found.draft.places else None
+        if output is not None and plan is not None:
+            write_plan(plan, output)
+        if call.as_json:
+            document = {name: inner for name, inner in plan_to_wire(plan).items() if name != "format"} if plan else {
+                "steps": [], "proven_gap": found.proposal.gap, "kept": to_wire(tuple(found.draft.kept.values()))
+            }  # fmt: skip
+            call.document("plan", {**document, "short_bytes": found.proposal.short_bytes, "in_words": found.in_words()})
+            call.say(found.in_words())
+        else:
+            _say_proposal(call, found, plan)
+        if output is not None:
+            call.say(f"Written to {shown(output)}. Next: nuvik rehearse {shown(output)}" if plan
+                     else "Nothing moves, so no plan was written.")  # fmt: skip
+        if found.proposal.short_bytes or found.ordered.stuck:
+            raise typer.Exit(EXIT_FINDINGS)
+
     @command(app, "rehearse")
     def rehearse(
         call: Call,
@@ -56,6 +104,42 @@ def add_to(app: typer.Typer) -> None:
         from nuvik.core.store.plan_file import read_plan
 
         show_rehearsal(call, with_headroom(read_plan(plan), headroom, call), on_trial)
+
+
+def _say_proposal(call: Call, found: Answer, plan: Plan | None) -> None:
+    call.say(found.in_words())
+    for step in plan.steps if plan else ():
+        way = f"{step.from_drive} → {step.to_drive}"
+        call.say(f"  {step.n}. {shown(step.library)}, {format_bytes(step.bytes)}, {way}: {step.reason}")
+    if plan:
+        call.say(found.draft.totals())
+
+
+def _wishes(
+    call: Call, headroom: list[str] | None, free: list[str] | None, weeks: float, style: str, most_moves: int | None,
+    hours: float | None, pin: list[str] | None,
+) -> Wishes:  # fmt: skip
+    """What the options ask for. Raises BadInput and Refused."""
+    from nuvik.core.model.paths import normalised
+    from nuvik.core.model.wishes import Style, Wishes
+
+    if style not in list(Style):
+        raise BadInput(f"“{shown(style)}” is no style.", next_step=f"Known are: {', '.join(Style)}.")
+    for name, number in (("--weeks", weeks), ("--most-moves", most_moves), ("--hours", hours)):
+        if number is not None and not 0 < number <= 10_000:
+            raise BadInput(f"{name} {number} cannot be.", next_step="Say a number above 0.")
+    asked = sizes_by_drive(headroom, call)
+    for drive_id, count in sizes_by_drive(free, call).items():
+        asked[drive_id] = call.workspace.drive_or_refuse(drive_id).free_bytes + count
+    known = {one.path: one.id for one in call.workspace.snapshot().libraries}
+    pinned = set()
+    for path in pin or ():
+        if (place := os.path.realpath(normalised(path))) not in known:
+            raise Refused(f"No library is known at {shown(place)}.", next_step="“nuvik survey” lists them.")
+        pinned.add(known[place])
+    most_moving_s = None if hours is None else hours * 3600
+    return Wishes(style=Style(style), weeks=weeks, headroom_bytes=asked, pinned=frozenset(pinned),
+                  most_moves=most_moves, most_moving_s=most_moving_s)  # fmt: skip
 
 
 def with_headroom(plan: Plan, headroom: list[str] | None, call: Call) -> Plan:

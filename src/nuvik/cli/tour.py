@@ -12,12 +12,6 @@ from nuvik.core.model.journal import State
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_duration, format_speed
 
-_MOVES = (
-    ("Saltmarsh Signalman", "heron"),
-    ("Star Chart Parcels", "heron"),
-    ("Vane working cache", "dunlin"),
-)
-"""Big and cold goes down; the cache that outgrew its project goes to the roomier chip drive."""
 DRAWING = "hollin-before-and-after.svg"
 
 
@@ -42,7 +36,7 @@ def take_tour(call: Call, at: str | None, out: str) -> None:
 
 def _tour(call: Call, folder: str, drawing: str) -> None:
     from nuvik.core.carrying.run import carry_plan, undo
-    from nuvik.core.planning.draft import Draft
+    from nuvik.core.model.wishes import Wishes
     from nuvik.core.rehearsal.rehearse import rehearsal_headline
     from nuvik.core.survey.gauge import budget_for
     from nuvik.core.survey.headline import survey_headline
@@ -63,12 +57,11 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     snapshot = workspace.snapshot()
     call.say(f"  {speeds_headline(snapshot.drives, workspace.findings())}")
     call.say("3 Plan")
-    draft = Draft(snapshot)
-    for name, drive_id in _MOVES:
-        library = next(one for one in snapshot.libraries if one.name == name)
-        call.say(f"  {draft.consequence(library, drive_id)}")
-        draft = draft.set_down(library.id, drive_id)
-    call.say(f"  {draft.headline()}")
+    proposed = workspace.propose(Wishes(), snapshot)
+    draft = proposed.draft
+    call.say(f"  {proposed.in_words()}")
+    for step in draft.to_plan().steps:
+        call.say(f"  {shown(step.library)}, {step.from_drive} → {step.to_drive}: {step.reason}")
     call.say(f"  {draft.totals()}")
     plan = draft.to_plan()
     call.say("4 Rehearse")

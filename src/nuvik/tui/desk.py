@@ -87,7 +87,7 @@ class Desk:
 
     def edit(self, draft: Draft) -> None:
         """Put a new draft in force; what was undone before is forgotten."""
-        if draft.places != self.draft.places:
+        if (draft.places, draft.kept) != (self.draft.places, self.draft.kept):
             self.drafts = [*self.drafts[: self.position + 1], draft]
             self.position += 1
         self.plan = self.timeline = None

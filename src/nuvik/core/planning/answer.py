@@ -28,25 +28,28 @@ class Answer:
         """The sentence that matters most: what it saves, and how good it is."""
         draft, labels = self.draft, {drive.id: drive.label for drive in self.draft.drives}
         short = "".join(
-            f" {shown(labels[drive])} still misses its headroom by {format_bytes(count)}: nothing that may move is left."
+            f" {shown(labels[drive])} still misses its headroom by {format_bytes(count)}: too little may move."
             for drive, count in self.proposal.short_bytes.items()
         )
         if not draft.places:
             return f"Nothing moves: no move is worth its time.{short}" if not short else f"Nothing moves.{short}"
         before, after = draft.waiting_s_per_week()
         change = before - after
-        saves = f"saves {format_duration(change)} of waiting a week" if change >= 1 else \
-            f"costs {format_duration(-change)} of waiting a week, for the space" if change <= -1 else \
-            "leaves the waiting as it is"  # fmt: skip
+        several = len(draft.places) > 1
+        saves = "leave the waiting as it is" if several else "leaves the waiting as it is"
+        if change >= 1:
+            saves = f"save{'' if several else 's'} {format_duration(change)} of waiting a week"
+        elif change <= -1:
+            saves = f"cost{'' if several else 's'} {format_duration(-change)} of waiting a week, for the space"
         proof = "nothing better exists" if self.proposal.gap <= 1e-6 else \
             f"proven to be within {self.proposal.gap:.2%} of the best possible"  # fmt: skip
         if not self.proposal.in_time:
             proof = f"the best found in time, at most {self.proposal.gap:.1%} from the best possible"
         said = f"{format_count(len(draft.places), 'move')} {saves}; {proof}.{short}"
         if self.ordered.stuck:
-            said += (f" {format_count(len(self.ordered.stuck), 'move')} cannot be made within the headroom, whatever the "
-                     f"order: {shown(labels[self.ordered.missing_on])} lacks {format_bytes(self.ordered.missing_bytes)} "
-                     "for a moment.")  # fmt: skip
+            stuck = format_count(len(self.ordered.stuck), "move")
+            lacks = f"{shown(labels[self.ordered.missing_on])} lacks {format_bytes(self.ordered.missing_bytes)}"
+            said += f" {stuck} cannot be made within the headroom, whatever the order: {lacks} for a moment."
         return said
 
 

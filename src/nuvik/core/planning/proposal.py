@@ -6,34 +6,37 @@ is made small, all in seconds:
 
     weeks × waiting per week  +  moving time × its weight  +  a fixed trouble for each move
     +  weeks × opens × the share of time that a portable drive is away × what an open that fails costs
+       (for what would go to one; what stands on one is meant to go along)
 
-A headroom that cannot be kept is not refused but missed by as little as possible, at a price above everything else.
+A headroom that cannot be kept is not refused but missed by as little as possible: that is made small first, and the
+cost then among the placements that miss no more.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from typing import Any
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timing import per_file_seconds, read_seconds
 from nuvik.core.model.wishes import Style, Wishes
+from nuvik.core.planning.solver import Program
 from nuvik.core.planning.waiting import waiting_s_per_week
 
 PROVEN_GAP = 0.001
 """The solver stops when it has proven that nothing better than a thousandth exists …"""
 TIME_LIMIT_S = 20.0
 """… or after this time, with the best so far."""
-AWAY_SHARE, AWAY_COST_S = 0.2, 120.0
-"""Assumed: a portable drive is away a fifth of the time, and fetching it takes two minutes."""
+AWAY_SHARE, AWAY_COST_S, AWAY_TROUBLE_S = 0.2, 120.0, 300.0
+"""Assumed: a portable drive is away a fifth of the time, fetching it takes two minutes, and what is put on one costs
+five minutes more even if it is never opened."""
 _MOVING_WEIGHT = {Style.CAUTIOUS: 0.5, Style.BALANCED: 0.1, Style.FASTEST: 0.01}
 """Assumed: the computer's time, during which one can do something else, counts less than one's own."""
 _TROUBLE_S = {Style.CAUTIOUS: 600.0, Style.BALANCED: 60.0, Style.FASTEST: 1.0}
 """Assumed: what starting and looking after one move costs."""
-_SHORTAGE_S_PER_GB = 1e6
+_ROUNDING_GB = 1e-6
 _GB = 1e9
 
 RoomOf = Callable[[Library, Drive], int]
@@ -47,7 +50,7 @@ class Proposal:
     places: dict[str, str] = field(default_factory=dict)
     """The new drive's id by library id, for those that move."""
     cost_s: float = 0.0
-    """What was made small; without the price of headroom that is missed."""
+    """What was made small, once no headroom is missed by more than must be."""
     bound_s: float = 0.0
     """Nothing can cost less, proven."""
     gap: float = 0.0
@@ -94,8 +97,8 @@ def moving_s(library: Library, source: Drive, target: Drive) -> float:
 def placement_cost_s(library: Library, drive: Drive, source: Drive, wishes: Wishes) -> float:
     """What it costs that a library stands on a drive: the objective's share of one variable."""
     cost = wishes.weeks * waiting_s_per_week(library, drive)
-    if drive.portable:
-        cost += wishes.weeks * library.opens_per_week * AWAY_SHARE * AWAY_COST_S
+    if drive.portable and drive.id != source.id:  # what already stands on one is meant to go along
+        cost += AWAY_TROUBLE_S + wishes.weeks * library.opens_per_week * AWAY_SHARE * AWAY_COST_S
     if drive.id != source.id:
         cost += _MOVING_WEIGHT[wishes.style] * moving_s(library, source, drive) + _TROUBLE_S[wishes.style]
     return cost
@@ -134,21 +137,20 @@ class _Model:
     """The variables and rows, and what they stand for."""
 
     def __init__(self, snapshot: Snapshot, wishes: Wishes, room_of: RoomOf) -> None:
-        import highspy  # slow to load, and only a proposal needs it
-
-        self._wishes = wishes
-        self._highs: Any = highspy.Highs()  # type: ignore[no-untyped-call]
-        for option, value in (("output_flag", False), ("random_seed", 1), ("threads", 1), ("mip_rel_gap", PROVEN_GAP)):
-            self._highs.setOptionValue(option, value)
+        self._wishes, self._room_of = wishes, room_of
+        self._program = Program()
         self._drives = {drive.id: drive for drive in snapshot.drives}
         self._spaces = spaces_of(snapshot.drives, wishes)
-        self._choices: list[tuple[Library, list[tuple[Drive, Any]]]] = []
+        self._choices: list[tuple[Library, list[tuple[Drive, int]]]] = []
         self._offset_s = 0.0
-        self._moving: list[tuple[Any, float]] = []
+        self._moving: list[tuple[int, float]] = []
         for library in sorted(snapshot.libraries, key=lambda one: one.id):
             self._add_library(library)
-        self._shortages = self._add_spaces(room_of)
-        self._add_limits()
+        self._shortages = [(space, self._add_space(space)) for space in self._spaces]
+        if wishes.most_moves is not None:
+            self._program.row([(variable, 1.0) for variable, _ in self._moving], upper=wishes.most_moves)
+        if wishes.most_moving_s is not None:
+            self._program.row(self._moving, upper=wishes.most_moving_s)
 
     def _add_library(self, library: Library) -> None:
         source = self._drives[library.drive]
@@ -160,60 +162,52 @@ class _Model:
         # Costs are told from the cheapest up, so that the solver's tolerances bear on what can be decided.
         least = min(costs.values())
         self._offset_s += least
-        variables = [(drive, self._highs.addBinary(obj=costs[drive.id] - least)) for drive in able]
-        self._highs.addConstr(sum(variable for _, variable in variables) == 1)
+        variables = [(drive, self._program.variable(costs[drive.id] - least)) for drive in able]
+        self._program.row([(variable, 1.0) for _, variable in variables], lower=1.0, upper=1.0)
         self._choices.append((library, variables))
         self._moving += [
             (variable, moving_s(library, source, drive)) for drive, variable in variables if drive is not source
         ]
 
-    def _add_spaces(self, room_of: RoomOf) -> list[tuple[Space, Any]]:
-        shortages = []
-        for space in self._spaces:
-            ids = {drive.id for drive in space.drives}
-            missing = self._highs.addVariable(lb=0.0, obj=_SHORTAGE_S_PER_GB)
-            taken = []
-            for library, variables in self._choices:
-                inside = library.drive in ids
-                for drive, variable in variables:
-                    if drive.id in ids and not inside:
-                        taken.append((room_of(library, drive) / _GB) * variable)
-                    elif drive.id not in ids and inside:
-                        taken.append((-library.on_disk_bytes / _GB) * variable)
-            room = (space.free_bytes - space.headroom_bytes) / _GB
-            self._highs.addConstr(sum(taken) - missing <= room) if taken else self._highs.addConstr(missing >= -room)
-            shortages.append((space, missing))
-        return shortages
-
-    def _add_limits(self) -> None:
-        wishes = self._wishes
-        if wishes.most_moves is not None and self._moving:
-            self._highs.addConstr(sum(variable for variable, _ in self._moving) <= wishes.most_moves)
-        if wishes.most_moving_s is not None and self._moving:
-            self._highs.addConstr(sum(seconds * variable for variable, seconds in self._moving) <= wishes.most_moving_s)
+    def _add_space(self, space: Space) -> int:
+        """What arrives less what leaves fits over the headroom; what is missing has its price."""
+        ids = {drive.id for drive in space.drives}
+        missing = self._program.variable(0.0, binary=False)
+        terms = [(missing, -1.0)]
+        for library, variables in self._choices:
+            for drive, variable in variables:
+                if drive.id in ids and library.drive not in ids:
+                    terms.append((variable, self._room_of(library, drive) / _GB))
+                elif drive.id not in ids and library.drive in ids:
+                    terms.append((variable, -library.on_disk_bytes / _GB))
+        self._program.row(terms, upper=(space.free_bytes - space.headroom_bytes) / _GB)
+        return missing
 
     def solved(self, time_limit_s: float) -> Proposal:
-        import highspy
-
-        if not self._choices:
-            short = {space.drives[0].id: max(0, space.headroom_bytes - space.free_bytes) for space in self._spaces}
-            return Proposal(cost_s=self._offset_s, bound_s=self._offset_s,
-                            short_bytes={drive: count for drive, count in short.items() if count})  # fmt: skip
-        self._highs.setOptionValue("time_limit", time_limit_s)
-        self._highs.run()
-        info = self._highs.getInfo()
-        values = self._highs.getSolution().col_value
+        self._program.row(
+            [(variable, 1.0) for _, variable in self._shortages], upper=self._least_shortage(time_limit_s)
+        )
+        found = self._program.solve(PROVEN_GAP, time_limit_s)
+        if not found.values:
+            return Proposal(cost_s=self._offset_s, gap=1.0, in_time=False)
         places = {}
         for library, variables in self._choices:
-            chosen = max(variables, key=lambda pair: values[pair[1].index])[0]
+            chosen = max(variables, key=lambda pair: found.values[pair[1]])[0]
             if chosen.id != library.drive:
                 places[library.id] = chosen.id
-        missing = {space.drives[0].id: values[variable.index] for space, variable in self._shortages}
-        price = sum(_SHORTAGE_S_PER_GB * one for one in missing.values())
-        cost = info.objective_function_value - price + self._offset_s
-        bound = min(cost, info.mip_dual_bound - price + self._offset_s)
+        missing = {space.drives[0].id: found.values[variable] for space, variable in self._shortages}
+        cost, bound = found.cost + self._offset_s, min(found.cost, found.bound) + self._offset_s
         return Proposal(
             places=places, cost_s=cost, bound_s=bound, gap=max(0.0, (cost - bound) / max(1.0, abs(cost))),
-            short_bytes={drive: round(one * _GB) for drive, one in missing.items() if one * _GB >= 1e6},
-            in_time=self._highs.getModelStatus() == highspy.HighsModelStatus.kOptimal,
+            short_bytes={drive: round(one * _GB) for drive, one in missing.items() if one >= 2 * _ROUNDING_GB},
+            in_time=found.in_time,
         )  # fmt: skip
+
+    def _least_shortage(self, time_limit_s: float) -> float:
+        """By how much headroom must be missed in sum, in GB, wherever everything stands."""
+        now = sum(max(0, space.headroom_bytes - space.free_bytes) for space in self._spaces) / _GB
+        if not now:
+            return _ROUNDING_GB
+        price = dict.fromkeys((variable for _, variable in self._shortages), 1.0)
+        found = self._program.solve(0.0, time_limit_s / 2, price)
+        return (sum(found.values[variable] for variable in price) if found.values else now) + _ROUNDING_GB

@@ -25,8 +25,12 @@ def why_moves(library: Library, here: Drive, there: Drive) -> str:
     if library.opens_per_week <= 0:
         cold = f"not used for {ago(library.last_used)}" if is_cold(library.last_used) else "hardly opened"
         return f"{frees}; {cold}, and then opens in {opens}"
-    often = f"{library.opens_per_week:g} times a week"
+    often = _often(library.opens_per_week)
     return f"opens in {opens}, {often}; {frees}" if after < before else f"{frees}; opens in {opens}, {often}"
+
+
+def _often(per_week: float) -> str:
+    return {1.0: "once a week", 2.0: "twice a week"}.get(per_week, f"{per_week:g} times a week")
 
 
 def why_stays(library: Library, snapshot: Snapshot, proposal: Proposal, wishes: Wishes, room_of: RoomOf) -> str:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+from functools import partial
+from typing import TYPE_CHECKING
 
 from textual import on
 from textual.app import ComposeResult
@@ -13,12 +15,18 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.planning.draft import Draft
 from nuvik.core.store.plan_file import write_plan
+from nuvik.tui.screens.menu import Menu
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.strip import StripData
+
+if TYPE_CHECKING:
+    from nuvik.core.planning.answer import Answer
 
 
 class PlanScreen(StageScreen):
@@ -27,6 +35,7 @@ class PlanScreen(StageScreen):
     STAGE = "plan"
     FIRST_FOCUS = "#libraries"
     BINDINGS = [
+        Binding("a", "ask", "ask for a proposal"),
         Binding("l", "lift", "lift"),
         Binding("enter", "set_down", "set down", key_display="Enter"),
         Binding("escape", "put_back", "put back", show=False),
@@ -89,8 +98,10 @@ class PlanScreen(StageScreen):
         def note(library: Library) -> str:
             place = draft.places.get(library.id)
             if place is None:
-                return f"stays: {library.why_not}" if not library.movable else ""
-            return f"→ {labels[place]}" if library.drive == drive.id else f"comes from {labels[library.drive]}"
+                kept = draft.kept.get(library.id)
+                return f"stays: {library.why_not}" if not library.movable else kept.reason if kept else ""
+            way = f"→ {labels[place]}" if library.drive == drive.id else f"comes from {labels[library.drive]}"
+            return f"{way}: {draft.reasons[library.id]}" if library.id in draft.reasons else way
 
         self.query_one(LibraryTable).show((*here, *left), labels, note)
 
@@ -108,8 +119,51 @@ class PlanScreen(StageScreen):
         under = self.query_one(LibraryTable).library
         if under is not None:
             place = self.desk.draft.place_of(under)
-            here = self.desk.draft.consequence(under, place)
+            draft = self.desk.draft
+            kept = draft.kept.get(under.id)
+            here = draft.consequence(under, place)
+            if under.id in draft.reasons and under.id in draft.places:
+                here = f"{shown(under.name)} goes to {shown(draft.drive(place).label)}: {draft.reasons[under.id]}."
+            elif kept is not None and under.movable:
+                here = f"{shown(under.name)} stays: {kept.reason}."
             self.tell(f"{here} l lifts it." if under.movable else f"{shown(under.name)} stays: {under.why_not}.")
+
+    # -- asking --------------------------------------------------------------------------------------------
+
+    def action_ask(self) -> None:
+        choices = [
+            ("b", "balanced: what is worth its time within half a year"),
+            ("c", "cautious: few moves, each well worth it"),
+            ("f", "fastest: whatever shortens the waiting"),
+        ]
+        self.app.push_screen(Menu("Ask what belongs where", choices), self._ask)
+
+    def _ask(self, key: str | None) -> None:
+        styles = {"b": Style.BALANCED, "c": Style.CAUTIOUS, "f": Style.FASTEST}
+        if key is None:
+            return
+        self.say("Looking for the best placement …")
+        wishes = Wishes(style=styles[key])
+        self.run_worker(
+            partial(self._find, wishes, self.desk.snapshot), thread=True, exit_on_error=False, exclusive=True
+        )
+
+    def _find(self, wishes: Wishes, snapshot: Snapshot) -> None:
+        try:
+            found = self.desk.workspace.propose(wishes, snapshot)
+        except NuvikError as trouble:
+            self.app.call_from_thread(self.nuvik.complain, trouble)
+            return
+        self.app.call_from_thread(self._found, found, snapshot)
+
+    def _found(self, found: Answer, snapshot: Snapshot) -> None:
+        if snapshot is not self.desk.snapshot:
+            self.notify("The drives changed meanwhile: ask again.", severity="warning")
+            return
+        self.desk.edit(found.draft)
+        self.desk.hand = ()
+        self.refresh_stage()
+        self.notify(found.in_words(), title="Proposed", timeout=12, markup=False)
 
     # -- keys ----------------------------------------------------------------------------------------------
 
