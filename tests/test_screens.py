@@ -426,11 +426,14 @@ async def test_asking_for_a_proposal(house):
     app = NuvikApp(house.open)
     async with app.run_test(size=(159, 47)) as pilot:
         await settle(app, pilot)
-        await pilot.press("3", "a", "b")
+        await pilot.press("3", "a")
         await settle(app, pilot)
+        offered = words_of(app.screen.query(Static).first())
+        assert all(style in offered for style in ("cautious", "balanced", "fastest")) and "1 move, 183 MB" in offered
+        await pilot.press("b")
         draft = app.desk.draft
         assert draft.places == {"kestrel:Games/Ferrymoss": "heron"} and draft.proven_gap == 0
-        assert "1 move" in words(app, "#totals")
+        assert "Kestrel keeps its headroom then" in words(app, "#headline") and "1 move" in words(app, "#totals")
         await pilot.press("home")
         assert "frees 183 MB on Kestrel" in " ".join(draft.reasons.values())
         said = words(app, "#consequence")
@@ -440,3 +443,15 @@ async def test_asking_for_a_proposal(house):
         await pilot.press("U", "n")
         await settle(app, pilot)
         assert words(app, "#headline").startswith("Fits. 1 move")
+        await pilot.press("3", "l")
+        while app.screen.query_one(DriveBoard).drive.id != "heron":
+            await pilot.press("down")
+        held = app.desk.hand[0]
+        await pilot.press("x", "escape")
+        assert app.desk.forbidden == {(held, "heron")}
+        while app.screen.query_one(LibraryTable).library.name != "Ferrymoss":
+            await pilot.press("down")
+        await pilot.press("k", "a")
+        await settle(app, pilot)
+        await pilot.press("b")
+        assert "kestrel:Games/Ferrymoss" not in app.desk.draft.places, "what is pinned stays"

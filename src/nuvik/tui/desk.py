@@ -30,6 +30,8 @@ class Desk:
     position: int = 0
     hand: tuple[str, ...] = ()
     """The libraries in the user's hand: their ids."""
+    forbidden: frozenset[tuple[str, str]] = frozenset()
+    """Library and drive where a proposal must not put it: their ids."""
     marked: frozenset[str] = frozenset()
     """The libraries that the user has marked: their ids."""
     plan: Plan | None = None

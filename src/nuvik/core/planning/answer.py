@@ -24,6 +24,16 @@ class Answer:
     proposal: Proposal
     ordered: Ordered
 
+    def in_short(self) -> str:
+        """For example “4 moves, 95.7 GB, waiting 6 min 30 s → 2 min 40 s a week”."""
+        draft = self.draft
+        if not draft.places:
+            return "nothing moves"
+        before, after = draft.waiting_s_per_week()
+        size = format_bytes(sum(one.bytes for one in draft.moving()))
+        moves = format_count(len(draft.places), "move")
+        return f"{moves}, {size}, waiting {format_duration(before)} → {format_duration(after)} a week"
+
     def in_words(self) -> str:
         """The sentence that matters most: what it saves, and how good it is."""
         draft, labels = self.draft, {drive.id: drive.label for drive in self.draft.drives}
@@ -41,10 +51,20 @@ class Answer:
             saves = f"save{'' if several else 's'} {format_duration(change)} of waiting a week"
         elif change <= -1:
             saves = f"cost{'' if several else 's'} {format_duration(-change)} of waiting a week, for the space"
-        proof = "nothing better exists" if self.proposal.gap <= 1e-6 else \
-            f"proven to be within {self.proposal.gap:.2%} of the best possible"  # fmt: skip
+        relieved = [
+            shown(drive.label)
+            for drive in draft.drives
+            if drive.attached and drive.short_of_headroom_bytes
+            and draft.free_then_bytes(drive.id) >= drive.headroom_bytes
+        ]  # fmt: skip
+        if relieved:
+            keep = "keep their" if len(relieved) > 1 else "keeps its"
+            saves += f", and {' and '.join(relieved)} {keep} headroom then"
+        proof = "nothing better exists"
         if not self.proposal.in_time:
             proof = f"the best found in time, at most {self.proposal.gap:.1%} from the best possible"
+        elif self.proposal.gap > 1e-6:
+            proof = f"proven to be within {self.proposal.gap:.2%} of the best possible"
         said = f"{format_count(len(draft.places), 'move')} {saves}; {proof}.{short}"
         if self.ordered.stuck:
             stuck = format_count(len(self.ordered.stuck), "move")
@@ -72,7 +92,8 @@ def answer(snapshot: Snapshot, wishes: Wishes, room_of: RoomOf, time_limit_s: fl
     }
     unplaced = tuple(libraries[move.key].name for move in ordered.stuck)
     draft = replace(draft, proven_gap=proposal.gap, reasons=reasons, kept=kept, unplaced=unplaced)
-    return Answer(draft, proposal, ordered)
+    found = Answer(draft, proposal, ordered)
+    return replace(found, draft=replace(draft, said=found.in_words()))
 
 
 def _ordered(snapshot: Snapshot, proposal: Proposal, wishes: Wishes, room_of: RoomOf) -> Ordered:

@@ -34,6 +34,8 @@ class Draft:
     """Headroom asked for, by drive id, where it is not the drive's own."""
     proven_gap: float | None = None
     """How far a proposal is from the best possible; None once anything was set down by hand."""
+    said: str = ""
+    """What a proposal comes to, in words; empty once anything was set down by hand."""
     reasons: dict[str, str] = field(default_factory=dict)
     """Why libraries move, by their id, where a proposal says so."""
     kept: dict[str, Kept] = field(default_factory=dict)
@@ -61,7 +63,7 @@ class Draft:
             places[library_id] = drive_id
             if target_path is not None:
                 targets[library_id] = target_path
-        return replace(self, places=places, targets=targets, proven_gap=None, kept={}, unplaced=())
+        return replace(self, places=places, targets=targets, proven_gap=None, said="", kept={}, unplaced=())
 
     def set_down_all(self, library_ids: Iterable[str], drive_id: str) -> Draft:
         """The draft with several libraries on one drive. Raises Refused when one of them cannot go there."""
@@ -181,6 +183,8 @@ class Draft:
 
     def headline(self) -> str:
         """The one sentence with which Plan begins."""
+        if self.said:
+            return self.said
         if not self.places:
             short = max(self.drives, key=lambda one: one.short_of_headroom_bytes, default=None)
             if short is not None and short.short_of_headroom_bytes:

@@ -42,7 +42,9 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
     "plan": (
         "Plan draws each drive twice: now above, then below. Lift a library, choose a drive, set it down; "
         "every figure follows. Nothing is moved until you carry the plan.",
-        (("a", "ask what belongs where: a proposal with reasons, and a proof of how good it is"),
+        (("a", "ask what belongs where: three proposals to compare, with reasons and a proof"),
+         ("k", "the library at the cursor stays where it is (pinned), or may move again"),
+         ("x", "a proposal must not put the library in hand on this drive"),
          ("l", "lift the library at the cursor"), ("↑ ↓", "choose a drive for it"), ("Enter", "set it down there"),
          ("Esc", "put it back in its place"), ("Backspace", "let a library stay after all"),
          ("u  U", "undo and redo an edit"), ("w", "write the plan to a file"), ("n", "next: rehearse it")),

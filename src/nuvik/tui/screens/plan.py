@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -35,16 +36,18 @@ class PlanScreen(StageScreen):
     STAGE = "plan"
     FIRST_FOCUS = "#libraries"
     BINDINGS = [
-        Binding("a", "ask", "ask for a proposal"),
+        Binding("a", "ask", "ask"),
         Binding("l", "lift", "lift"),
         Binding("enter", "set_down", "set down", key_display="Enter"),
         Binding("escape", "put_back", "put back", show=False),
         Binding("backspace", "stay", "let it stay", key_display="Bksp"),
         Binding("u", "step_back", "undo edit"),
         Binding("U", "step_forward", "redo", show=False),
-        Binding("w", "write", "write to file"),
+        Binding("k", "pin", "pin"),
+        Binding("x", "forbid", "forbid", show=False),
+        Binding("w", "write", "write"),
         Binding("n", "next", "rehearse it"),
-        Binding("tab", "app.focus_next", "drives / libraries"),
+        Binding("tab", "app.focus_next", "switch"),
     ]
 
     def body(self) -> ComposeResult:
@@ -131,39 +134,63 @@ class PlanScreen(StageScreen):
     # -- asking --------------------------------------------------------------------------------------------
 
     def action_ask(self) -> None:
-        choices = [
-            ("b", "balanced: what is worth its time within half a year"),
-            ("c", "cautious: few moves, each well worth it"),
-            ("f", "fastest: whatever shortens the waiting"),
-        ]
-        self.app.push_screen(Menu("Ask what belongs where", choices), self._ask)
-
-    def _ask(self, key: str | None) -> None:
-        styles = {"b": Style.BALANCED, "c": Style.CAUTIOUS, "f": Style.FASTEST}
-        if key is None:
-            return
+        """Work out three proposals, to be compared before one is laid on the table."""
         self.say("Looking for the best placement …")
-        wishes = Wishes(style=styles[key])
-        self.run_worker(
-            partial(self._find, wishes, self.desk.snapshot), thread=True, exit_on_error=False, exclusive=True
-        )
+        find = partial(self._find, self.desk.snapshot, self.desk.forbidden)
+        self.run_worker(find, thread=True, exit_on_error=False, exclusive=True)
 
-    def _find(self, wishes: Wishes, snapshot: Snapshot) -> None:
+    def _find(self, snapshot: Snapshot, forbidden: frozenset[tuple[str, str]]) -> None:
         try:
-            found = self.desk.workspace.propose(wishes, snapshot)
+            found = {
+                style: self.desk.workspace.propose(Wishes(style=style, forbidden=forbidden), snapshot)
+                for style in Style
+            }
         except NuvikError as trouble:
             self.app.call_from_thread(self.nuvik.complain, trouble)
             return
-        self.app.call_from_thread(self._found, found, snapshot)
+        self.app.call_from_thread(self._offer, found, snapshot)
 
-    def _found(self, found: Answer, snapshot: Snapshot) -> None:
+    def _offer(self, found: dict[Style, Answer], snapshot: Snapshot) -> None:
+        self._show_words()
+        choices = [(style[0], f"{style:<9} {found[style].in_short()}") for style in Style]
+        self.app.push_screen(Menu("What belongs where: three proposals", choices), partial(self._lay, found, snapshot))
+
+    def _lay(self, found: dict[Style, Answer], snapshot: Snapshot, key: str | None) -> None:
+        if key is None:
+            return
         if snapshot is not self.desk.snapshot:
             self.notify("The drives changed meanwhile: ask again.", severity="warning")
             return
-        self.desk.edit(found.draft)
+        self.desk.edit(next(found[style] for style in Style if style[0] == key).draft)
         self.desk.hand = ()
         self.refresh_stage()
-        self.notify(found.in_words(), title="Proposed", timeout=12, markup=False)
+
+    def action_pin(self) -> None:
+        """The library at the cursor stays where it is, or no longer has to."""
+        library = self.query_one(LibraryTable).library
+        if library is None:
+            return
+        workspace = self.desk.workspace
+        card = workspace.card(library.path)
+        try:
+            workspace.tell(replace(card, pinned=not card.pinned))
+        except NuvikError as trouble:
+            self.nuvik.complain(trouble)
+            return
+        self.desk.take_snapshot(workspace.retold(self.desk.snapshot, library.path))
+        self.refresh_stage()
+        self.notify(f"{shown(library.name)} {'may move again' if card.pinned else 'stays where it is'}.", markup=False)
+
+    def action_forbid(self) -> None:
+        """A proposal must not put the library in hand on the drive at the cursor, or may again."""
+        library, drive = self._lifted, self.query_one(DriveBoard).drive
+        if library is None or drive is None or drive.id == library.drive:
+            self.notify("Lift a library and choose a drive where it must not go.", severity="warning")
+            return
+        pair = (library.id, drive.id)
+        self.desk.forbidden ^= {pair}
+        may = "must not go to" if pair in self.desk.forbidden else "may go to"
+        self.notify(f"A proposal: {shown(library.name)} {may} {shown(drive.label)}.", markup=False)
 
     # -- keys ----------------------------------------------------------------------------------------------
 
