@@ -81,6 +81,18 @@ def world(tmp_path: Path) -> World:
     return made
 
 
+@pytest.fixture
+def house(world):
+    """Kestrel is short of its headroom; one hostile name."""
+    fill(world.path("kestrel", "Games", "Ferrymoss"))
+    fill(world.path("kestrel", "Games", os.fsdecode(b"[red]Lantern\x1b[31m \xff")), seed=2)
+    with open(world.path("kestrel", "Games", "Ferrymoss", "big.pack"), "wb") as file:
+        file.truncate(180 * MB)
+    world.data["drive"][1].update(capacity_bytes=1_500 * MB, usable_bytes=1_500 * MB)
+    world.write()
+    return world
+
+
 def fill(root: str | Path, files: int = 12, seed: int = 1, odd: bool = False) -> Path:
     """A library with nested folders, uneven real contents and a sparse file; with `odd`, everything that may hurt."""
     chance, root = random.Random(seed), Path(root)

@@ -22,7 +22,7 @@ from conftest import MB, a_drive
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.extent import classes_of, room_bytes
 from nuvik.core.model.progress import Stop
-from nuvik.core.survey.walk import looking, slices, walkers
+from nuvik.core.survey.walk import looking, process, slices, walkers
 from nuvik.core.survey.walk.slices import Rules, walk_slice
 from nuvik.core.survey.walk.tree import Tree
 from nuvik.core.survey.walk.walkers import size_tree, size_trees
@@ -102,7 +102,7 @@ def test_every_folder_has_the_sums_of_all_below_it(tmp_path, monkeypatch, way, e
     while waiting:
         sums, left, _ = walk_slice(rules, [waiting.pop()], budget)
         waiting += left
-        for one in slices.unpacked(slices.packed(sums)):
+        for one in process.unpacked(process.packed(sums)):
             tree.add(one)
     tree.finish()
     for folder in tree.root.everything():

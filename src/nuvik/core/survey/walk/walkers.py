@@ -18,7 +18,8 @@ from dataclasses import dataclass, field
 from nuvik.core.hosts.base import Host, drive_holding
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.progress import Stop
-from nuvik.core.survey.walk.slices import READY, Rules, Sums, said, task, unpacked, walk_slice
+from nuvik.core.survey.walk.process import READY, task, unpacked
+from nuvik.core.survey.walk.slices import Rules, Sums, said, walk_slice
 from nuvik.core.survey.walk.tree import Tree
 
 KEPT_DEPTH = 8
@@ -253,7 +254,7 @@ class _Helper:
         self._work = work
         self.alive = False
         """It has started, and did not die."""
-        words = [sys.executable, "-P", "-m", "nuvik.core.survey.walk.slices"]
+        words = [sys.executable, "-P", "-m", "nuvik.core.survey.walk.process"]
         pipe = subprocess.PIPE
         self._process = subprocess.Popen(words, stdin=pipe, stdout=pipe, stderr=subprocess.DEVNULL)
         self._thread = threading.Thread(target=self._run, daemon=True, name="nuvik-walker")
