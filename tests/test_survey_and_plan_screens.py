@@ -17,6 +17,9 @@ from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from screens import settle, words, words_of
 
+_QUIET_S = 0.03
+"""What the sum in `slowness` takes on a quiet machine of today, or longer."""
+
 
 async def test_marking_many_opening_one_and_editing_its_card(house):
     """Marks are the same in the list and on the board, and go to Plan together; a card is kept and seen at once."""
@@ -105,7 +108,7 @@ async def test_five_thousand_libraries_answer_every_key_at_once(house):
         ]  # fmt: skip
         for step in steps:
             best = float("inf")
-            for _ in range(3):  # the quickest of three, since this machine may be busy
+            for _ in range(4):  # the quickest of four, since this machine may be busy
                 began = time.process_time()
                 step()
                 screen._moved()
@@ -113,7 +116,17 @@ async def test_five_thousand_libraries_answer_every_key_at_once(house):
                 best = min(best, time.process_time() - began)
                 await pilot.pause()
             slowest = max(slowest, best)
-        assert slowest < 0.1, f"{1000 * slowest:.0f} ms"
+        assert slowest < 0.1 * slowness(), f"{1000 * slowest:.0f} ms"
+
+
+def slowness() -> float:
+    """How much slower this machine computes now than a quiet one: tests run side by side, and others use it too."""
+    times = []
+    for _ in range(5):
+        began = time.process_time()
+        sum(number * number for number in range(300_000))
+        times.append(time.process_time() - began)
+    return max(1.0, max(times) / _QUIET_S)
 
 
 async def test_asking_for_a_proposal(house):
