@@ -145,6 +145,19 @@ def test_the_tour_does_the_whole_job_and_draws_it(tmp_path):
     assert "Kestrel now" in words and "Kestrel then" in words and "63.7 GB free" in words
 
 
+def test_the_map_names_what_is_big_and_cold(tmp_path):
+    from nuvik.demo.build import household_at
+
+    folder = household_at(str(tmp_path / "demo"))
+    nuvik("survey", "--world", folder)
+    for ending in ("svg", "pdf"):
+        nuvik("draw", "map", "-o", str(tmp_path / f"map.{ending}"), "--world", folder)
+    words = "".join(ET.parse(tmp_path / "map.svg").getroot().itertext())
+    assert "big and cold" in words and "Saltmarsh Signalman" in words and "3 years" in words
+    assert "5 libraries, 369 GB together, were not used for a year and big" in words
+    assert (tmp_path / "map.pdf").read_bytes().startswith(b"%PDF")
+
+
 def test_the_demo_is_as_promised(tmp_path):
     import time
 

@@ -24,6 +24,7 @@ from nuvik.core.model.extent import Extent
 from nuvik.core.model.history import Sighting
 from nuvik.core.model.library import Card, Kind, Part, Verdict
 from nuvik.core.model.surroundings import Program, Recent, Surroundings
+from nuvik.core.planning.waiting import opening_s
 from nuvik.core.survey.card_wishes import card_with
 from nuvik.core.survey.library_page import inside_rows, library_page, links_in_words
 from nuvik.core.survey.take import survey
@@ -204,7 +205,7 @@ TOLD = st.builds(
     name=st.none() | st.text(min_size=1, max_size=20).filter(str.isprintable), kind=st.none() | st.sampled_from(Kind),
     opens_per_week=st.none() | st.floats(0, 1000), pinned=st.booleans(), movable=st.booleans(), overrule=st.booleans(),
     ignored=st.booleans(), titles=st.booleans(), working_set=st.booleans(),
-    needs_read_bytes_per_s=st.none() | st.integers(1, 10**12),
+    needs_read_bytes_per_s=st.none() | st.integers(1, 10**12), opening_factor=st.none() | st.floats(0.001, 1000),
     parts=st.lists(st.builds(Part, name=st.just("p"), kind=st.sampled_from(Kind), path=st.sampled_from(["p", "q/r"])),
                    max_size=2).map(tuple),
 )  # fmt: skip
@@ -349,6 +350,16 @@ def test_cards_by_commands(world, capsys):
     assert run(["card", str(game), "--no-pin", "--json", *at]) == 0
     card = json.loads(capsys.readouterr().out)
     assert (card["format"], card["pinned"], card["opens_per_week"]) == ("nuvik-card/1", False, 2.5)
+    assert run(["card", str(game), "--took", "42", *at]) == 3, "before a survey knows it"
+    assert run(["survey", *at]) == 0 and run(["card", str(game), "--took", "42", *at]) == 0
+    assert run(["card", str(game), "--took", "0", *at]) == 2
+    workspace = world.open()
+    (library,) = workspace.survey().libraries
+    drive = workspace.drive_or_refuse(library.drive)
+    assert opening_s(library, drive) == pytest.approx(42, rel=1e-3), "what was timed is what is reckoned from then on"
+    again = workspace.timed(library.path, 84.0)
+    assert again.opening_factor == pytest.approx(2 * library.opening_factor, rel=1e-3)
+    capsys.readouterr()
     file = str(world.folder / "all cards.toml")
     assert run(["cards", "export", file, *at]) == 0
     other = ["--state", str(world.folder / "other state")]

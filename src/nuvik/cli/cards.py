@@ -46,6 +46,10 @@ def add_to(app: typer.Typer) -> None:
             bool | None, typer.Option("--titles/--no-titles", help="Each sub-folder is a library of its own.")
         ] = None,
         use: Annotated[bool | None, typer.Option("--use/--no-use", help="It is one of those you really use.")] = None,
+        took: Annotated[
+            float | None,
+            typer.Option("--took", metavar="SECONDS", help="So long it took to open, from where it is."),
+        ] = None,
         forget: Annotated[bool, typer.Option("--forget", help="Forget all that was told of it.")] = False,
     ) -> None:
         """Tell Nuvik about a library, or show what was told. The folder at PATH counts as one from then on."""
@@ -57,6 +61,8 @@ def add_to(app: typer.Typer) -> None:
         if not os.path.lexists(place):
             raise Refused(f"Nothing lies at {shown(place)}.", next_step="Check the path.")
         card = Card(path=place) if forget else call.workspace.card(place)
+        if took is not None:
+            card = call.workspace.timed(place, took)
         switches = {"pin": pin, "overrule": overrule, "ignore": ignore, "titles": titles, "use": use}
         given: dict[str, Any] = {
             "name": name,
@@ -67,7 +73,7 @@ def add_to(app: typer.Typer) -> None:
             **{_FLAGS[switch][0]: value for switch, value in switches.items()},
         }
         told = {field: value for field, value in given.items() if value is not None}
-        if told or forget:
+        if told or forget or took is not None:
             card = replace(card, **told)
             call.workspace.tell(card)
         if call.as_json:
@@ -112,6 +118,8 @@ def _lines(card: Card) -> list[str]:
         said.append(f"  is opened {card.opens_per_week:g} times a week")
     if card.needs_read_bytes_per_s:
         said.append(f"  needs at least {format_speed(card.needs_read_bytes_per_s)}")
+    if card.opening_factor is not None:
+        said.append(f"  opens in {card.opening_factor:.2f} times what its kind usually takes")
     said += [f"  {words}" for field, words in _FLAGS.values() if getattr(card, field)]
     if not card.movable:
         said.append(f"  must stay: {shown(card.why_not or 'as its file says')}")

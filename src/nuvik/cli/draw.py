@@ -15,16 +15,20 @@ def add_to(app: typer.Typer) -> None:
     @command(app, "draw")
     def draw(
         call: Call,
-        what: Annotated[str, typer.Argument(metavar="WHAT", help="drives, speeds, or plan (with --plan).")],
+        what: Annotated[str, typer.Argument(metavar="WHAT", help="drives, map, speeds, or plan (with --plan).")],
         output: Annotated[str, typer.Option("-o", "--output", metavar="FILE", help="A file ending in .svg or .pdf.")],
         plan: Annotated[str | None, typer.Option("--plan", metavar="PLAN", help="The plan to draw.")] = None,
     ) -> None:
-        """Draw the drives with their libraries, their speeds, or a plan's drives now and then."""
+        """Draw the drives with their libraries, the map of size against last use, speeds, or a plan now and then."""
         from nuvik.drawing.drives import draw_drives, draw_plan
 
         workspace = call.workspace
         if what == "drives":
             draw_drives(workspace.snapshot(), output)
+        elif what == "map":
+            from nuvik.drawing.ages import draw_ages
+
+            draw_ages(workspace.snapshot(), output)
         elif what == "speeds":
             from nuvik.drawing.speeds import draw_speeds
 
@@ -36,5 +40,5 @@ def add_to(app: typer.Typer) -> None:
 
             draw_plan(workspace.snapshot(), read_plan(plan), output)
         else:
-            raise BadInput(f"“{shown(what)}” cannot be drawn.", next_step="Draw drives, speeds or plan.")
+            raise BadInput(f"“{shown(what)}” cannot be drawn.", next_step="Draw drives, map, speeds or plan.")
         call.say(f"Drawn to {shown(output)}.")

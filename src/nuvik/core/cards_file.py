@@ -57,6 +57,7 @@ class _CardEntry(Strict):
     working_set: bool = False
     why_not: str | None = None
     needs_read_bytes_per_s: Annotated[int, Field(gt=0, le=2**62)] | None = None
+    opening_factor: Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)] | None = None
     part: list[_PartEntry] = []
 
 

@@ -13,7 +13,7 @@ from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.carrying.work import Work
 from nuvik.core.hosts.base import Host, drive_holding
 from nuvik.core.model.drive import Drive, find_drive
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.gauging import GaugeBudget, GaugeOutcome, GaugeProgress, GaugeResult
 from nuvik.core.model.journal import Move
 from nuvik.core.model.library import Card, Library
@@ -27,6 +27,7 @@ from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.answer import Answer, answer
 from nuvik.core.planning.draft import Draft
 from nuvik.core.planning.purchases import Verdict, judge
+from nuvik.core.planning.waiting import factor_for
 from nuvik.core.rehearsal.rehearse import rehearse
 from nuvik.core.store.cards import CardBox
 from nuvik.core.store.database import Database
@@ -139,6 +140,20 @@ class Workspace:
                               next_step="“nuvik drives” lists them.")  # fmt: skip
             kept.append((card, drive))
         self.card_box.keep_all(kept)
+
+    def timed(self, path: str, took_s: float) -> Card:
+        """The card of a library that the user saw opening in so many seconds from where it stands; not kept yet.
+
+        Raises Refused when no survey knows the library, BadInput for a time that cannot be.
+        """
+        snapshot = self.snapshot()
+        library = next((one for one in snapshot.libraries if one.path == path), None)
+        if library is None:
+            raise Refused(f"No library is known at {shown(path)}.", next_step="Survey first, then time it.")
+        if not 0 < took_s < 86_400:
+            raise BadInput(f"{took_s:g} seconds cannot be.", next_step="Say how many seconds it took to open.")
+        factor = factor_for(library, snapshot.drive(library.drive), took_s)
+        return replace(self.card(path), opening_factor=round(min(10_000.0, max(1e-4, factor)), 4))
 
     def make_one(self, libraries: Sequence[Library]) -> str:
         """Let the folder in which these libraries lie be one library from now on; its path. Raises Refused."""

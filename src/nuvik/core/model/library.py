@@ -92,6 +92,8 @@ class Card:
     why_not: str | None = None
     needs_read_bytes_per_s: int | None = None
     """A streaming need: it does not work from a drive that reads slower."""
+    opening_factor: float | None = None
+    """How many times as long as reckoned it really takes to open."""
     parts: tuple[Part, ...] = ()
 
     def told_over(self, other: Card) -> Card:
@@ -129,6 +131,8 @@ class Library:
     """The old path that leads here by a link, when it was moved."""
     parts: tuple[Part, ...] = ()
     needs_read_bytes_per_s: int | None = None
+    opening_factor: float = 1.0
+    """How many times as long as reckoned from its kind it takes to open, as the user timed it."""
     folders: int = 0
     cold_bytes: int = 0
     """Of files neither read nor changed for a year."""

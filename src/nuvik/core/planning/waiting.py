@@ -43,10 +43,18 @@ OPENINGS: dict[Kind, Opening] = {
 
 
 def opening_s(library: Library, drive: Drive) -> float:
-    """Seconds to open a library once from a drive."""
+    """Seconds to open a library once from a drive, by its kind and by what the user timed."""
     opening = OPENINGS[library.kind]
     sequential = min(library.bytes * opening.share_read, opening.most_read_bytes)
-    return opening.cpu_s + sequential / drive.read_bytes_per_s + opening.small_reads / drive.small_reads_per_s
+    reckoned = opening.cpu_s + sequential / drive.read_bytes_per_s + opening.small_reads / drive.small_reads_per_s
+    return reckoned * library.opening_factor
+
+
+def factor_for(library: Library, drive: Drive, took_s: float) -> float:
+    """How many times as long as reckoned it takes, where opening it from this drive took so many seconds. One timing
+    cannot tell computing from reading, so all of it counts alike.
+    """
+    return took_s / (opening_s(library, drive) / library.opening_factor)
 
 
 def waiting_s_per_week(library: Library, drive: Drive) -> float:

@@ -48,6 +48,8 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
     yield "may it move?", may.replace("yesyou", "yes: you")
     if library.needs_read_bytes_per_s:
         yield "needs", f"a drive that reads at least {format_speed(library.needs_read_bytes_per_s)}"
+    if library.opening_factor != 1.0:
+        yield "timed", f"it opens in {library.opening_factor:.2f} times what its kind usually takes"
     if library.working_set:
         yield "working set", "one of those you really use"
     links = [f"{count} {where}" for count, where in ((library.links_in, "within it"), (library.links_out, "out of it"),

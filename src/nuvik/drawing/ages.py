@@ -1,0 +1,67 @@
+"""The map: libraries by size and last use, the same board as on the screen; big and cold stands in one corner."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.units import format_bytes
+from nuvik.core.survey.age_board import AGE_TICKS, AgeBoard, Spot, across_of, age_board, big_and_cold_in_words
+from nuvik.core.survey.headline import COLD_AFTER_DAYS
+from nuvik.drawing.palette import DAY
+from nuvik.drawing.sheet import plain_axes, sheet
+
+_INCHES_HIGH = 7.0
+_MOST_NAMES, _NAME_CELLS = 40, 28
+"""So many libraries are named; in a crowd names would only cover each other."""
+_BESIDE, _ABOVE = 0.16, 0.03
+"""Names closer than this across and up would touch."""
+
+
+def draw_ages(snapshot: Snapshot, path: str) -> None:
+    """Draw every library. Raises BadInput for another ending, Refused when the file cannot be written."""
+    board = age_board(snapshot.libraries)
+    title = f"{shown(snapshot.host)}: {big_and_cold_in_words(board)}"
+    with sheet(path, _INCHES_HIGH, title) as figure:
+        axes = plain_axes(figure, (0.09, 0.09, 0.87, 0.82))
+        axes.set_xlim(-0.01, 1.06)
+        axes.set_ylim(-0.02, 1.05)
+        _corner(axes, board)
+        for spot in board.spots:
+            _mark(axes, spot)
+        for spot in _named(board):
+            axes.annotate(f"   {shorten(spot.library.name, _NAME_CELLS)}", (spot.across, spot.up), va="center",
+                          fontsize=7, color=DAY.text)  # fmt: skip
+        axes.set_xticks([across_of(days) for days, _ in AGE_TICKS], [name for _, name in AGE_TICKS])
+        axes.set_yticks([up for up, _ in board.size_ticks], [format_bytes(size) for _, size in board.size_ticks])
+        axes.grid(color=DAY.free)
+        axes.set_axisbelow(True)
+        axes.set_xlabel("last used")
+
+
+def _corner(axes: Any, board: AgeBoard) -> None:
+    from matplotlib.patches import Rectangle
+
+    left, bottom = across_of(COLD_AFTER_DAYS), board.up_of(board.big_bytes)
+    axes.add_patch(Rectangle((left, bottom), 1.06 - left, 1.05 - bottom, facecolor=DAY.free, hatch="//",
+                             edgecolor=DAY.surface, zorder=0))  # fmt: skip
+    axes.annotate("big and cold", (left + 0.005, 1.03), fontsize=8, color=DAY.look, va="center")
+
+
+def _mark(axes: Any, spot: Spot) -> None:
+    """The letter of its kind on its colour, as everywhere."""
+    axes.annotate(
+        spot.library.kind.letter, (spot.across, spot.up), ha="center", va="center", fontsize=6.5, color=DAY.text,
+        bbox={"boxstyle": "square,pad=0.25", "facecolor": DAY.kinds[spot.library.kind], "edgecolor": "none"},
+    )  # fmt: skip
+
+
+def _named(board: AgeBoard) -> list[Spot]:
+    """The largest libraries whose names do not touch those already there."""
+    named: list[Spot] = []
+    for spot in sorted(board.spots, key=lambda one: (-one.library.bytes, one.library.path)):
+        free = all(abs(spot.across - one.across) > _BESIDE or abs(spot.up - one.up) > _ABOVE for one in named)
+        if free and len(named) < _MOST_NAMES:
+            named.append(spot)
+    return named
