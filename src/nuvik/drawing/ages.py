@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes
@@ -37,7 +38,9 @@ def draw_ages(snapshot: Snapshot, path: str) -> None:
         axes.set_yticks([up for up, _ in board.size_ticks], [format_bytes(size) for _, size in board.size_ticks])
         axes.grid(color=DAY.free)
         axes.set_axisbelow(True)
-        axes.set_xlabel("last used")
+        kinds = [kind for kind in Kind if any(spot.library.kind is kind for spot in board.spots)]
+        letters = ", ".join(f"{kind.letter} {kind}" for kind in kinds)
+        axes.set_xlabel(f"last used   ({letters})", color=DAY.text)
 
 
 def _corner(axes: Any, board: AgeBoard) -> None:
