@@ -108,7 +108,9 @@ def test_old_snapshots_are_thinned_and_the_first_and_newest_stay(days):
     gone = set(thinned(kept, kept[-1][1]))
     assert 0 not in gone and kept[-1][0] not in gone
     left = [day for (number, _), day in zip(kept, sorted(days), strict=True) if number not in gone]
-    assert all(day in left for day in days if newest - day <= 14)
+    assert all(day in left for day in days if newest - day <= 14), "one a day, and all of two days"
+    twice_a_day = [(0, moment(0)), (1, moment(0.3)), (2, moment(0.6)), (3, moment(6)), (4, moment(6.2))]
+    assert thinned(twice_a_day, moment(6.2)) == [1, 2]
     weeks = [(datetime(2026, 1, 1) + timedelta(days=day)).isocalendar()[:2] for day in left if 14 < newest - day <= 365]
     assert len(weeks) == len(set(weeks))
     assert not thinned([one for one in kept if one[0] not in gone], kept[-1][1]), "thinning again changes nothing"

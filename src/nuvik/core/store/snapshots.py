@@ -13,8 +13,8 @@ from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.store.database import Database
 from nuvik.core.store.wire import from_wire, to_wire
 
-_ALL_KEPT_DAYS, _WEEKLY_DAYS = 14, 365
-"""All of the last two weeks are kept, one a week for a year, one a month before."""
+_ALL_KEPT_DAYS, _DAILY_DAYS, _WEEKLY_DAYS = 2, 14, 365
+"""All of the last two days are kept, one a day for two weeks, one a week for a year, one a month before."""
 
 
 def keep_snapshot(database: Database, snapshot: Snapshot) -> None:
@@ -50,7 +50,12 @@ def thinned(kept: list[tuple[int, str]], now: str) -> list[int]:
         age_days = (today - moment).total_seconds() / 86_400
         if age_days <= _ALL_KEPT_DAYS or place == len(kept) - 1:
             continue
-        slot = moment.isocalendar()[:2] if age_days <= _WEEKLY_DAYS else (0, moment.year, moment.month)
+        if age_days <= _DAILY_DAYS:
+            slot: tuple[int, ...] = (moment.toordinal(),)
+        elif age_days <= _WEEKLY_DAYS:
+            slot = moment.isocalendar()[:2]
+        else:
+            slot = (0, moment.year, moment.month)
         if slot in seen:
             gone.append(number)
         seen.add(slot)

@@ -170,6 +170,7 @@ static int read_folder(Looks *looks, int descriptor) {
         if (strcmp(entry->d_name, ".") == 0 || strcmp(entry->d_name, "..") == 0) continue;
         if (!look_at(looks, descriptor, entry)) problem = ENOMEM;
     }
+    rewinddir(stream); /* both descriptors share one place in the folder */
     closedir(stream);
     return problem;
 }

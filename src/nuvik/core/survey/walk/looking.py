@@ -129,7 +129,8 @@ def _add_up(looks: Looks, entries: list[os.DirEntry[str]], cold_before_s: int, b
         ending = _ending(name)
         if ending not in looks.endings and len(looks.endings) >= _ENDINGS:
             ending = ""
-        looks.endings[ending] = looks.endings.get(ending, 0) + size
+        if ending or size:
+            looks.endings[ending] = looks.endings.get(ending, 0) + size
         if when < cold_before_s and seen < cold_before_s:
             looks.cold_bytes += size
         if size >= big_bytes:
