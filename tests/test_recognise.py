@@ -284,6 +284,16 @@ def test_a_card_at_the_old_path_of_a_moved_library_is_found_through_its_link(wor
     assert library.tether == world.path("kestrel", "Games", "Kite")
 
 
+def test_a_part_that_a_card_names_is_measured_however_deep_it_lies(world):
+    deep = "/".join("abcdefghijklm")
+    put(world.path("heron", "Atlas", deep, "tiles", "x.tile"), 3 * MB)
+    put(world.path("heron", "Atlas", deep, "rest.dat"), MB)
+    world.cards = [{"path": "heron/Atlas", "part": [{"path": f"{deep}/tiles", "kind": "cache"}]}]
+    world.write()
+    (library,) = world.open().survey().libraries
+    assert (library.bytes, library.folders, library.parts[0].bytes) == (4 * MB, 15, 3 * MB)
+
+
 def test_a_world_keeps_its_own_counsel(world):
     assert world.open().host.surroundings() == Surroundings(), "nothing of this computer leaks into a world"
 

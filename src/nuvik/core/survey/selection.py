@@ -47,10 +47,6 @@ class Choice:
     drive: str | None = None
     order: Order = Order.SIZE
 
-    @property
-    def narrows(self) -> bool:
-        return bool(self.text or self.kind or self.only is not Only.ALL)
-
     def of(self, libraries: Iterable[Library], marked: frozenset[str] = frozenset()) -> list[Library]:
         """The libraries that are shown, in order. A text is looked for on all drives."""
         wanted = self.text.casefold()

@@ -12,7 +12,6 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.widgets import Static
 
-from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
@@ -277,8 +276,3 @@ class PlanScreen(StageScreen):
 
     def on_descendant_focus(self) -> None:
         self._show_drives()
-
-    @property
-    def drive_at_cursor(self) -> Drive | None:
-        """The drive that would take the library in hand."""
-        return self.query_one(DriveBoard).drive

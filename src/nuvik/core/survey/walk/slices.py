@@ -32,7 +32,7 @@ class Rules:
     keep_depth: int
     """Folders deeper than this below the root are added to the one above them …"""
     kept: frozenset[str] = frozenset()
-    """… unless they stand here, relative to the root, or lie above one that does."""
+    """… unless they stand here, relative to the root."""
     barriers: frozenset[str] = frozenset()
     """Mount points, which are not entered, as absolute paths."""
     cold_before_s: float = 0.0
