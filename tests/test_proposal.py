@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import json
 from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -16,8 +17,10 @@ from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.planning.answer import answer
+from nuvik.core.planning.draft import Draft
 from nuvik.core.planning.order import Move, order_moves
 from nuvik.core.planning.proposal import may_stand, moving_s, placement_cost_s, propose
+from nuvik.core.store.snapshots import keep_snapshot
 
 
 def room_of(library, drive):
@@ -216,3 +219,37 @@ def test_every_stay_has_a_reason_and_a_time_limit_is_kept(world):
     assert moving_s(libraries[0], slow, fast) > 2000
     hurried = propose(snapshot, Wishes(), room_of, time_limit_s=0.0)
     assert hurried.in_time or hurried.gap > 0 or hurried == propose(snapshot, Wishes(), room_of)
+
+
+def test_room_to_grow_is_what_the_surveys_say(world):
+    """Ten weeks at 3 MB a week leave 30 MB more on the drive that grows; the others keep their headroom."""
+    fill(world.path("kestrel", "Diary"))
+    fill(world.path("kestrel", "Old Films"), seed=2)
+    with open(world.path("kestrel", "Old Films", "big.bin"), "wb") as file:
+        file.truncate(150 * MB)
+    workspace = world.open()
+    snapshot = workspace.survey()
+    now = datetime.now(UTC)
+    for week in range(6, 0, -1):
+        drives = tuple(replace(one, used_bytes=one.used_bytes - (3 * MB * week if one.id == "kestrel" else 0))
+                       for one in snapshot.drives)  # fmt: skip
+        taken = (now - timedelta(weeks=week)).isoformat()
+        keep_snapshot(workspace.database, replace(snapshot, taken_at=taken, drives=drives))
+    keep_snapshot(workspace.database, replace(snapshot, taken_at=now.isoformat()))
+    room = workspace.room_to_grow(10)
+    assert set(room) == {"kestrel"} and room["kestrel"] == pytest.approx(50 * MB, rel=0.02)
+    assert not workspace.propose(Wishes()).draft.places
+    found = workspace.propose(Wishes(headroom_bytes=room))
+    assert found.draft.free_then_bytes("kestrel") >= room["kestrel"] and len(found.draft.places) == 1
+    assert run(["propose", "--room-to-grow", "10", "--world", str(world.folder)]) == 0
+    assert run(["propose", "--room-to-grow", "0", "--world", str(world.folder)]) == 2
+
+
+def test_totals_that_rest_on_typical_speeds_say_so():
+    drives = tuple(a_drive(id=one, label=one.capitalize(), path=f"/{one}", disk=one, speed_source=source)
+                   for one, source in (("wren", "measured"), ("dunlin", "typical")))  # fmt: skip
+    library = Library(id="l", name="L", kind=Kind.GAME, path="/wren/l", drive="wren", bytes=GB, on_disk_bytes=GB,
+                      files=1, largest_file_bytes=GB, last_used=None, opens_per_week=1)  # fmt: skip
+    draft = Draft(Snapshot(taken_at="", host="h", drives=drives, libraries=(library,)))
+    assert "guess" not in draft.totals()
+    assert "(a guess: Dunlin never measured)" in draft.set_down("l", "dunlin").totals()

@@ -68,13 +68,16 @@ def add_to(app: typer.Typer) -> None:
         hours: Annotated[
             float | None, typer.Option("--hours", metavar="H", help="All moves together take no longer.")
         ] = None,
+        grow: Annotated[
+            float | None, typer.Option("--room-to-grow", metavar="WEEKS", help="Leave room for so many weeks' growth.")
+        ] = None,
         pin: Annotated[list[str] | None, typer.Option("--pin", metavar="PATH", help="This one stays.")] = None,
     ) -> None:
         """Compute the best placement, with reasons and a proof; with -o, write it as a plan."""
         from nuvik.core.store.plan_file import write_plan
         from nuvik.core.store.wire import plan_to_wire, to_wire
 
-        wishes = _wishes(call, headroom, free, weeks, style, most_moves, hours, pin)
+        wishes = _wishes(call, headroom, free, weeks, style, most_moves, hours, grow, pin)
         found = call.workspace.propose(wishes)
         plan = found.draft.to_plan() if found.draft.places else None
         if output is not None and plan is not None:
@@ -117,7 +120,7 @@ def _say_proposal(call: Call, found: Answer, plan: Plan | None) -> None:
 
 def _wishes(
     call: Call, headroom: list[str] | None, free: list[str] | None, weeks: float, style: str, most_moves: int | None,
-    hours: float | None, pin: list[str] | None,
+    hours: float | None, grow: float | None, pin: list[str] | None,
 ) -> Wishes:  # fmt: skip
     """What the options ask for. Raises BadInput and Refused."""
     from nuvik.core.model.paths import normalised
@@ -125,10 +128,15 @@ def _wishes(
 
     if style not in list(Style):
         raise BadInput(f"“{shown(style)}” is no style.", next_step=f"Known are: {', '.join(Style)}.")
-    for name, number in (("--weeks", weeks), ("--most-moves", most_moves), ("--hours", hours)):
+    for name, number in (
+        ("--weeks", weeks),
+        ("--most-moves", most_moves),
+        ("--hours", hours),
+        ("--room-to-grow", grow),
+    ):
         if number is not None and not 0 < number <= 10_000:
             raise BadInput(f"{name} {number} cannot be.", next_step="Say a number above 0.")
-    asked = sizes_by_drive(headroom, call)
+    asked = {**(call.workspace.room_to_grow(grow) if grow else {}), **sizes_by_drive(headroom, call)}
     for drive_id, count in sizes_by_drive(free, call).items():
         asked[drive_id] = call.workspace.drive_or_refuse(drive_id).free_bytes + count
     known = {one.path: one.id for one in call.workspace.snapshot().libraries}

@@ -320,6 +320,18 @@ class Workspace:
             raise Refused("No library is known yet.", next_step="Survey first: “nuvik survey”.")
         return answer(snapshot, wishes, self.room_of)
 
+    def room_to_grow(self, weeks: float) -> dict[str, int]:
+        """Headroom by drive id, with what each drive is going to take in so many weeks at its rate so far on top.
+
+        A drive whose rate is not known yet, or that does not grow, is left out.
+        """
+        drives = {drive.id: drive for drive in self.host.drives()}
+        return {
+            drive_id: drives[drive_id].headroom_bytes + round(rate.per_week * weeks)
+            for drive_id, rate in self.growth().items()
+            if rate is not None and rate.per_week > 0 and drives[drive_id].attached
+        }
+
     def room_of(self, library: Library, drive: Drive) -> int:
         """What a library takes on a drive, in its clusters, folders included; its length, in a world."""
         if self.host.counts_lengths:

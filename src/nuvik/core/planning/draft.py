@@ -135,6 +135,11 @@ class Draft:
         then = sum(waiting_s_per_week(one, self.drive(self.place_of(one))) for one in self.snapshot.libraries)
         return now, then
 
+    @property
+    def _used(self) -> set[str]:
+        """The drives between which something moves."""
+        return {drive for one in self.moving() for drive in (one.drive, self.places[one.id])}
+
     # -- words ---------------------------------------------------------------------------------------------
 
     def consequence(self, library: Library, drive_id: str) -> str:
@@ -209,6 +214,11 @@ class Draft:
         """One line that is always true: waiting before → after, moves, bytes, and what becomes free."""
         before, after = self.waiting_s_per_week()
         said = f"waiting {format_duration(before)} → {format_duration(after)} a week"
+        guessed = [
+            shown(drive.label) for drive in self.drives if drive.id in self._used and drive.speed_source == "typical"
+        ]
+        if guessed:
+            said += f" (a guess: {', '.join(guessed)} never measured)"
         said += f" · {format_count(len(self.places), 'move')}"
         said += f" · {format_bytes(sum(one.bytes for one in self.moving()))}"
         for drive in self.drives:

@@ -99,7 +99,7 @@ def library_history(database: Database) -> dict[str, list[Sighting]]:
     with database.connect() as connection:
         for row in connection.execute(
             "SELECT library, taken_at, bytes, content, access FROM seen_libraries "
-            "JOIN snapshots ON snapshots.id = snapshot ORDER BY snapshot"
+            "JOIN snapshots ON snapshots.id = snapshot ORDER BY taken_at"
         ):
             sighting = Sighting(row["taken_at"], row["bytes"], row["content"], row["access"])
             found.setdefault(os.fsdecode(row["library"]), []).append(sighting)
@@ -111,7 +111,7 @@ def drive_history(database: Database) -> dict[str, list[Sighting]]:
     found: dict[str, list[Sighting]] = {}
     with database.connect() as connection:
         for row in connection.execute(
-            "SELECT drive, taken_at, bytes FROM seen_drives JOIN snapshots ON snapshots.id = snapshot ORDER BY snapshot"
+            "SELECT drive, taken_at, bytes FROM seen_drives JOIN snapshots ON snapshots.id = snapshot ORDER BY taken_at"
         ):
             found.setdefault(row["drive"], []).append(Sighting(row["taken_at"], row["bytes"]))
     return found
