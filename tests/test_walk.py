@@ -164,7 +164,7 @@ def many_files(root: Path, folders: int = 60, files: int = 20) -> int:
 def test_walkers_in_processes_of_their_own_find_the_same_and_may_die(tmp_path, monkeypatch):
     """One that dies over a slice leaves it to another; with none left, the caller walks."""
     total = many_files(tmp_path)
-    monkeypatch.setattr(walkers, "_HELP_AFTER_ENTRIES", 0)
+    monkeypatch.setattr(walkers, "_CALL_AFTER_ENTRIES", 0)
     monkeypatch.setattr(walkers, "_SLICE_THERE", 100)
     monkeypatch.setattr(walkers, "_SLICE_HERE", 20)
     whole = size_tree(LocalHost(), str(tmp_path))
@@ -192,7 +192,7 @@ def test_one_disk_with_platters_never_has_two_walkers(tmp_path, monkeypatch, med
     many_files(tmp_path)
     at_work, seen, lock = Counter(), [], threading.Lock()
 
-    class Watched(walkers._Helper):
+    class Watched(walkers._Walker):
         """A walker in a thread that tells when it is at work."""
 
         def __init__(self, work):
@@ -218,8 +218,8 @@ def test_one_disk_with_platters_never_has_two_walkers(tmp_path, monkeypatch, med
     host = LocalHost()
     drive = a_drive(path=str(tmp_path), medium=medium, disk="sdx")
     monkeypatch.setattr(host, "drives", lambda: (drive, replace(drive, id="other", path="/elsewhere")))
-    monkeypatch.setattr(walkers, "_Helper", Watched)
-    monkeypatch.setattr(walkers, "_HELP_AFTER_ENTRIES", 0)
+    monkeypatch.setattr(walkers, "_Walker", Watched)
+    monkeypatch.setattr(walkers, "_CALL_AFTER_ENTRIES", 0)
     monkeypatch.setattr(walkers, "_SLICE_HERE", 20)
     monkeypatch.setattr(walkers.os, "cpu_count", lambda: 4)
     trees = size_trees(host, [str(tmp_path / "f0"), str(tmp_path / "f1"), str(tmp_path / "f2")])

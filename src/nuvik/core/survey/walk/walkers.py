@@ -28,7 +28,7 @@ COLD_AFTER_S = 365 * 86_400
 BIG_FILE_BYTES = 16 * 2**20
 _SLICE_HERE, _SLICE_THERE = 2_000, 24_000
 """Entries a slice has: few where the caller waits for it, many where it has to be sent."""
-_HELP_AFTER_ENTRIES, _HELP_AFTER_S = 6_000, 0.4
+_CALL_AFTER_ENTRIES, _CALL_AFTER_S = 6_000, 0.4
 _MOST_WALKERS = 4
 _TELL_EVERY_S = 0.1
 
@@ -154,7 +154,7 @@ class _Work:
     def __init__(self, jobs: list[_Job], report: Watching, stop: Stop) -> None:
         self._jobs, self._report, self._stop = jobs, report, stop
         self._busy: dict[str, int] = {}
-        self._helpers: list[_Helper] = []
+        self._walkers: list[_Walker] = []
         self._changed = threading.Condition()
         self._entries = 0
         self._label = ""
@@ -169,8 +169,8 @@ class _Work:
                     if not any(self._busy.values()) and not any(job.left for job in self._jobs):
                         break
                     # Once others walk, this thread only watches: two threads of one interpreter would take turns.
-                    helped = any(helper.alive for helper in self._helpers)
-                    at_hand = None if helped else self._take()
+                    called = any(walker.alive for walker in self._walkers)
+                    at_hand = None if called else self._take()
                     if at_hand is None:
                         self._changed.wait(_TELL_EVERY_S)
                 if at_hand is not None:
@@ -178,35 +178,35 @@ class _Work:
                     sums, left, seen = walk_slice(job.rules, starts, _SLICE_HERE)
                     self.done(job, sums, left, seen)
                 self._tell()
-                if not self._helpers and (
-                    self._entries > _HELP_AFTER_ENTRIES or time.monotonic() - began_s > _HELP_AFTER_S
+                if not self._walkers and (
+                    self._entries > _CALL_AFTER_ENTRIES or time.monotonic() - began_s > _CALL_AFTER_S
                 ):
-                    self._call_help()
+                    self._call_walkers()
         finally:
-            for helper in self._helpers:
-                helper.end()
+            for walker in self._walkers:
+                walker.end()
             for job in self._jobs:
                 job.tree.complete = not job.left and not self._busy.get(job.lane)
 
-    def _call_help(self) -> None:
+    def _call_walkers(self) -> None:
         """Start as many walkers as the processors and the disks bear."""
         lanes = {job.lane: job.lanes for job in self._jobs if job.left}
         count = min(os.cpu_count() or 1, _MOST_WALKERS, sum(lanes.values()))
         if not sys.executable:
             count = 0
-        self._helpers = [_Helper(self) for _ in range(count)] or [_NoHelper(self)]
+        self._walkers = [_Walker(self) for _ in range(count)] or [_NoWalker(self)]
 
     def _take(self) -> tuple[_Job, list[str]] | None:
         for job in self._jobs:
             if job.left and self._busy.get(job.lane, 0) < job.lanes:
                 self._busy[job.lane] = self._busy.get(job.lane, 0) + 1
-                share = -(-len(job.left) // (2 * min(job.lanes, len(self._helpers) or 1)))
+                share = -(-len(job.left) // (2 * min(job.lanes, len(self._walkers) or 1)))
                 starts, job.left = job.left[-share:], job.left[:-share]
                 return job, starts
         return None
 
     def next_task(self) -> tuple[_Job, list[str]] | None:
-        """For a helper: wait for something to walk; None when all is done or a stop was asked."""
+        """For a walker: wait for something to walk; None when all is done or a stop was asked."""
         with self._changed:
             while not self._stop.asked:
                 at_hand = self._take()
@@ -218,7 +218,7 @@ class _Work:
         return None
 
     def failed(self, job: _Job, starts: list[str]) -> None:
-        """A helper died over this slice: somebody else takes it."""
+        """A walker died over this slice: somebody else takes it."""
         with self._changed:
             job.left += starts
             self._busy[job.lane] -= 1
@@ -247,7 +247,7 @@ class _Work:
             ))  # fmt: skip
 
 
-class _Helper:
+class _Walker:
     """A walker in a process of its own, and the thread that hands it slices."""
 
     def __init__(self, work: _Work) -> None:
@@ -289,7 +289,7 @@ class _Helper:
                     pass
 
 
-class _NoHelper(_Helper):
+class _NoWalker(_Walker):
     """Stands where none can be had, so that nobody asks again."""
 
     def __init__(self, work: _Work) -> None:
