@@ -159,6 +159,9 @@ def test_what_may_not_move_says_why_and_only_the_unwise_is_overruled(world):
     told = {name: workspace.retold(workspace.snapshot(), libraries[name].path).library(libraries[name].id)
             for name in ("Stay", "Twice")}  # fmt: skip
     anew = {one.name: one for one in workspace.survey().libraries}
+    workspace.tell(Card(path=libraries["Opened"].path, overrule=True))
+    later = workspace.retold(workspace.snapshot(), libraries["Opened"].path).library(libraries["Opened"].id)
+    assert later.verdict is Verdict.LATER, "there is nothing to overrule in what may move later"
     for name, movable in (("Stay", True), ("Twice", False)):
         assert anew[name].movable is told[name].movable is movable
         assert anew[name].verdict is told[name].verdict
@@ -380,9 +383,11 @@ def test_cards_by_commands(world, capsys):
     assert "Kite makers" in capsys.readouterr().out
     assert run(["card", str(game), "--forget", *at]) == 0
     assert "nothing was told of it" in capsys.readouterr().out
-    for words, code in ((["card", "/nowhere"], 3), (["card", str(game), "--kind", "toy"], 2),
-                        (["card", str(game), "--opens-per-week", "-1"], 2), (["card", str(game), "--needs", "x"], 2),
-                        (["card", str(game), "--part", "x"], 2), (["cards", "import", "/nowhere.toml"], 3),
-                        (["cards", "export", "/nowhere/cards.toml"], 3)):  # fmt: skip
+    told = ["card", str(game)]
+    for words, code in (
+        (["card", "/nowhere"], 3), ([*told, "--kind", "toy"], 2), ([*told, "--opens-per-week", "-1"], 2),
+        ([*told, "--needs", "x"], 2), ([*told, "--part", "x"], 2), ([*told, "--name", "a\udcff"], 2),
+        (["cards", "import", "/nowhere.toml"], 3), (["cards", "export", "/nowhere/cards.toml"], 3),
+    ):  # fmt: skip
         assert run([*words, *at]) == code
         assert "Traceback" not in capsys.readouterr().err

@@ -62,6 +62,8 @@ async def test_marking_many_opening_one_and_editing_its_card(house):
         assert (told.name, str(told.kind), told.opens_per_week) == ("[b]Ferry[/b]", "project", 7)
         await pilot.press("escape", "g")
         assert isinstance(app.screen, ChangesSheet)
+        await settle(app, pilot)
+        assert "At this rate" in words(app, "#lines") and "Heron" in words(app, "#lines")
         await pilot.press("escape", "o", "d")
         await settle(app, pilot)
         assert "No large file lies on two drives" in words(app, "#lines")

@@ -55,7 +55,7 @@ def add_to(app: typer.Typer) -> None:
         """Tell Nuvik about a library, or show what was told. The folder at PATH counts as one from then on."""
         from nuvik.core.model.library import Card
         from nuvik.core.model.paths import normalised
-        from nuvik.core.survey.card_wishes import kind_of, opens_of, part_of, speed_of
+        from nuvik.core.survey.card_wishes import kind_of, name_of, opens_of, part_of, speed_of
 
         place = os.path.realpath(normalised(path))
         if not os.path.lexists(place):
@@ -65,7 +65,7 @@ def add_to(app: typer.Typer) -> None:
             card = call.workspace.timed(place, took)
         switches = {"pin": pin, "overrule": overrule, "ignore": ignore, "titles": titles, "use": use}
         given: dict[str, Any] = {
-            "name": name,
+            "name": None if name is None else name_of(name),
             "kind": kind_of(kind) if kind else None,
             "opens_per_week": None if opens is None else opens_of(str(opens)),
             "needs_read_bytes_per_s": None if needs is None else speed_of(needs),
@@ -91,7 +91,7 @@ def add_to(app: typer.Typer) -> None:
     def export(call: Call, file: Annotated[str, typer.Argument(metavar="FILE.toml", show_default=False)]) -> None:
         """Write every card to a TOML file."""
         from nuvik.core.cards_file import cards_text
-        from nuvik.core.store.exports import write_text
+        from nuvik.core.store.text_file import write_text
 
         told = call.workspace.cards()
         write_text(file, cards_text(told))

@@ -100,7 +100,9 @@ def cards_text(cards: Iterable[Card]) -> str:
     plain = Card(path="")
     for card in sorted(cards, key=lambda one: one.path):
         try:
-            card.path.encode("utf-8")
+            "".join([card.path, card.name or "", card.why_not or "", *(part.path for part in card.parts)]).encode(
+                "utf-8"
+            )
         except UnicodeEncodeError:
             document.add(tomlkit.comment(f"left out, since its name is not text: {shown(card.path)}"))
             continue

@@ -139,7 +139,7 @@ class Workspace:
                 raise Refused(f"{shown(card.path)} lies on none of the drives of {shown(self.host.name)}.",
                               next_step="“nuvik drives” lists them.")  # fmt: skip
             kept.append((card, drive))
-        self.card_box.keep_all(kept)
+        self.card_box.keep(kept)
 
     def timed(self, path: str, took_s: float) -> Card:
         """The card of a library that the user saw opening in so many seconds from where it stands; not kept yet.
@@ -168,10 +168,11 @@ class Workspace:
         self.tell(replace(card, titles=False, ignored=False, name=card.name or os.path.basename(folder)))
         return folder
 
-    def retold(self, snapshot: Snapshot, path: str) -> Snapshot:
-        """A snapshot with one library as its card now says, without measuring it anew."""
-        card = self.card(path)
-        return replace(snapshot, libraries=tuple(as_told(one, card) if one.path == path else one
+    def retold(self, snapshot: Snapshot, *paths: str) -> Snapshot:
+        """A snapshot with these libraries as their cards now say, without measuring them anew."""
+        cards = {path: Card(path=path) for path in paths} | {card.path: card for card in self.cards()}
+        told = set(paths)
+        return replace(snapshot, libraries=tuple(as_told(one, cards[one.path]) if one.path in told else one
                                                  for one in snapshot.libraries))  # fmt: skip
 
     def inside(self, library: Library, stop: Stop | None = None) -> Folder:
@@ -355,4 +356,5 @@ class Workspace:
 def _merged(now: Library, before: Library | None) -> Library:
     if before is None:
         return now
-    return replace(now, name=before.name, kind=before.kind, opens_per_week=before.opens_per_week)
+    return replace(now, name=before.name, kind=before.kind, opens_per_week=before.opens_per_week,
+                   opening_factor=before.opening_factor)  # fmt: skip

@@ -13,11 +13,11 @@ import shlex
 import shutil
 import sys
 from collections.abc import Iterable, Mapping
-from datetime import datetime
 from urllib.parse import unquote_to_bytes, urlsplit
 
 import platformdirs
 
+from nuvik.core.model.clock import moment_of
 from nuvik.core.model.library import Kind
 from nuvik.core.model.surroundings import Program, Recent, Surroundings
 
@@ -175,7 +175,7 @@ def recent_files(text: str) -> Iterable[Recent]:
 
 def _moment_s(text: str) -> float:
     try:
-        moment = datetime.fromisoformat(text.replace("Z", "+00:00"))
+        moment = moment_of(text)
         return moment.timestamp() if moment.tzinfo else 0.0
     except (ValueError, OverflowError):
         return 0.0

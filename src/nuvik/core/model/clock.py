@@ -19,10 +19,19 @@ def moment_text(timestamp: float) -> str:
     return moment.replace(microsecond=0).isoformat().replace("+00:00", "Z")
 
 
+def moment_or_none(timestamp: float | None) -> str | None:
+    """As `moment_text`, for a time that may be missing."""
+    return None if timestamp is None else moment_text(timestamp)
+
+
+def moment_of(text: str) -> datetime:
+    """The moment that an ISO 8601 text says. Raises ValueError."""
+    return datetime.fromisoformat(text.replace("Z", "+00:00"))
+
+
 def days_since(moment: str, now: datetime | None = None) -> float:
     """Days from an ISO 8601 moment to now; negative for one yet to come."""
-    then = datetime.fromisoformat(moment.replace("Z", "+00:00"))
-    return ((now or datetime.now(UTC)) - then).total_seconds() / 86_400
+    return ((now or datetime.now(UTC)) - moment_of(moment)).total_seconds() / 86_400
 
 
 def ago(moment: str | None, now: datetime | None = None) -> str:

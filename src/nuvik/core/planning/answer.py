@@ -12,7 +12,7 @@ from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.draft import Draft
 from nuvik.core.planning.order import Move, Ordered, order_moves
 from nuvik.core.planning.proposal import TIME_LIMIT_S, Proposal, RoomOf, propose, spaces_of
-from nuvik.core.planning.reasons import why_moves, why_stays
+from nuvik.core.planning.reasons import spare_then, why_moves, why_stays
 from nuvik.core.planning.waiting import waiting_s_per_week
 
 
@@ -42,7 +42,10 @@ class Answer:
             for drive, count in self.proposal.short_bytes.items()
         )
         if not draft.places:
-            return f"Nothing moves: no move is worth its time.{short}" if not short else f"Nothing moves.{short}"
+            why = "" if short or self.ordered.stuck else ": no move is worth its time"
+            if not self.proposal.in_time:
+                why = ": no better placement was found in time"
+            return f"Nothing moves{why}.{short}{self._stuck_in_words(labels)}"
         before, after = draft.waiting_s_per_week()
         change = before - after
         several = len(draft.places) > 1
@@ -65,12 +68,18 @@ class Answer:
             proof = f"the best found in time, at most {self.proposal.gap:.1%} from the best possible"
         elif self.proposal.gap > 1e-6:
             proof = f"proven to be within {self.proposal.gap:.2%} of the best possible"
-        said = f"{format_count(len(draft.places), 'move')} {saves}; {proof}.{short}"
-        if self.ordered.stuck:
-            stuck = format_count(len(self.ordered.stuck), "move")
-            lacks = f"{shown(labels[self.ordered.missing_on])} lacks {format_bytes(self.ordered.missing_bytes)}"
-            said += f" {stuck} cannot be made within the headroom, whatever the order: {lacks} for a moment."
-        return said
+        moves = format_count(len(draft.places), "move")
+        return f"{moves} {saves}; {proof}.{short}{self._stuck_in_words(labels)}"
+
+    def _stuck_in_words(self, labels: dict[str, str]) -> str:
+        """What is proposed and cannot be made, as a sentence with a blank before it."""
+        if not self.ordered.stuck:
+            return ""
+        stuck = format_count(len(self.ordered.stuck), "move")
+        if self.ordered.given_up:
+            return f" {stuck} more fitted into no order that was tried."
+        lacks = f"{shown(labels[self.ordered.missing_on])} lacks {format_bytes(self.ordered.missing_bytes)}"
+        return f" {stuck} cannot be made within the headroom, whatever the order: {lacks} for a moment."
 
 
 def answer(snapshot: Snapshot, wishes: Wishes, room_of: RoomOf, time_limit_s: float = TIME_LIMIT_S) -> Answer:
@@ -85,8 +94,9 @@ def answer(snapshot: Snapshot, wishes: Wishes, room_of: RoomOf, time_limit_s: fl
         library, there = libraries[move.key], drives[proposal.places[move.key]]
         draft = draft.set_down(move.key, there.id)
         reasons[move.key] = why_moves(library, drives[library.drive], there)
+    spare = spare_then(snapshot, proposal, wishes, room_of)
     kept = {
-        one.id: Kept(library=one.name, reason=why_stays(one, snapshot, proposal, wishes, room_of))
+        one.id: Kept(library=one.name, reason=why_stays(one, snapshot, spare, wishes, room_of))
         for one in snapshot.libraries
         if one.id not in proposal.places
     }

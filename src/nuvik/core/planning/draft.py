@@ -120,7 +120,7 @@ class Draft:
     def free_then_bytes(self, drive_id: str) -> int:
         """Free space of a drive once the draft is carried; below zero when it does not fit."""
         drive = self.drive(drive_id)
-        leaving = sum(one.bytes for one in self.moving() if one.drive == drive_id)
+        leaving = sum(one.on_disk_bytes for one in self.moving() if one.drive == drive_id)
         arriving = sum(one.bytes for one in self.moving() if self.places[one.id] == drive_id)
         return drive.free_bytes + leaving - arriving
 

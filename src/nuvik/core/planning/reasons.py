@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from nuvik.core.model.clock import ago
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
@@ -33,8 +35,12 @@ def _often(per_week: float) -> str:
     return {1.0: "once a week", 2.0: "twice a week"}.get(per_week, f"{per_week:g} times a week")
 
 
-def why_stays(library: Library, snapshot: Snapshot, proposal: Proposal, wishes: Wishes, room_of: RoomOf) -> str:
-    """What keeps a library where it is: a rule, or what the best other place lacks or would cost."""
+def why_stays(
+    library: Library, snapshot: Snapshot, spare_bytes: Mapping[str, int], wishes: Wishes, room_of: RoomOf
+) -> str:
+    """What keeps a library where it is: a rule, or what the best other place lacks or would cost. `spare_bytes` is what
+    each drive has over its headroom once the proposal is carried.
+    """
     drives = {drive.id: drive for drive in snapshot.drives}
     here = drives[library.drive]
     if library.id in wishes.pinned:
@@ -48,7 +54,7 @@ def why_stays(library: Library, snapshot: Snapshot, proposal: Proposal, wishes: 
     saved_s = waiting_s_per_week(library, here) - waiting_s_per_week(library, best)
     if saved_s < _WORTH_TELLING_S:
         return "nowhere would it open noticeably quicker"
-    lacking = room_of(library, best) - _spare_then(best, snapshot, proposal, wishes, room_of)
+    lacking = room_of(library, best) - spare_bytes[best.id]
     saves = f"{shown(best.label)} would save {format_duration(saved_s)} a week"
     if lacking > 0:
         return f"{saves}, and would need {format_bytes(lacking)} more there"
@@ -57,13 +63,13 @@ def why_stays(library: Library, snapshot: Snapshot, proposal: Proposal, wishes: 
     return f"{saves}; moving takes {takes} and is not worth it in {wishes.weeks:g} weeks" if gain <= 0 else saves
 
 
-def _spare_then(drive: Drive, snapshot: Snapshot, proposal: Proposal, wishes: Wishes, room_of: RoomOf) -> int:
-    """What is free over the headroom of a drive once the proposal is carried."""
-    free = drive.free_bytes - wishes.headroom_bytes.get(drive.id, drive.headroom_bytes)
+def spare_then(snapshot: Snapshot, proposal: Proposal, wishes: Wishes, room_of: RoomOf) -> dict[str, int]:
+    """What is free over the headroom of each drive, by its id, once the proposal is carried."""
+    drives = {drive.id: drive for drive in snapshot.drives}
+    spare = {one.id: one.free_bytes - wishes.headroom_bytes.get(one.id, one.headroom_bytes) for one in snapshot.drives}
     for library in snapshot.libraries:
         goes_to = proposal.places.get(library.id)
-        if goes_to == drive.id:
-            free -= room_of(library, drive)
-        elif goes_to is not None and library.drive == drive.id:
-            free += library.on_disk_bytes
-    return free
+        if goes_to is not None:
+            spare[goes_to] -= room_of(library, drives[goes_to])
+            spare[library.drive] += library.on_disk_bytes
+    return spare

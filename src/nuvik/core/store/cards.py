@@ -35,12 +35,8 @@ class CardBox:
             for row in rows if row["drive"] in places
         )  # fmt: skip
 
-    def keep(self, card: Card, drive: Drive) -> None:
-        """Remember a card; one that says nothing is struck out."""
-        self.keep_all([(card, drive)])
-
-    def keep_all(self, cards: Iterable[tuple[Card, Drive]]) -> None:
-        """Remember several cards, all or none."""
+    def keep(self, cards: Iterable[tuple[Card, Drive]]) -> None:
+        """Remember cards, all or none; one that says nothing is struck out."""
         with self._database.connect() as connection:
             for card, drive in cards:
                 path = os.fsencode(os.path.relpath(card.path, drive.path))

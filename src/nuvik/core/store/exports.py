@@ -8,10 +8,11 @@ import json
 import os
 from collections.abc import Iterable
 
-from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.errors import BadInput
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.store.text_file import write_text
 from nuvik.core.store.wire import drive_to_wire, to_wire
 
 COLUMNS = (
@@ -38,18 +39,6 @@ def save_libraries(snapshot: Snapshot, libraries: Iterable[Library], path: str) 
     else:
         raise BadInput(f"{shown(path)} ends neither in .csv nor in .json.", next_step="Choose one of the two.")
     write_text(path, text)
-
-
-def write_text(path: str, text: str) -> None:
-    """Write a whole file, or leave what was there. Raises Refused."""
-    part = f"{path}.new"
-    try:
-        with open(part, "w", encoding="utf-8", newline="") as file:
-            file.write(text)
-        os.replace(part, path)
-    except OSError as fault:
-        raise Refused(f"{shown(path)} cannot be written: {(fault.strerror or str(fault)).lower()}.",
-                      next_step="Choose another place.") from None  # fmt: skip
 
 
 def _as_csv(libraries: Iterable[Library]) -> str:

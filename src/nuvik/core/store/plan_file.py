@@ -10,6 +10,7 @@ from nuvik.core.model.errors import Refused
 from nuvik.core.model.formats import check_format
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Plan
+from nuvik.core.store.text_file import write_text
 from nuvik.core.store.wire import from_wire, plan_to_wire
 
 PLAN_FORMAT = "nuvik-plan/1"
@@ -17,15 +18,7 @@ PLAN_FORMAT = "nuvik-plan/1"
 
 def write_plan(plan: Plan, path: str) -> None:
     """Write a plan, replacing an older one of that name only when the new one is whole. Raises Refused."""
-    part = path + ".new"
-    try:
-        with open(part, "w", encoding="utf-8") as file:
-            json.dump(plan_to_wire(plan), file, indent=2)
-            file.write("\n")
-        os.replace(part, path)
-    except OSError as fault:
-        raise Refused(f"The plan could not be written to {shown(path)}: {fault.strerror}.",
-                      next_step="Choose another place with -o.") from None  # fmt: skip
+    write_text(path, json.dumps(plan_to_wire(plan), indent=2) + "\n")
 
 
 def read_plan(path: str) -> Plan:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import json
 import os
 from dataclasses import replace
-from datetime import datetime
 
+from nuvik.core.model.clock import moment_of
 from nuvik.core.model.history import Sighting
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.snapshot import Snapshot
@@ -44,9 +44,9 @@ def keep_snapshot(database: Database, snapshot: Snapshot) -> None:
 def thinned(kept: list[tuple[int, str]], now: str) -> list[int]:
     """Which of these snapshots (number and moment, oldest first) may go. The first and the newest always stay."""
     gone, seen = [], set[tuple[int, ...]]()
-    today = _moment(now)
+    today = moment_of(now)
     for place, (number, taken_at) in enumerate(kept):
-        moment = _moment(taken_at)
+        moment = moment_of(taken_at)
         age_days = (today - moment).total_seconds() / 86_400
         if age_days <= _ALL_KEPT_DAYS or place == len(kept) - 1:
             continue
@@ -60,10 +60,6 @@ def thinned(kept: list[tuple[int, str]], now: str) -> list[int]:
             gone.append(number)
         seen.add(slot)
     return gone
-
-
-def _moment(text: str) -> datetime:
-    return datetime.fromisoformat(text.replace("Z", "+00:00"))
 
 
 def latest_snapshot(database: Database) -> Snapshot | None:

@@ -5,10 +5,10 @@ from __future__ import annotations
 import statistics
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from datetime import datetime
 from enum import StrEnum
 from itertools import combinations
 
+from nuvik.core.model.clock import moment_of
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.history import Sighting
 from nuvik.core.model.names import shown
@@ -92,7 +92,7 @@ def growth(history: Sequence[Sighting]) -> Growth | None:
     history = history[-_MOST_SIGHTINGS:]
     if len(history) < _FEWEST_SIGHTINGS:
         return None
-    at_s = [_seconds(one.taken_at) for one in history]
+    at_s = [moment_of(one.taken_at).timestamp() for one in history]
     days = (at_s[-1] - at_s[0]) / 86_400
     if days < _SHORTEST_DAYS:
         return None
@@ -150,7 +150,3 @@ def by_drive(found: Sequence[Difference], drives: Sequence[Drive]) -> Iterator[t
 
 def _signed(count_bytes: float) -> str:
     return f"{'+' if count_bytes >= 0 else '−'}{format_bytes(round(abs(count_bytes)))}"
-
-
-def _seconds(moment: str) -> float:
-    return datetime.fromisoformat(moment.replace("Z", "+00:00")).timestamp()

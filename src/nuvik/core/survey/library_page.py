@@ -6,7 +6,7 @@ import os
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from nuvik.core.model.clock import ago, moment_text
+from nuvik.core.model.clock import ago, moment_or_none
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library, Verdict
 from nuvik.core.model.names import shown
@@ -106,8 +106,7 @@ def inside_rows(folder: Folder) -> list[Inner]:
     rows = []
     for inner in folder.below.values():
         extent = inner.extent
-        used_s = extent.last_used_s
-        rows.append(Inner(inner.name, extent.bytes, extent.files, None if used_s is None else moment_text(used_s),
+        rows.append(Inner(inner.name, extent.bytes, extent.files, moment_or_none(extent.last_used_s),
                           extent.bytes / total))  # fmt: skip
     beside = folder.extent.bytes - sum(row.bytes for row in rows)
     files = folder.extent.files - sum(row.files for row in rows)

@@ -11,7 +11,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from nuvik.core.hosts.base import Host, drive_holding
-from nuvik.core.model.clock import moment_text, now_text
+from nuvik.core.model.clock import moment_or_none, now_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.history import Sighting
@@ -26,7 +26,7 @@ from nuvik.core.survey.recognise.guess import Context
 from nuvik.core.survey.recognise.kinds import OF_THE_FILE_SYSTEM
 from nuvik.core.survey.recognise.may_move import OVERRULED, PINNED, Open, judge
 from nuvik.core.survey.usage import RecentFiles, use_of
-from nuvik.core.survey.walk.tree import Folder, Tree
+from nuvik.core.survey.walk.tree import Folder, Tree, folder_in
 from nuvik.core.survey.walk.walkers import Watching, size_tree, size_trees, unwatched
 
 _LINKS_LOOKED_AT = 2_000
@@ -95,7 +95,8 @@ def as_told(library: Library, card: Card) -> Library:
         library = replace(library, use_source=f"{library.use_source.split('; opens:')[0]}; opens: your card")
     if library.verdict is Verdict.IMPOSSIBLE:
         return library
-    if card.overrule:
+    overruled = library.caution.startswith(OVERRULED)
+    if card.overrule and (overruled or library.verdict is Verdict.UNWISE):
         reason = library.why_not or library.caution.removeprefix(OVERRULED)
         return replace(library, movable=True, verdict=Verdict.FREE, why_not=None,
                        caution=OVERRULED + reason if reason else "")  # fmt: skip
@@ -103,7 +104,7 @@ def as_told(library: Library, card: Card) -> Library:
         return replace(library, movable=False, verdict=Verdict.UNWISE, why_not=PINNED)
     if library.why_not == PINNED:
         return replace(library, movable=True, verdict=Verdict.FREE, why_not=None)
-    if library.caution.startswith(OVERRULED):
+    if overruled:
         return replace(library, movable=False, verdict=Verdict.UNWISE, caution="",
                        why_not=library.caution.removeprefix(OVERRULED))  # fmt: skip
     return library
@@ -185,7 +186,8 @@ class _Makers:
             path=path, drive=drive.id, bytes=extent.bytes, on_disk_bytes=extent.on_disk_bytes, files=extent.files,
             folders=extent.folders, largest_file_bytes=extent.largest_file_bytes, cold_bytes=extent.cold_bytes,
             last_used=use.last_used, opens_per_week=use.opens_per_week, use_source=use.source,
-            newest_content=_moment(extent.newest_content_s), newest_access=_moment(extent.newest_access_s),
+            newest_content=moment_or_none(extent.newest_content_s),
+            newest_access=moment_or_none(extent.newest_access_s),
             movable=judged.movable, why_not=None if judged.movable else judged.reason,
             caution=judged.reason if judged.movable else "", verdict=judged.verdict, tether=candidate.tether,
             parts=tuple(parts_of(candidate, folder, seems.kind, self.context)),
@@ -195,18 +197,6 @@ class _Makers:
             hidden=_hidden(path, drive), working_set=bool(card and card.working_set), shared_files=len(folder.shared),
             not_here_files=extent.not_here_files, links_in=links[0], links_out=links[1], links_broken=links[2],
         )  # fmt: skip
-
-
-def folder_in(trees: Iterable[Tree], path: str) -> Folder | None:
-    """The kept folder of this path, in whichever tree it stands."""
-    for tree in trees:
-        if is_within(path, tree.root.path) and (folder := tree.at_path(path)) is not None:
-            return folder
-    return None
-
-
-def _moment(moment_s: float | None) -> str | None:
-    return None if moment_s is None else moment_text(moment_s)
 
 
 def _hidden(path: str, drive: Drive) -> bool:

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
-from nuvik.core.model.clock import days_since, moment_text
+from nuvik.core.model.clock import days_since, moment_or_none, moment_text
 from nuvik.core.model.extent import Extent
 from nuvik.core.model.history import Sighting
 from nuvik.core.model.library import Card
@@ -65,7 +65,7 @@ def use_of(
         moments.append((max(one.used_s for one in recent), "the list of recent files"))
     known = [(moment, source) for moment, source in moments if moment is not None]
     last_s, source = max(known, key=lambda pair: pair[0], default=(None, "no file in it"))
-    last_used = None if last_s is None else moment_text(last_s)
+    last_used = moment_or_none(last_s)
     said = f"last use: {source}"
     if no_access_times is not None and "access" not in source:
         said += f" ({no_access_times})"
@@ -88,14 +88,10 @@ def _from_history(extent: Extent, history: Sequence[Sighting], no_access_times: 
         return 0.0, ""
     moments = [(one.newest_content, None if no_access_times else one.newest_access) for one in history]
     now = (extent.newest_content_s, None if no_access_times else extent.newest_access_s)
-    moments.append((_text(now[0]), _text(now[1])))
+    moments.append((moment_or_none(now[0]), moment_or_none(now[1])))
     used = sum((later[0] or "") > (one[0] or "") or (later[1] or "") > (one[1] or "")
                for one, later in pairwise(moments))  # fmt: skip
     if not used:
         return 0.0, ""
     weeks = days_since(history[0].taken_at) / 7
     return round(used / weeks, 2), f"used between {used} of the last {len(history) + 1} surveys"
-
-
-def _text(moment_s: float | None) -> str | None:
-    return None if moment_s is None else moment_text(moment_s)

@@ -50,9 +50,25 @@ class Sheet(ModalScreen[None]):
 
 
 class ChangesSheet(Sheet):
-    """What grew, what is new and what went, and how long each drive lasts at that rate."""
+    """What grew, what is new and what went, and how long each drive lasts at that rate. Kept surveys may be large, so
+    they are read beside the sheet.
+    """
+
+    def on_mount(self) -> None:
+        self.run_worker(self._read, thread=True, exit_on_error=False)
 
     def words(self) -> Text:
+        return Text("reading the kept surveys …", style=palette_of(self.app.theme).quiet)
+
+    def _read(self) -> None:
+        words = self._changes()
+        self.app.call_from_thread(self._show, words)
+
+    def _show(self, words: Text) -> None:
+        if self.is_mounted:
+            self.query_one("#lines", Static).update(words)
+
+    def _changes(self) -> Text:
         palette, workspace, text = palette_of(self.app.theme), self.desk.workspace, Text()
         compared, rates = workspace.changes(), workspace.growth()
         if compared is None:

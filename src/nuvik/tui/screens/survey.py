@@ -199,8 +199,7 @@ class SurveyScreen(StageScreen):
         except NuvikError as trouble:
             self.nuvik.complain(trouble)
             return
-        now = tuple(replace(one, working_set=joins) if one.path in paths else one for one in libraries)
-        self.desk.take_snapshot(replace(self.desk.snapshot, libraries=now))
+        self.desk.take_snapshot(workspace.retold(self.desk.snapshot, *paths))
         self.refresh_stage()
         what = format_count(len(chosen), "library", "libraries")
         self.notify(f"{what}: {'now among those you really use' if joins else 'no longer among those you really use'}.")

@@ -14,7 +14,7 @@ from nuvik.core.model.paths import is_within, parents
 from nuvik.core.survey.recognise.guess import Context, Guess, collection, guess
 from nuvik.core.survey.recognise.kinds import COLLECTIONS, OF_THE_FILE_SYSTEM, PARTS, PLURALS
 from nuvik.core.survey.walk.entries import OURS_PREFIX
-from nuvik.core.survey.walk.tree import Folder, Tree
+from nuvik.core.survey.walk.tree import Folder, Tree, folder_in
 
 _SETTINGS_BYTES = 100_000_000
 """Assumed: what a program keeps hidden in the home is settings when it takes less than this."""
@@ -49,7 +49,7 @@ def find_candidates(
     found = search.found
     # A tethered library is found twice, by its link and where it lies: nothing counts twice.
     outermost = [one for path, one in found.items() if not any(above in found for above in parents(path))]
-    outside = [one.path for one in outermost if search.folder_at(one.path) is None]
+    outside = [one.path for one in outermost if folder_in(trees, one.path) is None]
     return sorted(outermost, key=lambda one: one.path), outside
 
 
@@ -71,12 +71,6 @@ class _Search:
             if known is not None:
                 candidate = replace(candidate, card=candidate.card or known.card, kind=known.kind or candidate.kind)
             self.found[candidate.path] = candidate
-
-    def folder_at(self, path: str) -> Folder | None:
-        for tree in self._trees:
-            if is_within(path, tree.root.path) and (folder := tree.at_path(path)) is not None:
-                return folder
-        return None
 
     def below(self, folder: Folder, kind: Kind | None, why: str) -> None:
         """Take the libraries among the sub-folders, and the links that lead to one."""

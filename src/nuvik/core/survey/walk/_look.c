@@ -141,11 +141,11 @@ static int look_at(Looks *looks, int descriptor, const struct dirent *entry) {
     }
     if (S_ISDIR(facts.st_mode)) return note(&looks->folders, name, 0, 0);
     if (S_ISREG(facts.st_mode) && facts.st_nlink > 1) {
-        return note(&looks->odd, name, (int64_t)facts.st_mode, (int64_t)facts.st_nlink);
+        return note(&looks->odd, name, (int64_t)facts.st_mode, 0);
     }
     looks->sums[BLOCKS] += (int64_t)facts.st_blocks;
     if (S_ISREG(facts.st_mode)) return add_file(looks, name, &facts);
-    return note(&looks->odd, name, (int64_t)facts.st_mode, 1);
+    return note(&looks->odd, name, (int64_t)facts.st_mode, 0);
 }
 
 /* Read the folder; 0 or the error's number. */

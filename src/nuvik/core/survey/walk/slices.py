@@ -253,7 +253,7 @@ class _Slice:
             self._link(sums, handle, within, name)
         for name, problem in looks.failed:
             sums.problems.append((prefix + name, said(problem)))
-        for name, mode, _ in looks.odd:
+        for name, mode in looks.odd:
             self._odd(sums, handle, within, name, mode)
         if looks.folders and self._rules.barriers:
             self._leave_out_mounts(frame, prefix)

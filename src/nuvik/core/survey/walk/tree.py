@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from operator import add, attrgetter
 
 from nuvik.core.model.extent import Extent, classes_of
+from nuvik.core.model.paths import is_within
 from nuvik.core.survey.walk.slices import Sums, add_counts
 
 
@@ -74,8 +75,7 @@ class Folder:
                 ending = os.path.splitext(name)[1].lower()
                 total[ending] = total.get(ending, 0) + size
             for inner in self.below.values():
-                for ending, count in inner.extensions.items():
-                    total[ending] = total.get(ending, 0) + count
+                add_counts(total, inner.extensions)
             self._extensions = total
         return self._extensions
 
@@ -85,11 +85,9 @@ class Folder:
         total: dict[int, int] = {}
         linked: dict[int, int] = {}
         for folder in self.everything():
-            for units, count in folder.own.histogram.items():
-                total[units] = total.get(units, 0) + count
+            add_counts(total, folder.own.histogram)
             linked.update((inode, size) for inode, _, size, _, _ in folder.own.linked)
-        for units, count in classes_of(linked.values()).items():
-            total[units] = total.get(units, 0) + count
+        add_counts(total, classes_of(linked.values()))
         return total
 
     @property
@@ -203,6 +201,14 @@ class Tree:
                     found.setdefault(id(upper), _Linked()).add(size, size if self.lengths else on_disk, path)
                     upper = upper.above
         return found
+
+
+def folder_in(trees: Iterable[Tree], path: str) -> Folder | None:
+    """The kept folder of this absolute path, in whichever tree it stands."""
+    for tree in trees:
+        if is_within(path, tree.root.path) and (folder := tree.at_path(path)) is not None:
+            return folder
+    return None
 
 
 @dataclass(slots=True)

@@ -156,7 +156,7 @@ class _Work:
         self._busy: dict[str, int] = {}
         self._walkers: list[_Walker] = []
         self._changed = threading.Condition()
-        self._entries = 0
+        self._entries = self._folders = 0
         self._label = ""
         self._told_s = 0.0
 
@@ -229,6 +229,7 @@ class _Work:
         with self._changed:
             for one in sums:
                 job.tree.add(one)
+                self._folders += one.folders
             job.tree.entries += seen
             job.left.extend(left)
             self._busy[job.lane] -= 1
@@ -241,7 +242,7 @@ class _Work:
         if now_s - self._told_s >= _TELL_EVERY_S:
             self._told_s = now_s
             self._report(Progress(
-                folders=sum(len(job.tree.folders) for job in self._jobs), entries=self._entries,
+                folders=self._folders, entries=self._entries,
                 bytes=sum(job.tree.bytes for job in self._jobs), drive=self._label,
                 expected_bytes=sum({job.lane + job.label: job.used_bytes for job in self._jobs}.values()),
             ))  # fmt: skip
