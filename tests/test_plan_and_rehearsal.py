@@ -18,6 +18,7 @@ from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.planning.draft import Draft
+from nuvik.core.planning.telling import consequence
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.store.plan_file import read_plan, write_plan
 
@@ -88,7 +89,7 @@ def test_setting_down_and_back_restores_the_draft(draft):
             assert moved.place_of(library) == drive.id
             home = moved.set_down(library.id, library.drive)
             assert home.places == {one: place for one, place in draft.places.items() if one != library.id}
-            assert draft.consequence(library, drive.id).endswith(".")
+            assert consequence(draft, library, drive.id).endswith(".")
 
 
 @pytest.mark.parametrize("on_trial", [False, True])
@@ -262,8 +263,13 @@ def test_two_steps_may_not_want_one_place(world):
         fill(world.path(drive, "Games", "Ferrymoss"))
     workspace = world.open()
     both = [(world.path(drive, "Games", "Ferrymoss"), "heron") for drive in ("kestrel", "wren")]
-    timeline = workspace.rehearse(workspace.draft(both).to_plan())
-    assert any("Step 1 uses" in one.problem for one in timeline.violations)
+    plan = workspace.plan(workspace.draft(both))
+    assert [os.path.basename(step.target_path) for step in plan.steps] == ["Ferrymoss", "Ferrymoss (2)"]
+    assert "already, so it goes beside it" in plan.steps[1].reason and workspace.rehearse(plan).feasible
+    clash = replace(plan, steps=(plan.steps[0], replace(plan.steps[1], target_path=plan.steps[0].target_path)))
+    assert any("Step 1 uses" in one.problem for one in workspace.rehearse(clash).violations)
+    fill(world.path("heron", "Games", "Ferrymoss (2)"))
+    assert workspace.plan(workspace.draft(both)).steps[1].target_path.endswith("(3)")
 
 
 def test_headroom_asked_for_is_the_floor(world):

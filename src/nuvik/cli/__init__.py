@@ -10,12 +10,12 @@ nothing is lost. With no command, the screens open on this computer; “nuvik de
 
 def build_app() -> typer.Typer:
     """The whole command line."""
-    from nuvik.cli import cards, carry, demo, draw, drives, logbook, plan, speeds, start, survey
+    from nuvik.cli import cards, carry, demo, draw, drives, logbook, plan, propose, speeds, start, survey
 
     app = typer.Typer(
         help=_HELP, add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False,
         context_settings={"help_option_names": ["-h", "--help"]},
     )  # fmt: skip
-    for group in (start, demo, drives, speeds, survey, cards, plan, carry, logbook, draw):
+    for group in (start, demo, drives, speeds, survey, cards, plan, propose, carry, logbook, draw):
         group.add_to(app)
     return app

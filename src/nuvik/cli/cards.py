@@ -19,7 +19,8 @@ if TYPE_CHECKING:
 _FLAGS = {
     "pin": ("pinned", "stays where it is"), "overrule": ("overrule", "may move although that seems unwise"),
     "ignore": ("ignored", "is no library"), "titles": ("titles", "holds one title in each sub-folder"),
-    "use": ("working_set", "is one of those really used"),
+    "use": ("working_set", "is one of those really used: its place is a rapid or brisk drive"),
+    "attached": ("always_attached", "must never be on a drive that may be away"),
 }  # fmt: skip
 
 
@@ -46,6 +47,19 @@ def add_to(app: typer.Typer) -> None:
             bool | None, typer.Option("--titles/--no-titles", help="Each sub-folder is a library of its own.")
         ] = None,
         use: Annotated[bool | None, typer.Option("--use/--no-use", help="It is one of those you really use.")] = None,
+        attached: Annotated[
+            bool | None, typer.Option("--attached/--no-attached", help="No portable drive may hold it.")
+        ] = None,
+        with_: Annotated[
+            list[str] | None, typer.Option("--with", metavar="PATH", help="It stands on the same drive as that one.")
+        ] = None,
+        apart: Annotated[
+            list[str] | None,
+            typer.Option("--apart-from", metavar="PATH", help="It stands on another disk than that one: a backup."),
+        ] = None,
+        collection: Annotated[
+            str | None, typer.Option("--collection", metavar="NAME", help="Better on one drive with others of it.")
+        ] = None,
         took: Annotated[
             float | None,
             typer.Option("--took", metavar="SECONDS", help="So long it took to open, from where it is."),
@@ -63,12 +77,16 @@ def add_to(app: typer.Typer) -> None:
         card = Card(path=place) if forget else call.workspace.card(place)
         if took is not None:
             card = call.workspace.timed(place, took)
-        switches = {"pin": pin, "overrule": overrule, "ignore": ignore, "titles": titles, "use": use}
+        switches = {"pin": pin, "overrule": overrule, "ignore": ignore, "titles": titles, "use": use,
+                    "attached": attached}  # fmt: skip
         given: dict[str, Any] = {
             "name": None if name is None else name_of(name),
             "kind": kind_of(kind) if kind else None,
             "opens_per_week": None if opens is None else opens_of(str(opens)),
             "needs_read_bytes_per_s": None if needs is None else speed_of(needs),
+            "keep_with": None if with_ is None else tuple(map(_another, with_)),
+            "apart_from": None if apart is None else tuple(map(_another, apart)),
+            "collection": name_of(collection) if collection else None,
             "parts": None if part is None else tuple(part_of(one, place) for one in part),
             **{_FLAGS[switch][0]: value for switch, value in switches.items()},
         }
@@ -108,6 +126,16 @@ def add_to(app: typer.Typer) -> None:
         call.say(f"{format_count(len(found), 'card')} read from {shown(file)}; the next survey goes by what they say.")
 
 
+def _another(path: str) -> str:
+    """The place of another library. Raises Refused when nothing lies there."""
+    from nuvik.core.model.paths import normalised
+
+    place = os.path.realpath(normalised(path))
+    if not os.path.isdir(place):
+        raise Refused(f"No library lies at {shown(place)}.", next_step="Check the path.")
+    return place
+
+
 def _lines(card: Card) -> list[str]:
     said = [f"{shown(card.path)}"]
     if card.name:
@@ -116,6 +144,10 @@ def _lines(card: Card) -> list[str]:
         said.append(f"  is of the kind {card.kind}")
     if card.opens_per_week is not None:
         said.append(f"  is opened {card.opens_per_week:g} times a week")
+    said += [f"  stands with {shown(path)}" for path in card.keep_with]
+    said += [f"  stands on another disk than {shown(path)}" for path in card.apart_from]
+    if card.collection:
+        said.append(f"  belongs to the collection {shown(card.collection)}")
     if card.needs_read_bytes_per_s:
         said.append(f"  needs at least {format_speed(card.needs_read_bytes_per_s)}")
     if card.opening_factor is not None:

@@ -55,7 +55,7 @@ def add_to(app: typer.Typer) -> None:
         """Move one library now: rehearse it, and with --yes carry it out."""
         from nuvik.core.carrying.run import carry_plan
 
-        plan = call.workspace.draft([(path, goal)], sizes_by_drive(headroom, call)).to_plan()
+        plan = call.workspace.plan(call.workspace.draft([(path, goal)], sizes_by_drive(headroom, call)))
         if not yes:
             show_rehearsal(call, plan, on_trial, one_line=True)
             call.aside("Nothing was moved: add --yes to carry it out.")

@@ -59,6 +59,10 @@ def add_to(app: typer.Typer) -> None:
         portable: Annotated[
             bool | None, typer.Option("--portable/--fixed", help="Whether you take it away at times.")
         ] = None,
+        template: Annotated[
+            str | None,
+            typer.Option("--template", metavar="PATH", help="Where libraries go on it, as Libraries/{kind}/{name}."),
+        ] = None,
         forget: Annotated[bool, typer.Option("--forget", help="Strike it from the drive book.")] = False,
     ) -> None:
         """Tell Nuvik about a drive: its name, headroom, what it is for."""
@@ -80,6 +84,10 @@ def add_to(app: typer.Typer) -> None:
             told = replace(told, welcomes=tuple(str(kind) for kind in welcomes))
         if portable is not None:
             told = replace(told, portable=portable)
+        if template is not None:
+            from nuvik.core.planning.targets import clean_template
+
+            told = replace(told, target_template=clean_template(template, meant))
         call.workspace.book.tell(meant, told)
         _tell_all(call, call.workspace.drive_or_refuse(meant.id))
 

@@ -1,22 +1,20 @@
-"""`nuvik draft` and `nuvik rehearse`: a plan of your own moves, and what carrying it would do."""
+"""`nuvik draft`, `plan` and `rehearse`: a plan of your own moves, how a plan stands, and what carrying it would do."""
 
 from __future__ import annotations
 
-import os
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from nuvik.cli.call import EXIT_FINDINGS, Call, command, sizes_by_drive
-from nuvik.core.model.errors import BadInput, Refused
-from nuvik.core.model.names import shown
+from nuvik.core.model.errors import BadInput
+from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.units import format_bytes, format_duration, format_free
 
 if TYPE_CHECKING:
-    from nuvik.core.model.wishes import Wishes
-    from nuvik.core.planning.answer import Answer
+    from nuvik.core.planning.draft import Draft
 
 Headroom = Annotated[
     list[str] | None,
@@ -34,6 +32,7 @@ def add_to(app: typer.Typer) -> None:
         headroom: Headroom = None,
     ) -> None:
         """Write a plan of your own moves: each library and the drive or folder it goes to."""
+        from nuvik.core.planning.telling import headline, totals
         from nuvik.core.store.plan_file import write_plan
         from nuvik.core.store.wire import plan_to_wire
 
@@ -41,59 +40,50 @@ def add_to(app: typer.Typer) -> None:
             raise BadInput(f"{shown(moves[-1])} has no drive to go to.", next_step="Give pairs: PATH DRIVE.")
         pairs = list(zip(moves[::2], moves[1::2], strict=True))
         made = call.workspace.draft(pairs, sizes_by_drive(headroom, call))
-        plan = made.to_plan()
+        plan = call.workspace.plan(made)
         write_plan(plan, output)
         if call.as_json:
             call.document("plan", {name: inner for name, inner in plan_to_wire(plan).items() if name != "format"})
             return
-        call.say(made.headline())
-        call.say(made.totals())
+        call.say(headline(made))
+        call.say(totals(made))
         call.say(f"Written to {shown(output)}. Next: nuvik rehearse {shown(output)}")
 
-    @command(app, "propose")
-    def propose(
+    @command(app, "plan")
+    def plan(
         call: Call,
-        output: Annotated[
-            str | None, typer.Option("-o", "--output", metavar="PLAN", help="The plan file to write.")
+        plan: Annotated[str, typer.Argument(metavar="PLAN", help="A plan file.")],
+        beside: Annotated[
+            str | None, typer.Option("--beside", metavar="PLAN", help="Another plan to compare it with.")
         ] = None,
-        headroom: Headroom = None,
-        free: Annotated[
-            list[str] | None, typer.Option("--free", metavar="DRIVE=SIZE", help="Free so much more on a drive.")
+        renew: Annotated[
+            str | None, typer.Option("--renew", metavar="FILE", help="Write it anew, for what lies there now.")
         ] = None,
-        weeks: Annotated[float, typer.Option("--weeks", metavar="N", help="For how long it is to pay.")] = 26.0,
-        style: Annotated[
-            str, typer.Option("--style", metavar="STYLE", help="cautious, balanced or fastest.")
-        ] = "balanced",
-        most_moves: Annotated[int | None, typer.Option("--most-moves", metavar="N")] = None,
-        hours: Annotated[
-            float | None, typer.Option("--hours", metavar="H", help="All moves together take no longer.")
-        ] = None,
-        grow: Annotated[
-            float | None, typer.Option("--room-to-grow", metavar="WEEKS", help="Leave room for so many weeks' growth.")
-        ] = None,
-        pin: Annotated[list[str] | None, typer.Option("--pin", metavar="PATH", help="This one stays.")] = None,
     ) -> None:
-        """Compute the best placement, with reasons and a proof; with -o, write it as a plan."""
-        from nuvik.core.store.plan_file import write_plan
-        from nuvik.core.store.wire import plan_to_wire, to_wire
+        """Show a plan, and step by step how it stands against the last survey."""
+        from nuvik.core.planning.against import State, draft_of, plan_headline, standings
+        from nuvik.core.store.plan_file import read_plan, write_plan
+        from nuvik.core.store.wire import to_wire
 
-        wishes = _wishes(call, headroom, free, weeks, style, most_moves, hours, grow, pin)
-        found = call.workspace.propose(wishes)
-        plan = found.draft.to_plan() if found.draft.places else None
-        if output is not None and plan is not None:
-            write_plan(plan, output)
+        workspace = call.workspace
+        opened, snapshot = read_plan(plan), workspace.snapshot()
+        found = standings(opened, snapshot)
         if call.as_json:
-            document = {name: inner for name, inner in plan_to_wire(plan).items() if name != "format"} if plan else {
-                "steps": [], "proven_gap": found.proposal.gap, "kept": to_wire(tuple(found.draft.kept.values()))
-            }  # fmt: skip
-            call.document("plan", {**document, "short_bytes": found.proposal.short_bytes, "in_words": found.in_words()})
-            call.say(found.in_words())
+            call.document("standing", {"steps": [
+                {"n": one.step.n, "library": one.step.library, "state": one.state, "words": one.words} for one in found
+            ], "landings": to_wire(opened.landings), "in_words": plan_headline(found)})  # fmt: skip
         else:
-            _say_proposal(call, found, plan)
-        if output is not None:
-            call.say(f"Written to {shown(output)}. Next: nuvik rehearse {shown(output)}" if plan
-                     else "Nothing moves, so no plan was written.")  # fmt: skip
-        if found.proposal.short_bytes or found.ordered.stuck:
+            call.say(plan_headline(found))
+            say_steps(call, opened, [f"{one.state}: {one.words}" if one.words else str(one.state) for one in found])
+        if beside is not None:
+            _say_beside(call, draft_of(opened, snapshot)[0], draft_of(read_plan(beside), snapshot)[0], (plan, beside))
+        if renew is not None:
+            draft, left = draft_of(opened, snapshot)
+            write_plan(workspace.plan(draft), renew)
+            for words in left:
+                call.say(f"  Left out: {words}.")
+            call.say(f"Written to {shown(renew)}. Next: nuvik rehearse {shown(renew)}")
+        elif any(one.state is not State.HOLDS for one in found):
             raise typer.Exit(EXIT_FINDINGS)
 
     @command(app, "rehearse")
@@ -109,45 +99,22 @@ def add_to(app: typer.Typer) -> None:
         show_rehearsal(call, with_headroom(read_plan(plan), headroom, call), on_trial)
 
 
-def _say_proposal(call: Call, found: Answer, plan: Plan | None) -> None:
-    call.say(found.in_words())
-    for step in plan.steps if plan else ():
+def say_steps(call: Call, plan: Plan, notes: list[str]) -> None:
+    for step, note in zip(plan.steps, notes, strict=True):
         way = f"{step.from_drive} → {step.to_drive}"
-        call.say(f"  {step.n}. {shown(step.library)}, {format_bytes(step.bytes)}, {way}: {step.reason}")
-    if plan:
-        call.say(found.draft.totals())
+        call.say(f"  {step.n}. {shown(step.library)}, {format_bytes(step.bytes)}, {way}: {note}")
+    for one in plan.landings:
+        call.say(f"  New content of the kind {one.kind} goes to {shown(one.path)}: {one.reason}")
 
 
-def _wishes(
-    call: Call, headroom: list[str] | None, free: list[str] | None, weeks: float, style: str, most_moves: int | None,
-    hours: float | None, grow: float | None, pin: list[str] | None,
-) -> Wishes:  # fmt: skip
-    """What the options ask for. Raises BadInput and Refused."""
-    from nuvik.core.model.paths import normalised
-    from nuvik.core.model.wishes import Style, Wishes
+def _say_beside(call: Call, one: Draft, other: Draft, names: tuple[str, str]) -> None:
+    from nuvik.core.planning.compare import figures, otherwise
 
-    if style not in list(Style):
-        raise BadInput(f"“{shown(style)}” is no style.", next_step=f"Known are: {', '.join(Style)}.")
-    for name, number in (
-        ("--weeks", weeks),
-        ("--most-moves", most_moves),
-        ("--hours", hours),
-        ("--room-to-grow", grow),
-    ):
-        if number is not None and not 0 < number <= 10_000:
-            raise BadInput(f"{name} {number} cannot be.", next_step="Say a number above 0.")
-    asked = {**(call.workspace.room_to_grow(grow) if grow else {}), **sizes_by_drive(headroom, call)}
-    for drive_id, count in sizes_by_drive(free, call).items():
-        asked[drive_id] = call.workspace.drive_or_refuse(drive_id).free_bytes + count
-    known = {one.path: one.id for one in call.workspace.snapshot().libraries}
-    pinned = set()
-    for path in pin or ():
-        if (place := os.path.realpath(normalised(path))) not in known:
-            raise Refused(f"No library is known at {shown(place)}.", next_step="“nuvik survey” lists them.")
-        pinned.add(known[place])
-    most_moving_s = None if hours is None else hours * 3600
-    return Wishes(style=Style(style), weeks=weeks, headroom_bytes=asked, pinned=frozenset(pinned),
-                  most_moves=most_moves, most_moving_s=most_moving_s)  # fmt: skip
+    call.say(f"{'':<24}{shorten(names[0], 26):>28}{shorten(names[1], 26):>28}")
+    for row in figures((one, other)):
+        call.say(f"{row.label:<24}" + "".join(f"{figure:>28}" for figure in row.figures))
+    for different in otherwise((one, other)):
+        call.say(f"{shorten(different.library, 23):<24}" + "".join(f"{place:>28}" for place in different.places))
 
 
 def with_headroom(plan: Plan, headroom: list[str] | None, call: Call) -> Plan:

@@ -37,6 +37,7 @@ def take_tour(call: Call, at: str | None, out: str) -> None:
 def _tour(call: Call, folder: str, drawing: str) -> None:
     from nuvik.core.carrying.run import carry_plan, undo
     from nuvik.core.model.wishes import Wishes
+    from nuvik.core.planning.telling import totals
     from nuvik.core.rehearsal.rehearse import rehearsal_headline
     from nuvik.core.survey.gauge import budget_for
     from nuvik.core.survey.headline import survey_headline
@@ -60,10 +61,10 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     proposed = workspace.propose(Wishes(), snapshot)
     draft = proposed.draft
     call.say(f"  {proposed.in_words()}")
-    for step in draft.to_plan().steps:
+    plan = workspace.plan(draft)
+    for step in plan.steps:
         call.say(f"  {shown(step.library)}, {step.from_drive} → {step.to_drive}: {step.reason}")
-    call.say(f"  {draft.totals()}")
-    plan = draft.to_plan()
+    call.say(f"  {totals(draft)}")
     call.say("4 Rehearse")
     timeline = workspace.rehearse(plan)
     call.say(f"  {rehearsal_headline(timeline, workspace.labels())}")
@@ -85,5 +86,5 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     standing = [move for move in workspace.journal.moves() if move.state is State.RELEASED and move.undoes is None]
     free = workspace.drive_or_refuse("kestrel").free_bytes
     call.say(f"  {len(standing)} moves stand. Kestrel now: {format_bytes(free)} free.")
-    draw_before_after(snapshot, draft, drawing)
+    draw_before_after(draft.snapshot, draft, drawing)
     call.say(f"Drawing: {shown(drawing)}")

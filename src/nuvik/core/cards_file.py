@@ -20,6 +20,8 @@ from nuvik.core.toml_input import line_of, read_checked, text_of
 
 CARDS_FILE = "cards.toml"
 CARDS_FORMAT = "nuvik-cards/1"
+_OTHERS = ("keep_with", "apart_from")
+"""Fields that name other libraries."""
 
 
 def inside(folder: str) -> str:
@@ -34,6 +36,9 @@ class Strict(BaseModel):
     """Fields that are not known are refused: a slip of the pen must not pass for nothing."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+_Place = Annotated[str, Field(min_length=1)]
 
 
 class _PartEntry(Strict):
@@ -58,6 +63,10 @@ class _CardEntry(Strict):
     why_not: str | None = None
     needs_read_bytes_per_s: Annotated[int, Field(gt=0, le=2**62)] | None = None
     opening_factor: Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)] | None = None
+    always_attached: bool = False
+    keep_with: tuple[_Place, ...] = ()
+    apart_from: tuple[_Place, ...] = ()
+    collection: Annotated[str, Field(min_length=1, max_length=200)] | None = None
     part: list[_PartEntry] = []
 
 
@@ -86,7 +95,12 @@ def read_cards_file(path: str, base: str, fence: str | None = None) -> tuple[Car
             line = line_of(text_of(path), ("library", index, "path"))
             raise Refused(f"{shown(path)}, line {line}: {problem}.", next_step="Name each folder once, where it lies.")
         parts = tuple(Part(name=part.name or part.path, kind=part.kind, path=part.path) for part in entry.part)
-        cards[place] = Card(path=place, parts=parts, **entry.model_dump(exclude={"path", "part"}))
+        others: dict[str, Any] = {
+            name: tuple(os.path.normpath(os.path.join(base, other)) for other in getattr(entry, name))
+            for name in _OTHERS
+        }
+        told = entry.model_dump(exclude={"path", "part", *_OTHERS})
+        cards[place] = Card(path=place, parts=parts, **told, **others)
     return tuple(cards.values())
 
 
@@ -100,9 +114,8 @@ def cards_text(cards: Iterable[Card]) -> str:
     plain = Card(path="")
     for card in sorted(cards, key=lambda one: one.path):
         try:
-            "".join([card.path, card.name or "", card.why_not or "", *(part.path for part in card.parts)]).encode(
-                "utf-8"
-            )
+            named = [card.path, card.name or "", card.why_not or "", card.collection or "", *card.keep_with]
+            "".join([*named, *card.apart_from, *(part.path for part in card.parts)]).encode("utf-8")
         except UnicodeEncodeError:
             document.add(tomlkit.comment(f"left out, since its name is not text: {shown(card.path)}"))
             continue
@@ -110,7 +123,7 @@ def cards_text(cards: Iterable[Card]) -> str:
         for name in _CardEntry.model_fields:
             value = getattr(card, name, None)
             if name not in ("path", "part") and value is not None and value != getattr(plain, name):
-                entry[name] = str(value) if isinstance(value, Kind) else value
+                entry[name] = str(value) if isinstance(value, Kind) else list(value) if name in _OTHERS else value
         if card.parts:
             entry["part"] = [{"path": part.path, "name": part.name, "kind": str(part.kind)} for part in card.parts]
         array.append(tomlkit.item(entry))

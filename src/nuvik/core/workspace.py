@@ -16,23 +16,25 @@ from nuvik.core.model.drive import Drive, find_drive
 from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.gauging import GaugeBudget, GaugeOutcome, GaugeProgress, GaugeResult
 from nuvik.core.model.journal import Move
-from nuvik.core.model.library import Card, Library
+from nuvik.core.model.library import Card, Kind, Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within, normalised
-from nuvik.core.model.plan import Plan
+from nuvik.core.model.plan import Landing, Plan
 from nuvik.core.model.progress import Report, Stop, silent
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.answer import Answer, answer
 from nuvik.core.planning.draft import Draft
-from nuvik.core.planning.purchases import Verdict, judge
+from nuvik.core.planning.landing import landing_on, landing_so_far
+from nuvik.core.planning.purchases import Verdict, verdicts_on
 from nuvik.core.planning.waiting import factor_for
 from nuvik.core.rehearsal.rehearse import rehearse
 from nuvik.core.store.cards import CardBox
 from nuvik.core.store.database import Database
 from nuvik.core.store.drive_book import DriveBook
 from nuvik.core.store.journal import Journal
+from nuvik.core.store.landings import Landings
 from nuvik.core.store.snapshots import (
     drive_history,
     keep_snapshot,
@@ -88,6 +90,10 @@ class Workspace:
     @property
     def card_box(self) -> CardBox:
         return CardBox(self.database)
+
+    @property
+    def landings(self) -> Landings:
+        return Landings(self.database)
 
     @property
     def journal(self) -> Journal:
@@ -273,8 +279,7 @@ class Workspace:
         if path is None and not os.path.exists(self.candidates_path):
             return []
         snapshot = self.snapshot()
-        found = [judge(one, snapshot) for one in read_candidates(path or self.candidates_path, snapshot.drives)]
-        return sorted(found, key=lambda one: (-one.saves_s_per_week, one.candidate.price, one.candidate.label))
+        return verdicts_on(read_candidates(path or self.candidates_path, snapshot.drives), snapshot)
 
     # -- plan and rehearse ---------------------------------------------------------------------------------
 
@@ -298,7 +303,17 @@ class Workspace:
         return draft
 
     def _goal(self, library: Library, goal: str) -> tuple[Drive, str | None]:
-        """A drive, or a folder into which the library goes. A drive's name wins over a folder of that name."""
+        """A drive, or a drive and the path in a folder at which the library is to lie."""
+        drive, folder = self._place(goal)
+        if folder is None:
+            return drive, None
+        if is_within(folder, library.path):
+            raise Refused(f"The target {shown(folder)} lies inside {shown(library.path)} itself.",
+                          next_step="Choose a place outside it.")  # fmt: skip
+        return drive, os.path.join(folder, os.path.basename(library.path))
+
+    def _place(self, goal: str) -> tuple[Drive, str | None]:
+        """A drive, or a folder and its drive. A drive's name wins over a folder of that name. Raises Refused."""
         drives = self.host.drives()
         if (drive := find_drive(drives, goal)) is not None:
             return drive, None
@@ -309,17 +324,39 @@ class Workspace:
         if holding is None:
             raise Refused(f"{shown(folder)} lies on no drive of {shown(self.host.name)}.",
                           next_step="“nuvik drives” lists them.")  # fmt: skip
-        if is_within(folder, library.path):
-            raise Refused(f"The target {shown(folder)} lies inside {shown(library.path)} itself.",
-                          next_step="Choose a place outside it.")  # fmt: skip
-        return holding, os.path.join(folder, os.path.basename(library.path))
+        return holding, folder
 
     def propose(self, wishes: Wishes, snapshot: Snapshot | None = None) -> Answer:
         """What belongs where, as good as can be, in an order that works. Raises Refused before the first survey."""
         snapshot = snapshot or self.snapshot()
         if not snapshot.libraries:
             raise Refused("No library is known yet.", next_step="Survey first: “nuvik survey”.")
-        return answer(snapshot, wishes, self.room_of)
+        found = answer(snapshot, wishes)
+        chosen = self.landings.all(snapshot.drives)
+        left = {kind: one for kind, one in found.draft.landings.items() if kind not in chosen}
+        return replace(found, draft=replace(found.draft, landings=left))
+
+    def plan(self, draft: Draft) -> Plan:
+        """The plan of a draft, with target paths that nothing lies at now. Raises Refused when nothing moves."""
+        return draft.to_plan(self.host.files.exists)
+
+    def where_new_content_goes(self) -> list[Landing]:
+        """For each kind, the landing that was chosen, else where its newest content lies."""
+        snapshot = self.snapshot()
+        chosen, draft = self.landings.all(snapshot.drives), Draft(snapshot)
+        return [one for kind in Kind if (one := chosen.get(kind) or landing_so_far(draft, kind)) is not None]
+
+    def set_landing(self, kind: Kind, goal: str) -> Landing:
+        """Let new content of a kind go to a drive or folder from now on. Raises Refused."""
+        drive, folder = self._place(goal)
+        landing = landing_on(Draft(self.snapshot()), kind, drive, folder)
+        if not drive.attached or drive.read_only:
+            state = "away" if not drive.attached else "read-only"
+            raise Refused(f"{shown(drive.label)} is {state}.", next_step="Choose another drive.")
+        if folder is not None and (reason := self.host.why_protected(folder)) and folder != drive.path:
+            raise Refused(f"Nothing new can go to {shown(folder)}: {reason}.", next_step="Choose another folder.")
+        self.landings.keep(landing, drive)
+        return landing
 
     def room_to_grow(self, weeks: float) -> dict[str, int]:
         """Headroom by drive id, with what each drive is going to take in so many weeks at its rate so far on top.
@@ -332,12 +369,6 @@ class Workspace:
             for drive_id, rate in self.growth().items()
             if rate is not None and rate.per_week > 0 and drives[drive_id].attached
         }
-
-    def room_of(self, library: Library, drive: Drive) -> int:
-        """What a library takes on a drive, in its clusters, folders included; its length, in a world."""
-        if self.host.counts_lengths:
-            return library.bytes
-        return library.room_bytes(drive.cluster_bytes) + library.folders * drive.cluster_bytes
 
     def rehearse(self, plan: Plan, on_trial: bool = False, stop: Stop | None = None) -> Timeline:
         """What carrying a plan now would do."""

@@ -12,7 +12,9 @@ from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import Base, format_bytes, preferred
+from nuvik.core.planning.against import draft_of
 from nuvik.core.planning.draft import Draft
+from nuvik.core.planning.telling import totals
 from nuvik.core.survey.headline import survey_headline
 from nuvik.drawing.palette import DAY
 from nuvik.drawing.sheet import INCHES_WIDE, plain_axes, sheet
@@ -33,16 +35,10 @@ def draw_plan(snapshot: Snapshot, plan: Plan, path: str) -> None:
 
     Raises as `draw_drives` does, and Refused when the last survey does not know what the plan moves.
     """
-    draft = Draft(snapshot, headroom_bytes=dict(plan.headroom_bytes))
-    by_path = {library.path: library for library in snapshot.libraries}
-    for step in plan.steps:
-        library = by_path.get(step.path)
-        if library is None:
-            raise Refused(
-                f"The last survey knows no library at {shown(step.path)}.", next_step="Run “nuvik survey” first."
-            )
-        draft = draft.set_down(library.id, step.to_drive, step.target_path)
-    draw_before_after(snapshot, draft, path)
+    draft, left = draft_of(plan, snapshot)
+    if left:
+        raise Refused(f"Not all of this plan can be drawn: {left[0]}.", next_step="Survey, or make the plan again.")
+    draw_before_after(draft.snapshot, draft, path)
 
 
 def draw_before_after(snapshot: Snapshot, draft: Draft, path: str) -> None:
@@ -53,7 +49,7 @@ def draw_before_after(snapshot: Snapshot, draft: Draft, path: str) -> None:
             then_used = drive.usable_bytes - draft.free_then_bytes(drive.id)
             rows.append((drive, "now", snapshot.on_drive(drive.id), drive.used_bytes))
             rows.append((drive, "then", draft.on_drive_then(drive.id), then_used))
-    _draw(rows, f"{snapshot.host}: {draft.totals()}", path)
+    _draw(rows, f"{snapshot.host}: {totals(draft)}", path)
 
 
 def _draw(rows: Sequence[tuple[Drive, str, Sequence[Library], int]], title: str, path: str) -> None:

@@ -6,7 +6,6 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.errors import Refused
 from nuvik.core.model.gauging import GaugeOutcome, GaugeProgress
 from nuvik.core.model.library import Library
 from nuvik.core.model.plan import Plan
@@ -70,16 +69,10 @@ class Desk:
         """Begin again from a new snapshot; moves that are still possible stay on the draft, and what the user holds
         stays in the hand.
         """
-        wanted = dict(self.draft.places)
-        draft = Draft(snapshot)
-        for library_id, drive_id in wanted.items():
-            try:
-                draft = draft.set_down(library_id, drive_id)
-            except Refused:
-                continue  # it went, or was moved meanwhile
+        draft = self.draft.laid_on(snapshot)
         self.snapshot, self.drafts, self.position = snapshot, [draft], 0
         self.plan = self.timeline = None
-        known = {one.id for one in snapshot.libraries}
+        known = {one.id for one in draft.snapshot.libraries}
         self.hand = tuple(one for one in self.hand if one in known)
         self.marked &= known
 

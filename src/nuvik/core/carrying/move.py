@@ -70,10 +70,23 @@ def _begin(work: Work, move: Move) -> Move:
     if found.violations:
         first = found.violations[0]
         raise Refused(f"{shown(move.library)} cannot be moved: {first.problem}", next_step=first.mend)
+    if move.tether is Tether.NONE:
+        _links_within_reach(work, move)
     made = missing_folders(work.files, move.target)
     move = work.journal.keep(replace(move, state=State.COPYING, started_at=now_text(), made_folders=made, problem=None))
     work.tell("step-started", move)
     return move
+
+
+def _links_within_reach(work: Work, move: Move) -> None:
+    """The links that will have to lead elsewhere must be there to be changed. Raises Refused."""
+    for before in work.journal.led_to(move.source, move.target):
+        drive = work.drive(before.source_drive)
+        if before.source != move.target and (drive is None or not drive.attached):
+            label = shown(drive.label if drive else before.source_drive)
+            raise Refused(
+                f"{label} is away, where the link to {shown(move.library)} lies.", next_step=f"Attach {label}."
+            )
 
 
 def _copy_and_prove(work: Work, move: Move) -> Move:

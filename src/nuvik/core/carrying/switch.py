@@ -18,6 +18,7 @@ from nuvik.core.model.errors import Stopped
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Tether
+from nuvik.core.survey.walk.entries import OURS_PREFIX
 
 
 def leads_to(files: Files, link: str, goal: str) -> bool:
@@ -66,6 +67,8 @@ def switch(work: Work, move: Move) -> None:
     instant and nothing else.
     """
     files = work.files
+    if move.tether is Tether.NONE:
+        lead_on(work, move.source, move.target)
     if not holds_original(files, move):
         if not files.exists(move.source):
             raise Stopped(
@@ -108,7 +111,32 @@ def put_back(work: Work, move: Move) -> None:
                         next_step=f"Move that away and run “nuvik undo {move.id}” again.",
                     ) from None
         files.sync_folder(os.path.dirname(move.source))
+    if move.tether is Tether.NONE:
+        lead_on(work, move.target, move.source)
     remove_aside(files, held_folder(move))
+
+
+def lead_on(work: Work, before: str, after: str) -> None:
+    """Let the links that earlier moves left, and that lead to `before`, lead to `after`: each in one atomic step.
+
+    Needed when a library leaves a place without leaving a link there: a staging drive, or where a move is taken back
+    to.
+    """
+    files = work.files
+    for move in work.journal.led_to(before, after):
+        link = move.source
+        new = os.path.join(os.path.dirname(link), f"{OURS_PREFIX}-link-{move.id}-{move.token}")
+        if files.is_link(new):  # left by a stop between making it and giving it its name
+            files.remove(new)
+        if link in (before, after) or not leads_to(files, link, before):
+            continue
+        files.make_link(new, after, files.is_folder(after))
+        try:
+            files.rename(new, link)
+        except PermissionError:  # Windows lets no folder link take the name of another
+            files.remove(link)
+            files.rename(new, link)
+        files.sync_folder(os.path.dirname(link))
 
 
 def holds_original(files: Files, move: Move) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import dataclass, replace
 
 from nuvik.core.carrying.places import incoming, incoming_folder, remove_aside, unmake_way
@@ -81,9 +82,14 @@ def way_back(work: Work, move: Move) -> Way:
         return Way(
             State.TAKING_BACK, f"The original of {name} is still kept and goes back to {shown(move.source)} at once."
         )
-    if files.is_link(move.target):
+    if files.is_link(move.target) or _moved_on(work, move):
         raise Refused(
             f"{name} was moved on from {shown(move.target)} since.", next_step="Take that later move back first."
+        )
+    if os.path.realpath(os.path.dirname(move.source)) != os.path.dirname(move.source):
+        raise Refused(
+            f"The folder in which {name} lay was moved itself since: {shown(os.path.dirname(move.source))}.",
+            next_step="Take that later move back first.",
         )
     if not files.exists(move.target):
         raise Refused(
@@ -92,6 +98,15 @@ def way_back(work: Work, move: Move) -> Way:
         )
     changed = " It was changed since it moved; the newer contents go back." if switched else ""
     return Way(None, f"{name} is copied back to {shown(move.source)} and proven ({format_bytes(move.bytes)}).{changed}")
+
+
+def _moved_on(work: Work, move: Move) -> bool:
+    """Whether a later move, not taken back, took the library on from where this one put it."""
+    return any(
+        later.id > move.id and later.source == move.target and later.undoes is None
+        and later.state in (State.SWITCHED, State.ON_TRIAL, State.RELEASING, State.RELEASED)
+        for later in work.journal.moves()
+    ) and not work.files.exists(move.target)  # fmt: skip
 
 
 def move_back(work: Work, move: Move) -> Move:

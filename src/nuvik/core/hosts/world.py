@@ -73,7 +73,7 @@ class WorldHost:
             path=path, base_path=path, used_bytes=used, speed_source="declared", write_source="declared",
             disk=entry.disk or entry.id, identity=f"world:{entry.id}", device=entry.id,
             headroom_bytes=int(entry.usable_bytes * DEFAULT_HEADROOM_SHARE) if headroom is None else headroom,
-            label=shown(entry.label),
+            label=shown(entry.label), counts_lengths=True,
             **entry.model_dump(exclude={"folder", "label", "other_bytes", "headroom_bytes", "disk"}),
         )  # fmt: skip
 

@@ -17,6 +17,11 @@ DEFAULT_HEADROOM_SHARE = 0.10
 """Assumed where the user asked for nothing: a tenth of the drive stays free, so that the system can work
 and a chip drive keeps spare cells for its own housekeeping."""
 
+TYPICAL_DOUBT = 2.0
+"""Assumed: what a drive really does lies within half and twice what is typical of its class."""
+LEAST_SPREAD = 0.05
+"""Assumed: however steady its passes were, a drive does not read alike on all days to better than this."""
+
 
 class Tier(StrEnum):
     """A drive's class by felt load."""
@@ -102,6 +107,10 @@ class Drive:
     best_link: str = "unknown"
     """The fastest link that the drive itself could use, where it tells that."""
     read_only: bool = False
+    counts_lengths: bool = False
+    """A file takes exactly its length, as on the drives of a stand-in world."""
+    target_template: str = ""
+    """Where libraries go on it, below `base_path`; empty: the usual place (`planning.targets`)."""
     temperature_c: float | None = None
     welcomes: tuple[str, ...] = ()
     """The kinds of library that the user wants here; empty: all."""
@@ -111,6 +120,13 @@ class Drive:
     @property
     def free_bytes(self) -> int:
         return max(0, self.usable_bytes - self.used_bytes)
+
+    @property
+    def read_doubt(self) -> float:
+        """By how many times its real reading may be quicker or slower than said: 1 where it is as declared."""
+        if self.speed_source == "measured":
+            return 1 + max(LEAST_SPREAD, self.speed_spread or 0.0) / 2
+        return TYPICAL_DOUBT if self.speed_source == "typical" else 1.0
 
     @property
     def felt_load_s(self) -> float:

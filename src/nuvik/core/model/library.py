@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, fields, replace
 from enum import StrEnum
 
+from nuvik.core.model.drive import Drive
 from nuvik.core.model.extent import room_bytes
 from nuvik.core.model.paths import PathText
 
@@ -68,6 +69,31 @@ class Part:
     """Relative to the library."""
     bytes: int = 0
     files: int = 0
+    on_disk_bytes: int = 0
+    folders: int = 0
+    largest_file_bytes: int = 0
+    sizes: tuple[tuple[int, int], ...] = ()
+    """How many files by size class, as in a library."""
+    links: int = 0
+    """Links inside it, wherever they lead."""
+    stays: bool = False
+    """Programs look for it in its place (plug-ins): it goes where the library goes."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Piece:
+    """What makes a library stand for a piece of a whole one while it is planned: its body, or one of its parts."""
+
+    whole: str
+    """The id of the whole library."""
+    kind: Kind
+    """Of the whole: by it the opening is reckoned."""
+    bytes: int
+    """Of the whole."""
+    reads: float
+    """The share of what opening the whole reads that lies in this piece; all shares together are 1."""
+    body: bool
+    """What is left of the library without the parts that stand on their own."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -94,6 +120,14 @@ class Card:
     """A streaming need: it does not work from a drive that reads slower."""
     opening_factor: float | None = None
     """How many times as long as reckoned it really takes to open."""
+    always_attached: bool = False
+    """It must never be away: no portable drive may hold it."""
+    keep_with: tuple[PathText, ...] = ()
+    """Paths of libraries that must stand on the same drive: a title and what was added to it."""
+    apart_from: tuple[PathText, ...] = ()
+    """Paths of libraries that must stand on another disk: a backup and its original."""
+    collection: str | None = None
+    """The name of a collection whose libraries are better gathered on one drive."""
     parts: tuple[Part, ...] = ()
 
     def told_over(self, other: Card) -> Card:
@@ -161,7 +195,24 @@ class Library:
     links_out: int = 0
     links_broken: int = 0
     """Links inside it by where they lead: into it, out of it, nowhere."""
+    always_attached: bool = False
+    keep_with: tuple[PathText, ...] = ()
+    apart_from: tuple[PathText, ...] = ()
+    collection: str | None = None
+    """As its card says."""
+    piece: Piece | None = None
+    """Set only while a library is planned in pieces."""
 
     def room_bytes(self, cluster_bytes: int) -> int:
         """What it takes on a drive with clusters of this size, at most 1 % from the truth."""
         return room_bytes(dict(self.sizes), cluster_bytes) if self.sizes else self.bytes
+
+    def room_on(self, drive: Drive) -> int:
+        """What it takes on a drive, in that drive's clusters, folders included; its length where only lengths count."""
+        if drive.counts_lengths or not self.sizes:
+            return self.bytes
+        return self.room_bytes(drive.cluster_bytes) + self.folders * drive.cluster_bytes
+
+    @property
+    def holds_links(self) -> bool:
+        return bool(self.links_in or self.links_out or self.links_broken)

@@ -14,7 +14,8 @@ class Tether(StrEnum):
 
     LINK = "link"
     NONE = "none"
-    """Nothing is left behind: only when a move is taken back."""
+    """Nothing is left behind: when a move is taken back, and when a library leaves a staging drive (then the link that
+    led there leads on to the new place)."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -33,7 +34,8 @@ class Step:
     tether: Tether = Tether.LINK
     reason: str = ""
     via: str | None = None
-    """A staging drive, or None."""
+    """The staging drive, in both steps of a library that waits there for its place to become free: the step that goes
+    there (`to_drive` is it) and the one that goes on (`from_drive` is it). None in all others."""
     on_disk_bytes: int | None = None
     """What it takes where it lies, in whole clusters and without holes; None when that was not measured."""
 
@@ -52,6 +54,19 @@ class Kept:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Landing:
+    """Where new content of one kind goes from now on."""
+
+    kind: Kind
+    drive: str
+    path: PathText
+    """The folder it goes to."""
+    reason: str = ""
+    before: str = ""
+    """The drive where it went so far, as far as that is known."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Plan:
     """Moves in the order they are to be made."""
 
@@ -63,10 +78,14 @@ class Plan:
     """The floor of each drive: no step may take its free space below."""
     waiting_before_s_per_week: float = 0.0
     waiting_after_s_per_week: float = 0.0
+    waiting_before_range_s_per_week: tuple[float, float] | None = None
+    waiting_after_range_s_per_week: tuple[float, float] | None = None
+    """Between which bounds the waiting lies, where speeds are not known for sure."""
     proven_gap: float | None = None
     """How far from the best possible placement, proven; None for a plan made by hand."""
     unplaced: tuple[PathText, ...] = ()
     kept: tuple[Kept, ...] = ()
+    landings: tuple[Landing, ...] = ()
 
     @property
     def bytes(self) -> int:

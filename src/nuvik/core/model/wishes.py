@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, fields
 from enum import StrEnum
 
 
@@ -18,18 +18,63 @@ class Style(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Weights:
+    """What a proposal weighs against waiting, each in seconds: the soft constraints. All figures are assumed."""
+
+    moving: float = field(metadata={"says": "for each second that the computer spends moving"})
+    move_s: float = field(metadata={"says": "for each move: starting it and looking after it"})
+    away_s: float = field(default=300.0, metadata={"says": "for each library put on a portable drive"})
+    away_open_s: float = field(
+        default=24.0, metadata={"says": "for each time such a library is opened: a fifth of the time the drive is "
+                                        "away, and fetching it takes two minutes"})  # fmt: skip
+    fast_room_s: float = field(
+        default=1.0, metadata={"says": "for each GB on a rapid drive: room that new things will want"}
+    )
+    apart_part_s: float = field(default=300.0, metadata={"says": "for each part that stands apart from its library"})
+    scattered_s: float = field(default=120.0, metadata={"says": "for each further drive on which a collection lies"})
+    backup_beside_s: float = field(
+        default=900.0, metadata={"says": "for a backup part that stands on one disk with its library"})  # fmt: skip
+
+    def in_words(self) -> Iterator[tuple[str, float, str]]:
+        """Each as (name, seconds, what it is for)."""
+        for one in fields(self):
+            yield one.name, getattr(self, one.name), one.metadata["says"]
+
+
+WEIGHTS: dict[Style, Weights] = {
+    Style.CAUTIOUS: Weights(moving=0.5, move_s=600.0, apart_part_s=900.0, fast_room_s=0.5),
+    Style.BALANCED: Weights(moving=0.1, move_s=60.0),
+    Style.FASTEST: Weights(moving=0.01, move_s=1.0, apart_part_s=30.0, scattered_s=1.0),
+}
+"""The computer's own time, during which one can do something else, counts less than one's own."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Wishes:
     """All of them; the plain value asks for nothing in particular."""
 
     style: Style = Style.BALANCED
+    weights: Weights | None = None
+    """In place of those of the style."""
     weeks: float = 26.0
     """For how long the placement is to pay: waiting of so many weeks is weighed against the moving."""
     headroom_bytes: Mapping[str, int] = field(default_factory=dict)
     """What must stay free, by drive id, where it is not the drive's own."""
+    free_more_bytes: Mapping[str, int] = field(default_factory=dict)
+    """How much more must become free than is now, by drive id."""
     pinned: frozenset[str] = frozenset()
     """Libraries that stay where they are."""
+    placed: Mapping[str, str] = field(default_factory=dict)
+    """Libraries that must go to a drive: both ids."""
     forbidden: frozenset[tuple[str, str]] = frozenset()
     """Library and drive where it must not go."""
     most_moves: int | None = None
     most_moving_s: float | None = None
     """So long may all moves together take."""
+    whole: bool = False
+    """Parts stay with their libraries."""
+
+    @property
+    def weighed(self) -> Weights:
+        """The weights in force."""
+        return self.weights or WEIGHTS[self.style]

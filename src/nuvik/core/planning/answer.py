@@ -2,18 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.estimate import Estimate
+from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Kept
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.units import format_bytes, format_count, format_duration
+from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.arrange import Arranged
+from nuvik.core.planning.collections_of import collections_of
+from nuvik.core.planning.contradiction import Contradiction, contradictions
+from nuvik.core.planning.demands import Demand, demands_of
 from nuvik.core.planning.draft import Draft
-from nuvik.core.planning.order import Move, Ordered, order_moves
-from nuvik.core.planning.proposal import TIME_LIMIT_S, Proposal, RoomOf, propose, spaces_of
+from nuvik.core.planning.landing import propose_landings
+from nuvik.core.planning.pieces import split, worth_splitting
+from nuvik.core.planning.proposal import TIME_LIMIT_S, Proposal, propose
 from nuvik.core.planning.reasons import spare_then, why_moves, why_stays
-from nuvik.core.planning.waiting import waiting_s_per_week
+from nuvik.core.planning.rules import disks_of, headroom_wanted
+from nuvik.core.planning.telling import stuck_in_words
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,39 +31,37 @@ class Answer:
     """A proposal, and what it comes to."""
 
     draft: Draft
+    """Only what some order of moves allows."""
     proposal: Proposal
-    ordered: Ordered
+    arranged: Arranged
+    """All that is proposed, and what no order allows."""
+    contradictions: tuple[Contradiction, ...] = ()
+    """Why wishes are not met."""
+    stuck_says: str = ""
 
     def in_short(self) -> str:
         """For example “4 moves, 95.7 GB, waiting 6 min 30 s → 2 min 40 s a week”."""
         draft = self.draft
         if not draft.places:
             return "nothing moves"
-        before, after = draft.waiting_s_per_week()
-        size = format_bytes(sum(one.bytes for one in draft.moving()))
-        moves = format_count(len(draft.places), "move")
-        return f"{moves}, {size}, waiting {format_duration(before)} → {format_duration(after)} a week"
+        now, then = draft.waiting
+        size = format_bytes(sum(load.library.bytes for load in draft.loads))
+        moves = format_count(len(draft.loads), "move")
+        return f"{moves}, {size}, waiting {now.in_words()} → {then.in_words()} a week"
 
     def in_words(self) -> str:
-        """The sentence that matters most: what it saves, and how good it is."""
-        draft, labels = self.draft, {drive.id: drive.label for drive in self.draft.drives}
-        short = "".join(
-            f" {shown(labels[drive])} still misses its headroom by {format_bytes(count)}: too little may move."
-            for drive, count in self.proposal.short_bytes.items()
-        )
+        """The sentence that matters most: what it saves, and how good it is; then what cannot be had, and why."""
+        return " ".join(one for one in (self._main_sentence(), *self._cannot_be_had(), self.stuck_says) if one)
+
+    def _main_sentence(self) -> str:
+        draft = self.draft
         if not draft.places:
-            why = "" if short or self.ordered.stuck else ": no move is worth its time"
+            why = "" if self.proposal.short_bytes or self.stuck_says else ": no move is worth its time"
             if not self.proposal.in_time:
                 why = ": no better placement was found in time"
-            return f"Nothing moves{why}.{short}{self._stuck_in_words(labels)}"
-        before, after = draft.waiting_s_per_week()
-        change = before - after
-        several = len(draft.places) > 1
-        saves = "leave the waiting as it is" if several else "leaves the waiting as it is"
-        if change >= 1:
-            saves = f"save{'' if several else 's'} {format_duration(change)} of waiting a week"
-        elif change <= -1:
-            saves = f"cost{'' if several else 's'} {format_duration(-change)} of waiting a week, for the space"
+            return f"Nothing moves{why}."
+        several = len(draft.loads) > 1
+        saves = _saves(draft.saved, several)
         relieved = [
             shown(drive.label)
             for drive in draft.drives
@@ -68,56 +76,92 @@ class Answer:
             proof = f"the best found in time, at most {self.proposal.gap:.1%} from the best possible"
         elif self.proposal.gap > 1e-6:
             proof = f"proven to be within {self.proposal.gap:.2%} of the best possible"
-        moves = format_count(len(draft.places), "move")
-        return f"{moves} {saves}; {proof}.{short}{self._stuck_in_words(labels)}"
+        staged = ""
+        if waits := self.arranged.staged_bytes:
+            staged = f"; {format_bytes(waits)} go by way of a third drive, since each wants the place of another"
+        return f"{format_count(len(draft.loads), 'move')} {saves}; {proof}{staged}."
 
-    def _stuck_in_words(self, labels: dict[str, str]) -> str:
-        """What is proposed and cannot be made, as a sentence with a blank before it."""
-        if not self.ordered.stuck:
-            return ""
-        stuck = format_count(len(self.ordered.stuck), "move")
-        if self.ordered.given_up:
-            return f" {stuck} more fitted into no order that was tried."
-        lacks = f"{shown(labels[self.ordered.missing_on])} lacks {format_bytes(self.ordered.missing_bytes)}"
-        return f" {stuck} cannot be made within the headroom, whatever the order: {lacks} for a moment."
+    def _cannot_be_had(self) -> list[str]:
+        labels = {drive.id: shown(drive.label) for drive in self.draft.drives}
+        said = [
+            f"{labels[drive]} still misses its headroom by {format_bytes(count)}."
+            for drive, count in self.proposal.short_bytes.items()
+        ]
+        return said + [one.in_words() for one in self.contradictions]
 
 
-def answer(snapshot: Snapshot, wishes: Wishes, room_of: RoomOf, time_limit_s: float = TIME_LIMIT_S) -> Answer:
+def _saves(saved: Estimate, several: bool) -> str:
+    if saved.likely >= 1:
+        return f"save{'' if several else 's'} {saved.in_words()} of waiting a week"
+    if saved.likely <= -1:
+        cost = Estimate(-saved.high, -saved.likely, -saved.low)
+        return f"cost{'' if several else 's'} {cost.in_words()} of waiting a week, for the space"
+    return "leave the waiting as it is" if several else "leaves the waiting as it is"
+
+
+def answer(snapshot: Snapshot, wishes: Wishes, time_limit_s: float = TIME_LIMIT_S) -> Answer:
     """Propose, order, and give reasons. Moves that no order allows are left out of the draft and told."""
-    proposal = propose(snapshot, wishes, room_of, time_limit_s)
-    ordered = _ordered(snapshot, proposal, wishes, room_of)
-    drives = {drive.id: drive for drive in snapshot.drives}
-    libraries = {one.id: one for one in snapshot.libraries}
-    draft = Draft(snapshot, headroom_bytes=dict(wishes.headroom_bytes))
+    parted = snapshot if wishes.whole else split(snapshot, worth_splitting(snapshot))
+    proposal = propose(parted, wishes, time_limit_s)
+    snapshot, places = _rejoined(snapshot, parted, proposal.places)
+    headroom = {one.id: headroom_wanted(one, wishes) for one in snapshot.drives}
+    headroom = {one.id: headroom[one.id] for one in snapshot.drives if headroom[one.id] != one.headroom_bytes}
+    whole = Draft(snapshot, places=dict(places), headroom_bytes=headroom)
+    stuck = {load.library.id for load in whole.arranged.stuck}
+    stuck |= {one.id for load in whole.arranged.stuck for one in whole.parts_of(load.library)}
+    draft = Draft(snapshot, headroom_bytes=headroom, places=_in_order(whole, stuck))
+    met = _newly_met(draft)
+    gathers = _gathered(draft)
     reasons = {}
-    for move in ordered.done:
-        library, there = libraries[move.key], drives[proposal.places[move.key]]
-        draft = draft.set_down(move.key, there.id)
-        reasons[move.key] = why_moves(library, drives[library.drive], there)
-    spare = spare_then(snapshot, proposal, wishes, room_of)
-    kept = {
-        one.id: Kept(library=one.name, reason=why_stays(one, snapshot, spare, wishes, room_of))
-        for one in snapshot.libraries
-        if one.id not in proposal.places
-    }
-    unplaced = tuple(libraries[move.key].name for move in ordered.stuck)
-    draft = replace(draft, proven_gap=proposal.gap, reasons=reasons, kept=kept, unplaced=unplaced)
-    found = Answer(draft, proposal, ordered)
+    for load in draft.loads:
+        here, there, key = load.source, load.target, load.library.id
+        reasons[key] = why_moves(load.library, here, there, met, gathers.get(key, ""))
+    spare = spare_then(whole, wishes)
+    kept = {one.id: Kept(library=one.name, reason=why_stays(one, snapshot, spare, wishes))
+            for one in snapshot.libraries if one.id not in whole.places}  # fmt: skip
+    draft = replace(
+        draft, proven_gap=proposal.gap, reasons=reasons, kept=kept, landings=propose_landings(draft),
+        unplaced=tuple(load.library.name for load in whole.arranged.stuck),
+    )  # fmt: skip
+    found = Answer(draft, proposal, whole.arranged, tuple(contradictions(parted, wishes, proposal)),
+                   stuck_in_words(whole))  # fmt: skip
     return replace(found, draft=replace(draft, said=found.in_words()))
 
 
-def _ordered(snapshot: Snapshot, proposal: Proposal, wishes: Wishes, room_of: RoomOf) -> Ordered:
-    spaces = spaces_of(snapshot.drives, wishes)
-    space_of = {drive.id: space.drives[0].id for space in spaces for drive in space.drives}
-    drives = {drive.id: drive for drive in snapshot.drives}
-    moves = []
-    for library in snapshot.libraries:
-        if (goes_to := proposal.places.get(library.id)) is not None:
-            here, there = drives[library.drive], drives[goes_to]
-            moves.append(Move(
-                library.id, space_of[here.id], space_of[there.id], room_of(library, there), library.on_disk_bytes,
-                waiting_s_per_week(library, here) - waiting_s_per_week(library, there),
-            ))  # fmt: skip
-    free = {space.drives[0].id: space.free_bytes for space in spaces}
-    floors = {space.drives[0].id: space.headroom_bytes for space in spaces}
-    return order_moves(moves, free, floors)
+def _rejoined(whole: Snapshot, parted: Snapshot, places: Mapping[str, str]) -> tuple[Snapshot, dict[str, str]]:
+    """The snapshot in which only those libraries are in pieces whose pieces go different ways; and who goes where."""
+    goes: dict[str, set[str]] = {}
+    for one in parted.libraries:
+        if one.piece is not None:
+            goes.setdefault(one.piece.whole, set()).add(places.get(one.id, one.drive))
+    apart = {library for library, drives in goes.items() if len(drives) > 1}
+    joined = split(whole, apart)
+    return joined, {one.id: places[one.id] for one in joined.libraries if one.id in places}
+
+
+def _in_order(draft: Draft, without: set[str]) -> dict[str, str]:
+    """The places in the order in which the moves are made, parts that go along behind their body."""
+    places: dict[str, str] = {}
+    for leg in draft.arranged.legs:
+        places[leg.load.library.id] = leg.load.target.id
+    places |= {one: place for one, place in draft.places.items() if one not in places}
+    return {one: place for one, place in places.items() if one not in without}
+
+
+def _gathered(draft: Draft) -> dict[str, str]:
+    """By library id, the name of the collection that its move gathers on fewer drives."""
+    found: dict[str, str] = {}
+    for name, members in collections_of(draft.snapshot).items():
+        if len({draft.place_of(one) for one in members}) < len({one.drive for one in members}):
+            found |= {one.id: shown(name) for one in members}
+    return found
+
+
+def _newly_met(draft: Draft) -> list[Demand]:
+    drives: tuple[Drive, ...] = draft.snapshot.drives
+    libraries: dict[str, Library] = {one.id: one for one in draft.snapshot.libraries}
+    return [
+        one for one in demands_of(draft.snapshot, disks_of(drives))
+        if not one.met(lambda library: libraries[library].drive)
+        and one.met(lambda library: draft.place_of(libraries[library]))
+    ]  # fmt: skip

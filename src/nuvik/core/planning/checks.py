@@ -53,13 +53,15 @@ def check_step(
     fresh: bool = True,
     room: bool = True,
     replaces_link: bool = False,
+    without: frozenset[str] = frozenset(),
     stop: Stop | None = None,
 ) -> Findings:
     """Check one step against the computer as it is now.
 
     With `fresh` the library must be what the plan says it was; with `room` it must fit into what is free now
     (a rehearsal reckons with earlier steps instead). With `replaces_link` the target's name may be taken by a
-    link to the source, as when a move is taken back. Raises StopRequested.
+    link to the source, as when a move is taken back. `without` are folders in it that an earlier step will have moved
+    away. Raises StopRequested.
     """
     found = Findings(step)
     drives = host.drives()
@@ -69,7 +71,7 @@ def check_step(
     _check_places(found, host, state_folder, source_drive, target_drive, replaces_link)
     if found.violations:
         return found
-    inventory = found.inventory = take_inventory(host.files, step.path, stop)
+    inventory = found.inventory = take_inventory(host.files, step.path, stop, without)
     found.room_bytes = host.room_needed(inventory.sizes, target_drive)
     if fresh:
         _check_same_as_planned(found, inventory)

@@ -5,20 +5,42 @@ A draft is a value: setting a library down gives a new draft, so that going back
 
 from __future__ import annotations
 
-import os
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
-from nuvik.core.model.library import Library
+from nuvik.core.model.estimate import Estimate
+from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
-from nuvik.core.model.plan import Kept, Plan, Step
+from nuvik.core.model.plan import Kept, Landing, Plan, Step, Tether
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
-from nuvik.core.planning.waiting import opening_s, waiting_s_per_week
+from nuvik.core.model.units import format_bytes, format_duration
+from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.arrange import Arranged, Leg, Load, arrange, load_of
+from nuvik.core.planning.demands import Demand, broken, demands_of
+from nuvik.core.planning.pieces import merged, split
+from nuvik.core.planning.rules import disks_of, why_cannot
+from nuvik.core.planning.targets import free_target, usual_target
+from nuvik.core.planning.waiting import change_of, opening_s, waiting_of
+
+Taken = Callable[[str], bool]
+"""Whether something lies at a path."""
+
+
+@dataclass(frozen=True, slots=True)
+class Breach:
+    """Something that a draft must not leave as it is, and where it shows."""
+
+    words: str
+    drive: str | None = None
+    """The id of the drive that goes under its headroom."""
+    libraries: tuple[str, ...] = ()
+    """The ids of the libraries that stand wrong."""
+    by_edit: bool = True
+    """False when it is so already as things stand."""
 
 
 @dataclass(frozen=True)
@@ -26,6 +48,7 @@ class Draft:
     """Placements by hand on top of a snapshot."""
 
     snapshot: Snapshot
+    """A library that the user parted is in pieces here (`pieces`)."""
     places: dict[str, str] = field(default_factory=dict)
     """The new drive's id by library id, in the order they were set down; only for libraries that move."""
     targets: dict[str, str] = field(default_factory=dict)
@@ -42,27 +65,38 @@ class Draft:
     """Why libraries stay, by their id, where a proposal says so."""
     unplaced: tuple[str, ...] = ()
     """The names of libraries that a proposal would move and no order of moves allows."""
+    landings: dict[Kind, Landing] = field(default_factory=dict)
+    """Where new content goes from then on, for the kinds for which that changes."""
 
     # -- editing -------------------------------------------------------------------------------------------
 
     def set_down(self, library_id: str, drive_id: str, target_path: str | None = None) -> Draft:
-        """The draft with one library on another drive; back on its own drive it no longer moves.
+        """The draft with one library on another drive; back on its own drive it no longer moves. Parts that stand with
+        a body go where it goes.
 
         Raises Refused when the library may not move, or the drive cannot take anything.
         """
-        library, drive = self._library(library_id), self.drive(drive_id)
-        places, targets = dict(self.places), dict(self.targets)
-        places.pop(library_id, None)
-        targets.pop(library_id, None)
+        library, drive = self.library(library_id), self.drive(drive_id)
         if drive_id != library.drive:
             if not library.movable:
                 raise Refused(f"{shown(library.name)} stays where it is: {library.why_not}.",
                               next_step="Choose another library.")  # fmt: skip
             if not drive.attached:
                 raise Refused(f"{drive.label} is away.", next_step="Attach it, or choose another drive.")
-            places[library_id] = drive_id
-            if target_path is not None:
-                targets[library_id] = target_path
+        body = self._body(library)
+        if body is not None and drive_id == library.drive and self.place_of(body) != body.drive:
+            raise Refused(f"{shown(library.name)} cannot stay behind when {shown(body.name)} goes.",
+                          next_step="Set it down elsewhere, or let the library stay.")  # fmt: skip
+        here = self.place_of(library)
+        along = [part for part in self.parts_of(library) if self.place_of(part) == here]
+        places, targets = dict(self.places), dict(self.targets)
+        for one in (library, *along):
+            places.pop(one.id, None)
+            targets.pop(one.id, None)
+            if drive_id != one.drive:
+                places[one.id] = drive_id
+        if target_path is not None and drive_id != library.drive:
+            targets[library_id] = target_path
         return replace(self, places=places, targets=targets, proven_gap=None, said="", kept={}, unplaced=())
 
     def set_down_all(self, library_ids: Iterable[str], drive_id: str) -> Draft:
@@ -72,8 +106,49 @@ class Draft:
             draft = draft.set_down(library_id, drive_id)
         return draft
 
+    def swapped(self, library_ids: Iterable[str], others: Iterable[str]) -> Draft:
+        """The draft with libraries of two drives in each other's place: the first go where the first of the others
+        stands, and back. Raises Refused as `set_down` does, or when there is nothing to swap with.
+        """
+        ones, others = list(library_ids), list(others)
+        if not ones or not others:
+            raise Refused("There is nothing to swap.", next_step="Lift a library and choose one on another drive.")
+        here, there = (self.place_of(self.library(group[0])) for group in (ones, others))
+        if here == there:
+            raise Refused("Both stand on one drive.", next_step="Choose a library on another drive.")
+        return self.set_down_all(ones, there).set_down_all(others, here)
+
+    def parted(self, library_id: str) -> Draft:
+        """The draft with a library in pieces that can be set down each on its own. Raises Refused when it has none."""
+        library = self.library(library_id)
+        snapshot = split(self.snapshot, [library_id])
+        if len(snapshot.libraries) == len(self.snapshot.libraries):
+            why = "is a piece already" if library.piece else "has no part that may stand on its own"
+            raise Refused(f"{shown(library.name)} {why}.", next_step="Its card can name parts.")
+        draft = replace(self, snapshot=snapshot)
+        place = self.places.get(library_id)
+        return draft if place is None else draft.set_down(library_id, library.drive).set_down(library_id, place)
+
+    def laid_on(self, snapshot: Snapshot) -> Draft:
+        """The draft on a newer snapshot, with the moves that are still possible."""
+        wholes = {one.piece.whole for one in self._pieces if one.piece is not None}
+        draft = Draft(split(snapshot, wholes), headroom_bytes=self.headroom_bytes, landings=self.landings)
+        for library_id, drive_id in self.places.items():
+            try:
+                draft = draft.set_down(library_id, drive_id, self.targets.get(library_id))
+            except Refused:
+                continue  # it went, or was moved meanwhile
+        return draft
+
     def with_headroom(self, headroom_bytes: dict[str, int]) -> Draft:
         return replace(self, headroom_bytes={**self.headroom_bytes, **headroom_bytes})
+
+    def with_landing(self, landing: Landing) -> Draft:
+        """The draft with one kind's new content going elsewhere; nowhere else, when that is where it goes so far."""
+        landings = {kind: one for kind, one in self.landings.items() if kind != landing.kind}
+        if landing.drive != landing.before:
+            landings[landing.kind] = landing
+        return replace(self, landings=landings)
 
     # -- looking -------------------------------------------------------------------------------------------
 
@@ -83,11 +158,14 @@ class Draft:
         except KeyError:
             raise Refused(f"There is no drive {shown(drive_id)}.", next_step="“nuvik drives” lists them.") from None
 
-    def _library(self, library_id: str) -> Library:
+    def library(self, library_id: str) -> Library:
         library = self._libraries.get(library_id)
         if library is None:
             raise Refused(f"The survey knows no library {shown(library_id)}.", next_step="Survey again.")
         return library
+
+    def knows(self, library_id: str) -> bool:
+        return library_id in self._libraries
 
     @cached_property
     def _libraries(self) -> dict[str, Library]:
@@ -108,8 +186,41 @@ class Draft:
         """The drive on which a library will stand."""
         return self.places.get(library.id, library.drive)
 
+    def _body(self, library: Library) -> Library | None:
+        """The body of a part; None for anything else."""
+        piece = library.piece
+        return None if piece is None or piece.body else self._libraries.get(piece.whole)
+
+    def parts_of(self, library: Library) -> list[Library]:
+        """The parts of a body; none of anything else."""
+        if library.piece is None or not library.piece.body:
+            return []
+        return [one for one in self._pieces if one.piece and one.piece.whole == library.id and not one.piece.body]
+
+    @cached_property
+    def _pieces(self) -> list[Library]:
+        return [one for one in self.snapshot.libraries if one.piece is not None]
+
     def moving(self) -> list[Library]:
         return [self._libraries[library_id] for library_id in self.places]
+
+    @cached_property
+    def loads(self) -> tuple[Load, ...]:
+        """What is carried at once, in the order it was set down: parts that go along are in their body's load."""
+        found = []
+        for library in self.moving():
+            target = self.drive(self.places[library.id])
+            body = self._body(library)
+            if body is not None and self.place_of(body) == target.id:
+                continue
+            parts = self.parts_of(library)
+            along = [part for part in parts if self.place_of(part) == target.id]
+            away = [part.id for part in parts if self.place_of(part) != target.id]
+            load = merged(library, along) if along else library
+            if along and not away:
+                load = replace(load, piece=None)  # whole again
+            found.append(load_of(load, self.drive(library.drive), target, away))
+        return tuple(found)
 
     def on_drive_then(self, drive_id: str) -> tuple[Library, ...]:
         """The libraries on a drive once the draft is carried: those that stay, then those that arrive."""
@@ -119,146 +230,141 @@ class Draft:
 
     def free_then_bytes(self, drive_id: str) -> int:
         """Free space of a drive once the draft is carried; below zero when it does not fit."""
-        drive = self.drive(drive_id)
-        leaving = sum(one.on_disk_bytes for one in self.moving() if one.drive == drive_id)
-        arriving = sum(one.bytes for one in self.moving() if self.places[one.id] == drive_id)
-        return drive.free_bytes + leaving - arriving
+        self.drive(drive_id)
+        return self._free_then[drive_id]
+
+    @cached_property
+    def _free_then(self) -> dict[str, int]:
+        free = {drive.id: drive.free_bytes for drive in self.drives}
+        for load in self.loads:
+            for drive in self.drives:
+                if drive.shares_space_with(load.source):
+                    free[drive.id] += load.library.on_disk_bytes
+                if drive.shares_space_with(load.target):
+                    free[drive.id] -= load.library.room_on(load.target)
+        return free
 
     def too_full(self) -> list[Drive]:
         """The drives that the draft would take under their headroom."""
         arriving = set(self.places.values())
         return [one for one in self.drives if one.id in arriving and self.free_then_bytes(one.id) < one.headroom_bytes]
 
-    def waiting_s_per_week(self) -> tuple[float, float]:
+    def still_short(self) -> list[Drive]:
+        """The attached drives that will not keep their headroom, whatever the reason."""
+        return [one for one in self.drives if one.attached and self.free_then_bytes(one.id) < one.headroom_bytes]
+
+    @cached_property
+    def breaches(self) -> tuple[Breach, ...]:
+        """What is wrong: drives under their headroom, demands that are not met, places that cannot be."""
+        found = []
+        for drive in self.still_short():
+            lacking = format_bytes(drive.headroom_bytes - self.free_then_bytes(drive.id))
+            pressed = self.free_then_bytes(drive.id) < drive.free_bytes
+            found.append(Breach(f"{shown(drive.label)} is {lacking} under its headroom", drive.id, by_edit=pressed))
+        for library in self.moving():
+            goal, source = self.drive(self.places[library.id]), self.drive(library.drive)
+            if (why := why_cannot(library, goal, source)) is not None:
+                found.append(Breach(f"{shown(library.name)} cannot go there: {why}", None, (library.id,)))
+        unmet_before = set(broken(list(self._demands), lambda one: self._libraries[one].drive))
+        for demand in broken(list(self._demands), lambda one: self.place_of(self._libraries[one])):
+            found.append(Breach(f"not so: {demand.words}", None, demand.libraries, by_edit=demand not in unmet_before))
+        return tuple(found)
+
+    @cached_property
+    def _demands(self) -> tuple[Demand, ...]:
+        return tuple(demands_of(self.snapshot, disks_of(self.snapshot.drives)))
+
+    def _placed(self, then: bool) -> Iterator[tuple[Library, Drive]]:
+        for one in self.snapshot.libraries:
+            yield one, self._drives[self.place_of(one) if then else one.drive]
+
+    @cached_property
+    def waiting(self) -> tuple[Estimate, Estimate]:
         """Seconds per week spent waiting, now and then, over all libraries of the survey."""
-        now = sum(waiting_s_per_week(one, self.drive(one.drive)) for one in self.snapshot.libraries)
-        then = sum(waiting_s_per_week(one, self.drive(self.place_of(one))) for one in self.snapshot.libraries)
-        return now, then
+        return waiting_of(self._placed(False)), waiting_of(self._placed(True))
 
-    @property
-    def _used(self) -> set[str]:
-        """The drives between which something moves."""
-        return {drive for one in self.moving() for drive in (one.drive, self.places[one.id])}
-
-    # -- words ---------------------------------------------------------------------------------------------
-
-    def consequence(self, library: Library, drive_id: str) -> str:
-        """One line: what setting this library down on that drive would change."""
-        drive = self.drive(drive_id)
-        here = self.drive(self.place_of(library))
-        if drive.id == here.id:
-            return f"{shown(library.name)} stands on {drive.label}."
-        if drive.id != library.drive and not library.movable:
-            return f"{shown(library.name)} stays: {library.why_not}."
-        if not drive.attached:
-            return f"{drive.label} is away."
-        try:
-            then = self.set_down(library.id, drive_id)
-        except Refused as refusal:
-            return str(refusal)
-        free = then.free_then_bytes(drive.id)
-        said = (
-            f"{shown(library.name)} {here.label} → {drive.label}: {format_bytes(library.bytes)}; "
-            f"opens in {format_duration(opening_s(library, drive))} instead of "
-            f"{format_duration(opening_s(library, here))}; leaves {format_free(free)} on {drive.label}"
-        )
-        if free < drive.headroom_bytes:
-            said += f", {format_bytes(drive.headroom_bytes - free)} under its headroom"
-        return said + "."
-
-    def consequence_of_all(self, library_ids: Sequence[str], drive_id: str) -> str:
-        """One line: what setting these libraries down on that drive would change."""
-        if len(library_ids) == 1:
-            return self.consequence(self._library(library_ids[0]), drive_id)
-        drive = self.drive(drive_id)
-        try:
-            then = self.set_down_all(library_ids, drive_id)
-        except Refused as refusal:
-            return str(refusal)
-        here, there = self.waiting_s_per_week()[1], then.waiting_s_per_week()[1]
-        size = sum(self._library(one).bytes for one in library_ids)
-        free = then.free_then_bytes(drive_id)
-        said = (
-            f"{len(library_ids)} libraries → {drive.label}: {format_bytes(size)}; waiting {format_duration(here)} → "
-            f"{format_duration(there)} a week; leaves {format_free(free)} on {drive.label}"
-        )
-        if free < drive.headroom_bytes:
-            said += f", {format_bytes(drive.headroom_bytes - free)} under its headroom"
-        return said + "."
-
-    def headline(self) -> str:
-        """The one sentence with which Plan begins."""
-        if self.said:
-            return self.said
-        if not self.places:
-            short = max(self.drives, key=lambda one: one.short_of_headroom_bytes, default=None)
-            if short is not None and short.short_of_headroom_bytes:
-                return (
-                    f"Nothing moves yet. {short.label} needs {format_bytes(short.short_of_headroom_bytes)} "
-                    "more free space: lift a library and set it down elsewhere."
-                )
-            return "Nothing moves yet: lift a library and set it down on another drive."
-        if full := self.too_full():
-            lacking = full[0].headroom_bytes - self.free_then_bytes(full[0].id)
-            return f"This does not fit: {full[0].label} would be {format_bytes(lacking)} under its headroom."
-        still_short = [
-            one for one in self.drives if one.attached and self.free_then_bytes(one.id) < one.headroom_bytes
-        ]  # fmt: skip
-        moves = f"{format_count(len(self.places), 'move')}, {format_bytes(sum(one.bytes for one in self.moving()))}."
-        if still_short:
-            lacking = still_short[0].headroom_bytes - self.free_then_bytes(still_short[0].id)
-            return f"{moves} {still_short[0].label} still needs {format_bytes(lacking)} more to keep its headroom."
-        return f"{moves} Every drive keeps its headroom: rehearse it."
-
-    def totals(self) -> str:
-        """One line that is always true: waiting before → after, moves, bytes, and what becomes free."""
-        before, after = self.waiting_s_per_week()
-        said = f"waiting {format_duration(before)} → {format_duration(after)} a week"
-        guessed = [
-            shown(drive.label) for drive in self.drives if drive.id in self._used and drive.speed_source == "typical"
-        ]
-        if guessed:
-            said += f" (a guess: {', '.join(guessed)} never measured)"
-        said += f" · {format_count(len(self.places), 'move')}"
-        said += f" · {format_bytes(sum(one.bytes for one in self.moving()))}"
-        for drive in self.drives:
-            then = self.free_then_bytes(drive.id)
-            if drive.attached and then != drive.free_bytes:
-                said += f" · {drive.label} {format_bytes(drive.free_bytes)} → {format_free(then)}"
-        return said
+    @cached_property
+    def saved(self) -> Estimate:
+        """Seconds of waiting saved a week; below zero when it becomes more."""
+        return change_of(self._placed(False), self._placed(True))
 
     # -- the plan ------------------------------------------------------------------------------------------
 
-    def to_plan(self) -> Plan:
-        """The plan of these moves, in the order they were set down.
+    @cached_property
+    def arranged(self) -> Arranged:
+        """The moves in an order that works: in the one they were set down, if that does."""
+        wishes = Wishes(headroom_bytes={drive.id: drive.headroom_bytes for drive in self.drives})
+        return arrange(self.loads, self.drives, wishes)
 
-        Raises Refused when nothing moves.
+    def to_plan(self, taken: Taken = lambda path: False) -> Plan:
+        """The plan of these moves. What no order allows comes last, so that a rehearsal shows what it lacks.
+
+        `taken` tells what lies on the drives already: a target path that is taken gets a number. Raises Refused when
+        nothing moves.
         """
         if not self.places:
             raise Refused("Nothing moves in this plan.", next_step="Set a library down on another drive first.")
-        before, after = self.waiting_s_per_week()
-        steps = tuple(self._step(number, one) for number, one in enumerate(self.moving(), start=1))
+        stuck = [Leg(load, load.source, load.target) for load in self.arranged.stuck]
+        steps = _Steps(self, taken)
+        for leg in (*self.arranged.legs, *stuck):
+            steps.add(leg)
+        now, then = self.waiting
         return Plan(
-            made_at=now_text(), host=self.snapshot.host, snapshot_taken_at=self.snapshot.taken_at, steps=steps,
-            headroom_bytes={drive.id: drive.headroom_bytes for drive in self.drives},
-            waiting_before_s_per_week=before, waiting_after_s_per_week=after, proven_gap=self.proven_gap,
-            unplaced=self.unplaced, kept=tuple(self.kept.values()),
+            made_at=now_text(), host=self.snapshot.host, snapshot_taken_at=self.snapshot.taken_at,
+            steps=tuple(steps.made), headroom_bytes={drive.id: drive.headroom_bytes for drive in self.drives},
+            waiting_before_s_per_week=now.likely, waiting_after_s_per_week=then.likely,
+            waiting_before_range_s_per_week=now.bounds, waiting_after_range_s_per_week=then.bounds,
+            proven_gap=self.proven_gap, unplaced=self.unplaced, kept=tuple(self.kept.values()),
+            landings=tuple(self.landings.values()),
         )  # fmt: skip
 
-    def _step(self, number: int, library: Library) -> Step:
-        here, there = self.drive(library.drive), self.drive(self.places[library.id])
+    def target_of(self, library: Library) -> str:
+        """Where a library that moves is going to lie, unless something lies there already."""
+        load = next((one for one in self.loads if one.library.id == library.id), None)
+        if load is None:
+            return library.path
+        return self.targets.get(library.id) or usual_target(library, load.target, load.source)
+
+
+class _Steps:
+    """The steps of a plan as they are made, each with a path of its own."""
+
+    def __init__(self, draft: Draft, taken: Taken) -> None:
+        self.made: list[Step] = []
+        self._draft, self._taken = draft, taken
+        self._names = {(one.drive, draft.drive(one.drive).rules.folded(one.path)) for one in draft.snapshot.libraries}
+        self._waits_at: dict[str, str] = {}
+
+    def add(self, leg: Leg) -> None:
+        draft, library = self._draft, leg.load.library
+        goes_on = leg.via is not None and leg.source is leg.via
+        chosen = draft.targets.get(library.id) if leg.target is leg.load.target else None
+        target, clash = chosen, ""
+        if target is None:
+            wanted = usual_target(library, leg.target, leg.load.source)
+            target = free_target(wanted, leg.target, lambda path: self._is_taken(path, leg.target))
+            clash = f"; something lies at {shown(wanted)} already, so it goes beside it" if target != wanted else ""
+        self._names.add((leg.target.id, leg.target.rules.folded(target)))
+        self.made.append(Step(
+            n=len(self.made) + 1, library=library.name, kind=library.kind,
+            path=self._waits_at[library.id] if goes_on else library.path, bytes=library.bytes, files=library.files,
+            on_disk_bytes=library.on_disk_bytes, from_drive=leg.source.id, to_drive=leg.target.id,
+            reason=self._reason(leg) + clash, target_path=target, via=leg.via.id if leg.via else None,
+            tether=Tether.NONE if goes_on else Tether.LINK,
+        ))  # fmt: skip
+        self._waits_at[library.id] = target
+
+    def _is_taken(self, path: str, drive: Drive) -> bool:
+        folded = drive.rules.folded(path)
+        return (drive.id, folded) in self._names or self._taken(path)
+
+    def _reason(self, leg: Leg) -> str:
+        library, load = leg.load.library, leg.load
+        if leg.via is not None and leg.target is leg.via:
+            return f"waits on {shown(leg.via.label)} to make room for {shown(leg.makes_room_for)}"
         reason = (
-            f"frees {format_bytes(library.bytes)} on {here.label}; opens in "
-            f"{format_duration(opening_s(library, there))} instead of {format_duration(opening_s(library, here))}"
+            f"frees {format_bytes(library.on_disk_bytes)} on {shown(load.source.label)}; opens in "
+            f"{format_duration(opening_s(library, load.target))} instead of "
+            f"{format_duration(opening_s(library, load.source))}"
         )
-        return Step(
-            n=number, library=library.name, kind=library.kind, path=library.path, bytes=library.bytes,
-            files=library.files, on_disk_bytes=library.on_disk_bytes, from_drive=here.id, to_drive=there.id,
-            reason=self.reasons.get(library.id, reason),
-            target_path=self.targets.get(library.id) or usual_target(library, there),
-        )  # fmt: skip
-
-
-def usual_target(library: Library, drive: Drive) -> str:
-    """Where a library goes on a drive unless the user says otherwise: `<drive>/Games/Comet Courier`."""
-    return os.path.join(drive.base_path or drive.path, library.kind.folder, os.path.basename(library.path))
+        return self._draft.reasons.get(library.id, reason)

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-_MOST_SETS = 200_000
+MOST_SETS = 200_000
 """So many sets of done moves are looked at before the search gives up."""
 
 
@@ -27,6 +27,8 @@ class Move:
     """Given back on the source, once the original goes."""
     benefit_s: float = 0.0
     """What it saves in a week: of two that can be done now, the one that saves more goes first."""
+    after: frozenset[str] = frozenset()
+    """The keys of moves that must be done before."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,14 +45,15 @@ class Ordered:
 
 
 def order_moves(
-    moves: Sequence[Move], free_bytes: Mapping[str, int], floor_bytes: Mapping[str, int], on_trial: bool = False
-) -> Ordered:
+    moves: Sequence[Move], free_bytes: Mapping[str, int], floor_bytes: Mapping[str, int], on_trial: bool = False,
+    most_sets: int = MOST_SETS,
+) -> Ordered:  # fmt: skip
     """Order these moves. With `on_trial` originals stay, so that nothing becomes free.
 
     A drive that is under its floor already may lose libraries, and takes none before it is over it again.
     """
     search = _Search(
-        sorted(moves, key=lambda move: (-move.benefit_s, -move.frees_bytes, move.key)), floor_bytes, on_trial
+        sorted(moves, key=lambda move: (-move.benefit_s, -move.frees_bytes, move.key)), floor_bytes, on_trial, most_sets
     )
     done = search.run(dict(free_bytes))
     keys = {move.key for move in done}
@@ -59,13 +62,18 @@ def order_moves(
         return Ordered(tuple(done))
     free = search.free_after(done, free_bytes)
     lacking = {move: floor_bytes[move.target] + move.room_bytes - free[move.target] for move in stuck}
-    easiest = min(stuck, key=lambda move: (lacking[move], move.key))
+    # One that waits for another in vain lacks no room itself.
+    keys_stuck = {move.key for move in stuck}
+    first = [move for move in stuck if not move.after & keys_stuck] or list(stuck)
+    easiest = min(first, key=lambda move: (lacking[move], move.key))
     return Ordered(tuple(done), stuck, max(0, lacking[easiest]), easiest.target, search.given_up)
 
 
 class _Search:
-    def __init__(self, moves: list[Move], floors: Mapping[str, int], on_trial: bool) -> None:
-        self._moves, self._floors, self._on_trial = moves, floors, on_trial
+    def __init__(self, moves: list[Move], floors: Mapping[str, int], on_trial: bool, most_sets: int) -> None:
+        self._moves, self._floors, self._on_trial, self._most_sets = moves, floors, on_trial, most_sets
+        numbers = {move.key: number for number, move in enumerate(moves)}
+        self._before = [sum(1 << numbers[key] for key in move.after if key in numbers) for move in moves]
         self._seen: set[int] = set()
         self._best: list[Move] = []
         self.given_up = False
@@ -82,8 +90,8 @@ class _Search:
                 self._best = list(done)
             if state == every:
                 return done
-            if not tries or len(self._seen) >= _MOST_SETS:
-                self.given_up = self.given_up or (bool(tries) and len(self._seen) >= _MOST_SETS)
+            if not tries or len(self._seen) >= self._most_sets:
+                self.given_up = self.given_up or (bool(tries) and len(self._seen) >= self._most_sets)
                 levels.pop()
                 if done and levels:
                     self._apply(done.pop(), free, -1)
@@ -108,6 +116,8 @@ class _Search:
         possible = []
         for number in left:
             move = self._moves[number]
+            if self._before[number] & ~state:
+                continue
             room = free[move.target] - self._floors[move.target]
             if room >= wanted[move.target]:
                 return [number]  # all that comes there fits without anything leaving: it is in nobody's way

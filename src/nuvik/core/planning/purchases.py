@@ -1,20 +1,26 @@
-"""What to buy: candidates beside what is here, by price, by what really arrives, and by the seconds they would save."""
+"""What to buy: candidates beside what is here, by price, by what really arrives, and by the seconds they would save.
+
+What one saves is told by the same model that proposes: the best placement with it beside the best without it.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.estimate import Estimate
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.purchase import Candidate
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.units import format_duration
-from nuvik.core.planning.waiting import opening_s, waiting_s_per_week
+from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.proposal import propose
+from nuvik.core.planning.waiting import change_of, opening_s
 
 TELLING = 5
 """How many libraries show what speed means here."""
+_TIME_LIMIT_S = 5.0
 
 
 def telling_libraries(libraries: Sequence[Library], most: int = TELLING) -> list[Library]:
@@ -30,49 +36,75 @@ class Verdict:
 
     candidate: Candidate
     saves_s_per_week: float
-    """Waiting saved if what gains most were moved there, as far as it fits and keeps its headroom."""
+    """Waiting saved beyond what the best placement without it would save."""
+    saves: Estimate
+    """The same, with the doubt about the speeds."""
     libraries: tuple[str, ...]
-    """The names of what would move, most gain first."""
+    """The names of what would stand on it, most waiting saved first."""
+    frees_bytes: int = 0
+    """By how much less headroom would be missed."""
 
     def in_words(self) -> str:
         """One line: what it is held back by, and what it would save."""
         said = f"{shown(self.candidate.label)}: held back by {self.candidate.held_back_by}"
-        if not self.libraries:
-            return f"{said}; nothing that you have would open quicker from it"
+        if not self.libraries or self.saves_s_per_week < 1:
+            return f"{said}; nothing that you have would open noticeably quicker with it"
         first = shown(self.libraries[0])
         more = f" and {len(self.libraries) - 1} more" if len(self.libraries) > 1 else ""
-        return f"{said}; with {first}{more} on it you would wait {format_duration(self.saves_s_per_week)} less a week"
+        return f"{said}; with {first}{more} on it you would wait {self.saves.in_words()} less a week"
 
 
-def judge(candidate: Candidate, snapshot: Snapshot) -> Verdict:
-    """What a candidate would save. Filled greedily by seconds saved for each byte, which is close to the best; the
-    figure is a lower bound, since nothing else is rearranged.
-    """
-    drives = {drive.id: drive for drive in snapshot.drives}
-    there = candidate.as_drive()
-    gains: list[tuple[float, Library]] = []
-    for library in snapshot.libraries:
-        here = drives.get(library.drive)
-        if here is None or not here.attached:
-            continue
-        if candidate.upgrade_of is not None and library.drive != candidate.upgrade_of:
-            continue  # what lies elsewhere stays: only the way to this drive changes
-        if candidate.upgrade_of is None and not library.movable:
-            continue
-        gain = waiting_s_per_week(library, here) - waiting_s_per_week(library, there)
-        if gain > 0:
-            gains.append((gain, library))
-    room = there.usable_bytes - there.headroom_bytes
-    if candidate.upgrade_of is not None:
-        room = there.usable_bytes  # it all lies there already
-    saved, taken = 0.0, []
-    for gain, library in sorted(gains, key=lambda pair: (-pair[0] / max(1, pair[1].bytes), pair[1].name)):
-        if library.bytes <= room:
-            room -= library.bytes
-            saved += gain
-            taken.append((gain, library.name))
-    names = tuple(name for _, name in sorted(taken, key=lambda pair: (-pair[0], pair[1])))
-    return Verdict(candidate=candidate, saves_s_per_week=saved, libraries=names)
+@dataclass(frozen=True, slots=True)
+class Best:
+    """The best placement on some drives: what candidates are compared with."""
+
+    snapshot: Snapshot
+    places: dict[str, str]
+    short_bytes: int
+
+    @classmethod
+    def of(cls, snapshot: Snapshot, wishes: Wishes) -> Best:
+        found = propose(snapshot, wishes, _TIME_LIMIT_S)
+        return cls(snapshot, found.places, sum(found.short_bytes.values()))
+
+    def placed(self) -> list[tuple[Library, Drive]]:
+        drives = {drive.id: drive for drive in self.snapshot.drives}
+        return [(one, drives[self.places.get(one.id, one.drive)]) for one in self.snapshot.libraries]
+
+
+def verdicts_on(candidates: Sequence[Candidate], snapshot: Snapshot, wishes: Wishes | None = None) -> list[Verdict]:
+    """What candidates would save; those that save most for the price first."""
+    wishes = wishes or Wishes(whole=True)
+    without = Best.of(snapshot, wishes)
+    found = [_judge(one, without, wishes) for one in candidates]
+    return sorted(found, key=lambda one: (-one.saves_s_per_week, one.candidate.price, one.candidate.label))
+
+
+def _judge(candidate: Candidate, without: Best, wishes: Wishes) -> Verdict:
+    there, snapshot = candidate.as_drive(), without.snapshot
+    goal = candidate.upgrade_of
+    if goal is None:
+        drives = (*snapshot.drives, there)
+        goal = there.id
+    else:
+        drives = tuple(_upgraded(one, there) if one.id == goal else one for one in snapshot.drives)
+    best = Best.of(replace(snapshot, drives=drives), wishes)
+    saves = change_of(without.placed(), best.placed())
+    gains = {
+        one.name: change_of([before], [(one, drive)]).likely
+        for before, (one, drive) in zip(without.placed(), best.placed(), strict=True) if drive.id == goal
+    }  # fmt: skip
+    names = sorted((name for name, gain in gains.items() if gain > 0), key=lambda name: (-gains[name], name))
+    return Verdict(candidate=candidate, saves_s_per_week=max(0.0, saves.likely), saves=saves, libraries=tuple(names),
+                   frees_bytes=max(0, without.short_bytes - best.short_bytes))  # fmt: skip
+
+
+def _upgraded(drive: Drive, there: Drive) -> Drive:
+    """A drive with a quicker way to it: what lies on it stays."""
+    return replace(
+        drive, read_bytes_per_s=there.read_bytes_per_s, write_bytes_per_s=there.write_bytes_per_s,
+        small_reads_per_s=there.small_reads_per_s, speed_source=there.speed_source,
+    )  # fmt: skip
 
 
 def opening_times(library: Library, drives: Sequence[Drive]) -> dict[str, float]:

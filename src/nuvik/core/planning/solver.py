@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 INFINITY = float("inf")
+Terms = list[tuple[int, float]]
+"""Variables with their coefficients."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,6 +22,8 @@ class Solved:
     """Nothing can cost less, proven."""
     in_time: bool
     """False when the time limit came before the proof."""
+    impossible: bool = False
+    """No values keep to all rows, proven."""
 
 
 @dataclass(slots=True)
@@ -59,8 +63,10 @@ class Program:
         solver.run()
         info, status = solver.getInfo(), solver.getModelStatus()
         values = tuple(solver.getSolution().col_value) if info.primal_solution_status == 2 else ()
-        return Solved(values, info.objective_function_value, info.mip_dual_bound,
-                      status == highspy.HighsModelStatus.kOptimal)  # fmt: skip
+        statuses = highspy.HighsModelStatus
+        impossible = status in (statuses.kInfeasible, statuses.kUnboundedOrInfeasible)
+        return Solved(values, info.objective_function_value, info.mip_dual_bound, status == statuses.kOptimal,
+                      impossible)  # fmt: skip
 
     def _model(self, highspy: Any, costs: list[float]) -> Any:
         model, infinity = highspy.HighsLp(), highspy.kHighsInf

@@ -7,15 +7,17 @@ rightly before they are calibrated, and are not meant to the second.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.estimate import NOTHING, Estimate
 from nuvik.core.model.library import Kind, Library
 
 
 @dataclass(frozen=True, slots=True)
 class Opening:
-    """What opening a library of one kind takes."""
+    """What opening a library of one kind takes. All figures are assumed, but for the sources of `streams`."""
 
     cpu_s: float
     """Work that no drive makes quicker."""
@@ -24,14 +26,21 @@ class Opening:
     most_read_bytes: int
     """… but never more than this."""
     small_reads: int
+    streams_bytes_per_s: int | None = None
+    """What it must be read at, without a pause, while it is used; None where nothing breaks off."""
+    source: str = "assumed"
+    """Where that figure comes from."""
 
+
+_VIDEO_STREAM = "128 Mbit/s, the highest rate of an Ultra HD disc (Blu-ray Disc Association, white paper, 2015)"
+_SOUND_STREAM = "two channels of 24 bit at 192 kHz, not compressed: 9.2 Mbit/s"
 
 OPENINGS: dict[Kind, Opening] = {
     Kind.GAME: Opening(4.0, 0.05, 3_000_000_000, 4_000),
     Kind.PROGRAM: Opening(1.5, 0.20, 1_000_000_000, 3_000),
-    Kind.VIDEO: Opening(0.5, 0.001, 50_000_000, 60),
+    Kind.VIDEO: Opening(0.5, 0.001, 50_000_000, 60, 16_000_000, _VIDEO_STREAM),
     Kind.PHOTO: Opening(1.0, 0.01, 600_000_000, 900),
-    Kind.SOUND: Opening(0.5, 0.01, 100_000_000, 150),
+    Kind.SOUND: Opening(0.5, 0.01, 100_000_000, 150, 1_152_000, _SOUND_STREAM),
     Kind.DOCUMENT: Opening(0.3, 0.05, 50_000_000, 60),
     Kind.PROJECT: Opening(3.0, 0.10, 4_000_000_000, 2_500),
     Kind.CACHE: Opening(0.5, 0.05, 1_000_000_000, 2_000),
@@ -43,11 +52,23 @@ OPENINGS: dict[Kind, Opening] = {
 
 
 def opening_s(library: Library, drive: Drive) -> float:
-    """Seconds to open a library once from a drive, by its kind and by what the user timed."""
-    opening = OPENINGS[library.kind]
-    sequential = min(library.bytes * opening.share_read, opening.most_read_bytes)
-    reckoned = opening.cpu_s + sequential / drive.read_bytes_per_s + opening.small_reads / drive.small_reads_per_s
-    return reckoned * library.opening_factor
+    """Seconds to open a library once from a drive, by its kind and by what the user timed. Of a library in pieces, the
+    body has the computing, and each piece its share of what is read.
+    """
+    cpu_s, read_s = _opening(library, drive)
+    return cpu_s + read_s
+
+
+def _opening(library: Library, drive: Drive) -> tuple[float, float]:
+    """Seconds of computing, and seconds of reading."""
+    piece = library.piece
+    kind, size, share, computes = library.kind, library.bytes, 1.0, True
+    if piece is not None:
+        kind, size, share, computes = piece.kind, piece.bytes, piece.reads, piece.body
+    opening = OPENINGS[kind]
+    sequential = min(size * opening.share_read, opening.most_read_bytes)
+    read_s = (sequential / drive.read_bytes_per_s + opening.small_reads / drive.small_reads_per_s) * share
+    return (opening.cpu_s if computes else 0.0) * library.opening_factor, read_s * library.opening_factor
 
 
 def factor_for(library: Library, drive: Drive, took_s: float) -> float:
@@ -60,3 +81,40 @@ def factor_for(library: Library, drive: Drive, took_s: float) -> float:
 def waiting_s_per_week(library: Library, drive: Drive) -> float:
     """Seconds per week spent waiting for one library."""
     return opening_s(library, drive) * library.opens_per_week
+
+
+def waiting_of(placed: Iterable[tuple[Library, Drive]]) -> Estimate:
+    """Seconds per week over libraries and the drives they stand on, with the doubt about the drives' speeds."""
+    total = NOTHING
+    for library, drive in placed:
+        if library.opens_per_week:
+            cpu_s, read_s = (one * library.opens_per_week for one in _opening(library, drive))
+            doubt = drive.read_doubt
+            total += Estimate(cpu_s + read_s / doubt, cpu_s + read_s, cpu_s + read_s * doubt)
+    return total
+
+
+def change_of(before: Iterable[tuple[Library, Drive]], after: Iterable[tuple[Library, Drive]]) -> Estimate:
+    """By how many seconds per week the waiting becomes less; below zero when it becomes more.
+
+    A drive that is slower than said is so before and after, so its doubt counts once, on the difference: for each drive
+    what was read from it less what is going to be.
+    """
+    by_drive: dict[str, tuple[Drive, float]] = {}
+    saved_s = 0.0
+    for placed, sign in ((before, 1), (after, -1)):
+        for library, drive in placed:
+            if library.opens_per_week:
+                cpu_s, read_s = (one * library.opens_per_week for one in _opening(library, drive))
+                saved_s += sign * cpu_s
+                by_drive[drive.id] = (drive, by_drive.get(drive.id, (drive, 0.0))[1] + sign * read_s)
+    bounds = [sorted((read_s / drive.read_doubt, read_s * drive.read_doubt)) for drive, read_s in by_drive.values()]
+    return Estimate(
+        saved_s + sum(low for low, _ in bounds), saved_s + sum(read_s for _, read_s in by_drive.values()),
+        saved_s + sum(high for _, high in bounds),
+    )  # fmt: skip
+
+
+def needed_read_bytes_per_s(library: Library) -> int | None:
+    """How fast a library must be read while it is used: what its card says, else what its kind needs."""
+    return library.needs_read_bytes_per_s or OPENINGS[library.kind].streams_bytes_per_s

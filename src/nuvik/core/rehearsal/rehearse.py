@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from nuvik.core.hosts.base import Host
 from nuvik.core.model.names import shown
+from nuvik.core.model.paths import is_within
 from nuvik.core.model.plan import Plan, Step
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import Snapshot
@@ -21,15 +23,31 @@ def rehearse(
 ) -> Timeline:  # fmt: skip
     """What carrying this plan now would do; nothing is changed. Raises StopRequested."""
     # Whether there is room is for the simulation to tell: an earlier step may make it.
-    findings = {step.n: check_step(host, step, state_folder, room=False, stop=stop) for step in plan.steps}
+    findings = {}
+    for step in plan.steps:
+        earlier = plan.steps[: step.n - 1]
+        gone = frozenset(one.path for one in earlier if is_within(one.path, step.path) and one.path != step.path)
+        looked_at = _where_it_lies_now(step, earlier)
+        found = check_step(host, looked_at, state_folder, room=False, without=gone, stop=stop)
+        findings[step.n] = replace(found, step=step)
     timeline = simulate(plan, host.drives(), on_trial, lambda step: _room(findings, step), snapshot)
     violations = [*_across_steps(plan), *timeline.violations]
     violations += [violation for found in findings.values() for violation in found.violations]
     if not plan.steps:
         violations.append(Violation(n=0, library="", problem="The plan has no steps.", mend="Add a move."))
     notes = tuple(note for found in findings.values() for note in found.notes) + _guesses(host, plan)
+    notes += tuple(f"New content of the kind {one.kind} is to go to {shown(one.path)}: choose that folder in the "
+                   "programs that bring it." for one in plan.landings)  # fmt: skip
     violations.sort(key=lambda one: one.n)
     return replace(timeline, feasible=not violations, violations=tuple(violations), notes=notes)
+
+
+def _where_it_lies_now(step: Step, earlier: Sequence[Step]) -> Step:
+    """A step that takes a library on from a staging drive, as if it began where the library lies now."""
+    if step.via is None or step.via != step.from_drive:
+        return step
+    first = next((one for one in reversed(earlier) if one.target_path == step.path), None)
+    return step if first is None else replace(step, path=first.path, from_drive=first.from_drive, tether=first.tether)
 
 
 def _room(findings: dict[int, Findings], step: Step) -> int:
@@ -51,7 +69,8 @@ def _across_steps(plan: Plan) -> list[Violation]:
     found, seen = [], dict[str, int]()
     for step in plan.steps:
         for path in (step.path, step.target_path):
-            if path in seen:
+            waits = step.via is not None and step.via == step.from_drive and path == step.path
+            if path in seen and not waits:
                 found.append(
                     Violation(
                         n=step.n, library=step.library, problem=f"Step {seen[path]} uses {shown(path)} too.",

@@ -63,6 +63,10 @@ MIGRATIONS: tuple[str, ...] = (
         access TEXT, PRIMARY KEY (snapshot, library)
     ) WITHOUT ROWID;
     """,
+    # 4: where new content of a kind is to go
+    """
+    CREATE TABLE landings (kind TEXT PRIMARY KEY, drive TEXT NOT NULL, path BLOB NOT NULL, set_at TEXT NOT NULL);
+    """,
 )
 
 

@@ -48,6 +48,7 @@ class Told:
     headroom_bytes: int | None = None
     portable: bool | None = None
     welcomes: tuple[str, ...] = ()
+    target_template: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -194,6 +195,7 @@ def _as_known(drive: Drive, page: Page, gauge: GaugeResult | None) -> Drive:
         drive, id=page.id, label=told.label or drive.label,
         headroom_bytes=drive.headroom_bytes if told.headroom_bytes is None else told.headroom_bytes,
         portable=drive.portable if told.portable is None else told.portable, welcomes=told.welcomes or drive.welcomes,
+        target_template=told.target_template,
     )  # fmt: skip
     return drive if gauge is None else with_speeds(drive, gauge)
 

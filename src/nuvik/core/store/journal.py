@@ -122,6 +122,14 @@ class Journal:
         """Moves that a stop left midway or still waiting, oldest first."""
         return [move for move in self.moves() if not move.state.finished]
 
+    def led_to(self, *targets: str) -> list[Move]:
+        """The moves that left a link to one of these places."""
+        return [
+            move for move in self.moves()
+            if move.target in targets and move.tether is Tether.LINK
+            and move.state in (State.SWITCHED, State.ON_TRIAL, State.RELEASING, State.RELEASED)
+        ]  # fmt: skip
+
     # -- entries -------------------------------------------------------------------------------------------
 
     def entries(self, move: Move) -> dict[str, EntryRecord]:

@@ -9,7 +9,7 @@ import posixpath
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.formats import check_format
 from nuvik.core.model.names import shown
-from nuvik.core.model.plan import Plan
+from nuvik.core.model.plan import Plan, Step, Tether
 from nuvik.core.store.text_file import write_text
 from nuvik.core.store.wire import from_wire, plan_to_wire
 
@@ -42,11 +42,24 @@ def read_plan(path: str) -> Plan:
             if not os.path.isabs(text) or os.path.normpath(text) != text or text == posixpath.sep:
                 raise Refused(f"The plan {where}, step {number}: {shown(text)} is not a clean absolute path.",
                               next_step="Make the plan again.")  # fmt: skip
-        if step.via is not None:
-            raise Refused(f"The plan {where}, step {number} goes through a staging drive, which is not built yet.",
-                          next_step="Move that library in two steps of its own.")  # fmt: skip
+        if step.via is not None and not _staged(plan, step):
+            raise Refused(f"The plan {where}, step {number} waits on a staging drive, and no other step goes with it.",
+                          next_step="Make the plan again.")  # fmt: skip
+        if step.tether is Tether.NONE and (step.via is None or step.via != step.from_drive):
+            raise Refused(f"The plan {where}, step {number} would leave nothing where programs look for the library.",
+                          next_step="Let its tether be “link”.")  # fmt: skip
         if min(step.bytes, step.files) < 0:
             raise Refused(f"The plan {where}, step {number} has a size below zero.", next_step="Make the plan again.")
     if min(plan.headroom_bytes.values(), default=0) < 0:
         raise Refused(f"The plan {where} asks for headroom below zero.", next_step="Make the plan again.")
     return plan
+
+
+def _staged(plan: Plan, step: Step) -> bool:
+    """Whether a step by way of a drive has its other half, the one that goes there before the one that goes on."""
+    for other in plan.steps:
+        first, second = (step, other) if step.via == step.to_drive else (other, step)
+        halves = first.n < second.n and first.to_drive == step.via == second.from_drive
+        if other.via == step.via and halves and first.target_path == second.path:
+            return second.tether is Tether.NONE
+    return False

@@ -31,6 +31,8 @@ def drive_page(drive: Drive, libraries_bytes: int, findings: Sequence[str]) -> l
         ("feels like", f"{format_duration(drive.felt_load_s)} for 1 GB and a thousand small things: {drive.tier}"),
         *_file_system(drive),
     ]  # fmt: skip
+    if drive.target_template:
+        lines.append(("libraries go to", drive.target_template))
     if drive.welcomes:
         lines.append(("is for", ", ".join(drive.welcomes)))
     if drive.attached and drive.path:

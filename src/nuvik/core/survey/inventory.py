@@ -47,13 +47,17 @@ class Inventory:
         return sum(entry.kind in ("file", "hard-link") for entry in self.entries.values())
 
 
-def take_inventory(files: Files, root: str, stop: Stop | None = None) -> Inventory:
-    """Look at every entry of a library, reading no contents. Raises StopRequested."""
+def take_inventory(
+    files: Files, root: str, stop: Stop | None = None, without: frozenset[str] = frozenset()
+) -> Inventory:
+    """Look at every entry of a library, reading no contents; not at the folders `without`. Raises StopRequested."""
     result = Inventory(root)
     first_names: dict[str, str] = {}
     names_seen: Counter[str] = Counter()
     link_counts: dict[str, int] = {}
     for entry in walk(files, root, lambda path, what: result.unreadable.append((path, what)), stop):
+        if without and any(is_within(os.path.join(root, entry.path), folder) for folder in without):
+            continue
         what = _SPECIAL.get(stat.S_IFMT(entry.facts.st_mode))
         if what is not None:
             result.special.append((entry.path, what))

@@ -89,7 +89,8 @@ def as_told(library: Library, card: Card) -> Library:
         library, name=card.name or os.path.basename(library.path), kind=card.kind or library.kind,
         opens_per_week=library.opens_per_week if card.opens_per_week is None else card.opens_per_week,
         needs_read_bytes_per_s=card.needs_read_bytes_per_s, working_set=card.working_set,
-        opening_factor=card.opening_factor or 1.0,
+        opening_factor=card.opening_factor or 1.0, always_attached=card.always_attached, keep_with=card.keep_with,
+        apart_from=card.apart_from, collection=card.collection,
     )  # fmt: skip
     if card.opens_per_week is not None:
         library = replace(library, use_source=f"{library.use_source.split('; opens:')[0]}; opens: your card")
@@ -195,6 +196,8 @@ class _Makers:
             opening_factor=(card.opening_factor if card else None) or 1.0,
             sizes=tuple(sorted(folder.histogram.items())), why=seems.why, confidence=round(seems.confidence, 2),
             hidden=_hidden(path, drive), working_set=bool(card and card.working_set), shared_files=len(folder.shared),
+            always_attached=bool(card and card.always_attached), keep_with=card.keep_with if card else (),
+            apart_from=card.apart_from if card else (), collection=card.collection if card else None,
             not_here_files=extent.not_here_files, links_in=links[0], links_out=links[1], links_broken=links[2],
         )  # fmt: skip
 

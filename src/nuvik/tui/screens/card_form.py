@@ -25,6 +25,7 @@ _FLAGS = (
     ("pinned", "it stays where it is"),
     ("overrule", "it may move, although that seems unwise"),
     ("working_set", "it is one of those I really use"),
+    ("always_attached", "no portable drive may hold it"),
     ("titles", "each of its sub-folders is a library of its own"),
     ("ignored", "it is no library"),
 )

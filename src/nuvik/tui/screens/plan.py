@@ -18,6 +18,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.planning.draft import Draft
+from nuvik.core.planning.telling import consequence, consequence_of_all, headline, totals
 from nuvik.core.store.plan_file import write_plan
 from nuvik.tui.screens.menu import Menu
 from nuvik.tui.screens.stage import StageScreen
@@ -109,21 +110,21 @@ class PlanScreen(StageScreen):
 
     def _show_words(self) -> None:
         library, drive = self._lifted, self.query_one(DriveBoard).drive
-        self.query_one("#totals", Static).update(self._preview().totals())
+        self.query_one("#totals", Static).update(totals(self._preview()))
         if library is not None and drive is not None:
             many = len(self.desk.hand)
             held = f"{shown(library.name)} is" if many == 1 else f"{many} libraries are"
             it = "it" if many == 1 else "them"
             self.say(f"{held} in your hand: choose a drive with ↑ ↓, Enter sets {it} down, Esc puts {it} back.")
-            self.tell(self.desk.draft.consequence_of_all(self.desk.hand, drive.id))
+            self.tell(consequence_of_all(self.desk.draft, self.desk.hand, drive.id))
             return
-        self.say(self.desk.draft.headline())
+        self.say(headline(self.desk.draft))
         under = self.query_one(LibraryTable).library
         if under is not None:
             place = self.desk.draft.place_of(under)
             draft = self.desk.draft
             kept = draft.kept.get(under.id)
-            here = draft.consequence(under, place)
+            here = consequence(draft, under, place)
             if under.id in draft.reasons and under.id in draft.places:
                 here = f"{shown(under.name)} goes to {shown(draft.drive(place).label)}: {draft.reasons[under.id]}."
             elif kept is not None and under.movable:
@@ -243,7 +244,7 @@ class PlanScreen(StageScreen):
     def action_write(self) -> None:
         path = os.path.abspath("moves.nuvik-plan.json")
         try:
-            write_plan(self.desk.draft.to_plan(), path)
+            write_plan(self.desk.workspace.plan(self.desk.draft), path)
         except NuvikError as trouble:
             self.nuvik.complain(trouble)
             return

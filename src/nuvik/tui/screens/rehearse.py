@@ -57,7 +57,7 @@ class RehearseScreen(StageScreen):
         if desk.plan is not None and desk.timeline is not None:
             return
         try:
-            desk.plan = desk.draft.to_plan()
+            desk.plan = desk.workspace.plan(desk.draft)
             desk.timeline = desk.workspace.rehearse(desk.plan, desk.on_trial)
         except NuvikError as trouble:
             desk.plan = desk.timeline = None

@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from nuvik.core.model.library import Card, Kind, Part
 from nuvik.core.model.paths import is_within, parents
 from nuvik.core.survey.recognise.guess import Context, Guess, collection, guess
-from nuvik.core.survey.recognise.kinds import COLLECTIONS, OF_THE_FILE_SYSTEM, PARTS, PLURALS
+from nuvik.core.survey.recognise.kinds import COLLECTIONS, OF_THE_FILE_SYSTEM, PARTS, PLUG_INS, PLURALS
 from nuvik.core.survey.walk.entries import OURS_PREFIX
 from nuvik.core.survey.walk.tree import Folder, Tree, folder_in
 
@@ -173,15 +173,23 @@ def parts_of(candidate: Candidate, folder: Folder, kind: Kind, context: Context)
         inner = _inner(folder, place)
         if inner is not None:
             seen.add(place)
-            yield replace(part, bytes=inner.extent.bytes, files=inner.extent.files)
+            yield _measured(part, inner)
     for inner in folder.below.values():
         if inner.name.casefold() not in PARTS or inner.path in seen or inner.extent.bytes < _PART_BYTES:
             continue
         part_kind = PARTS[inner.name.casefold()] or guess(inner, context).kind
         if part_kind is Kind.GAME and kind is not Kind.GAME:
             part_kind = kind
-        yield Part(name=inner.name, kind=part_kind, path=inner.name, bytes=inner.extent.bytes,
-                   files=inner.extent.files)  # fmt: skip
+        yield _measured(Part(name=inner.name, kind=part_kind, path=inner.name,
+                             stays=inner.name.casefold() in PLUG_INS), inner)  # fmt: skip
+
+
+def _measured(part: Part, inner: Folder) -> Part:
+    extent = inner.extent
+    return replace(
+        part, bytes=extent.bytes, files=extent.files, on_disk_bytes=extent.on_disk_bytes, folders=extent.folders,
+        largest_file_bytes=extent.largest_file_bytes, sizes=tuple(sorted(inner.histogram.items())), links=extent.links,
+    )  # fmt: skip
 
 
 def _inner(folder: Folder, place: str) -> Folder | None:

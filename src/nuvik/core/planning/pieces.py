@@ -1,0 +1,109 @@
+"""Libraries in pieces: the body and the parts that may be placed on their own, each standing for a library.
+
+While a library is planned in pieces, its pieces take its place in the snapshot, and everything that plans libraries
+plans pieces. Parts that go where the body goes are carried with it, in one move.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import replace
+
+from nuvik.core.model.library import Kind, Library, Part, Piece
+from nuvik.core.model.paths import is_within
+from nuvik.core.model.snapshot import Snapshot
+
+WORTH_A_PLACE_BYTES = 1_000_000_000
+"""Smaller parts are not proposed for a place of their own."""
+_NOT_STREAMED = frozenset([Kind.BACKUP, Kind.CACHE])
+
+
+def separable(library: Library) -> tuple[Part, ...]:
+    """The parts that may be placed on their own. One that lies within another goes with that."""
+    able = [part for part in library.parts if not part.stays and part.bytes > 0 and part.bytes <= library.bytes]
+    paths = [os.path.normpath(part.path) for part in able]
+    return tuple(
+        part for part, path in zip(able, paths, strict=True)
+        if not any(path != other and is_within(path, other) for other in paths)
+    )  # fmt: skip
+
+
+def worth_splitting(snapshot: Snapshot) -> list[str]:
+    """The ids of libraries of which a part may be worth a place of its own."""
+    return [
+        one.id for one in snapshot.libraries
+        if one.piece is None and one.movable and any(part.bytes >= WORTH_A_PLACE_BYTES for part in separable(one))
+    ]  # fmt: skip
+
+
+def split(snapshot: Snapshot, library_ids: Collection[str]) -> Snapshot:
+    """The snapshot with these libraries in pieces; those without parts stay whole."""
+    libraries = [piece for one in snapshot.libraries
+                 for piece in (in_pieces(one) if one.id in library_ids else (one,))]  # fmt: skip
+    return replace(snapshot, libraries=tuple(libraries))
+
+
+def in_pieces(library: Library) -> tuple[Library, ...]:
+    """The body, then the parts; the library itself when there is nothing to part."""
+    parts = separable(library)
+    if not parts or library.piece is not None:
+        return (library,)
+    body = replace(library, parts=tuple(part for part in library.parts if part.stays))
+    for part in parts:
+        body = _without(body, part)
+    read = {part.path: 0 if part.kind is Kind.BACKUP else part.bytes for part in parts}
+    total = body.bytes + sum(read.values())
+
+    def piece(count_bytes: int, is_body: bool) -> Piece:
+        share = count_bytes / total if total else float(is_body)
+        return Piece(whole=library.id, kind=library.kind, bytes=library.bytes, reads=share, body=is_body)
+
+    return (
+        replace(body, piece=piece(body.bytes, True)),
+        *(_as_library(library, part, piece(read[part.path], False)) for part in parts),
+    )
+
+
+def _without(body: Library, part: Part) -> Library:
+    left = dict(body.sizes)
+    for size, count in part.sizes:
+        left[size] = left.get(size, 0) - count
+    return replace(
+        body, bytes=body.bytes - part.bytes, on_disk_bytes=max(0, body.on_disk_bytes - part.on_disk_bytes),
+        files=max(0, body.files - part.files), folders=max(0, body.folders - part.folders),
+        sizes=tuple(sorted((size, count) for size, count in left.items() if count > 0)),
+    )  # fmt: skip
+
+
+def _as_library(library: Library, part: Part, piece: Piece) -> Library:
+    return replace(
+        library, id=f"{library.id}/{part.path}", name=f"{library.name} · {part.name}", kind=part.kind,
+        path=os.path.normpath(os.path.join(library.path, part.path)), bytes=part.bytes,
+        on_disk_bytes=part.on_disk_bytes, files=part.files, folders=part.folders, sizes=part.sizes,
+        largest_file_bytes=part.largest_file_bytes, parts=(), piece=piece, links_in=part.links, links_out=0,
+        needs_read_bytes_per_s=None if part.kind in _NOT_STREAMED else library.needs_read_bytes_per_s,
+        links_broken=0, keep_with=(), apart_from=(), collection=None, working_set=False, cold_bytes=0,
+    )  # fmt: skip
+
+
+def merged(body: Library, parts: Sequence[Library]) -> Library:
+    """The body with parts that go along, as one library to be carried."""
+    sizes = dict(body.sizes)
+    for part in parts:
+        for size, count in part.sizes:
+            sizes[size] = sizes.get(size, 0) + count
+    together = (body, *parts)
+    return replace(
+        body, bytes=sum(one.bytes for one in together), on_disk_bytes=sum(one.on_disk_bytes for one in together),
+        files=sum(one.files for one in together), folders=sum(one.folders for one in together),
+        sizes=tuple(sorted(sizes.items())),
+    )  # fmt: skip
+
+
+def body_of(libraries: Iterable[Library], piece: Library) -> Library | None:
+    """The body to which a part belongs; None for a body or a whole library."""
+    if piece.piece is None or piece.piece.body:
+        return None
+    whole = piece.piece.whole
+    return next((one for one in libraries if one.piece is not None and one.piece.body and one.id == whole), None)

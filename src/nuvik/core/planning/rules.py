@@ -1,0 +1,120 @@
+"""The hard rules: where a library may be put at all, and what space the drives have.
+
+What cannot be is told apart from what the user does not want, since only the second can be given up.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.library import Library
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_bytes
+from nuvik.core.model.wishes import Wishes
+from nuvik.core.survey.recognise.may_move import PINNED
+
+
+def may_stand(library: Library, drive: Drive, source: Drive, wishes: Wishes) -> bool:
+    """Whether a library may be put on a drive at all; where it stands now it may always stay."""
+    return drive.id == source.id or (
+        why_cannot(library, drive, source) is None and why_unwanted(library, drive, wishes) is None
+    )
+
+
+def is_pinned(library: Library, wishes: Wishes) -> bool:
+    whole = library.piece.whole if library.piece else library.id
+    return library.id in wishes.pinned or whole in wishes.pinned or library.why_not == PINNED
+
+
+def why_cannot(library: Library, drive: Drive, source: Drive) -> str | None:
+    """What makes it impossible to put a library on another drive, whatever the user wants; None when it can be."""
+    rules = drive.rules
+    if not library.movable and library.why_not != PINNED:
+        return library.why_not or "it may not move"
+    if not drive.attached or not source.attached:
+        return f"{shown(drive.label if source.attached else source.label)} is away"
+    if drive.read_only:
+        return f"{shown(drive.label)} is read-only"
+    if source.read_only:
+        return f"{shown(source.label)} is read-only"
+    if drive.shares_space_with(source):
+        return f"{shown(drive.label)} and {shown(source.label)} take from one free space"
+    if not source.rules.symlinks:
+        return (
+            f"{shown(source.label)} is {source.rules.name}, which cannot hold the link that keeps the old path working"
+        )
+    if rules.largest_file_bytes is not None and library.largest_file_bytes > rules.largest_file_bytes:
+        return f"{rules.name} on {shown(drive.label)} holds files up to {format_bytes(rules.largest_file_bytes)}"
+    if library.holds_links and not rules.symlinks:
+        return f"{rules.name} on {shown(drive.label)} cannot hold the links in it"
+    return None
+
+
+def why_unwanted(library: Library, drive: Drive, wishes: Wishes) -> str | None:
+    """Which of the user's own wishes keeps a library off another drive; None when none does."""
+    whole = library.piece.whole if library.piece else library.id
+    if is_pinned(library, wishes):
+        return PINNED
+    if (library.id, drive.id) in wishes.forbidden or (whole, drive.id) in wishes.forbidden:
+        return f"you do not want it on {shown(drive.label)}"
+    goal = wishes.placed.get(library.id)
+    if goal is not None and goal != drive.id:
+        return "you have set it down elsewhere"
+    if drive.welcomes and not _kinds(library) & set(drive.welcomes):
+        return f"{shown(drive.label)} is for {', '.join(drive.welcomes)} only"
+    return None
+
+
+def _kinds(library: Library) -> set[str]:
+    """A part is welcome where its whole library is."""
+    return {str(library.kind)} | ({str(library.piece.kind)} if library.piece else set())
+
+
+@dataclass(slots=True)
+class Space:
+    """Free space that one drive has, or the volumes of one container share."""
+
+    drives: list[Drive]
+    headroom_bytes: int
+
+    @property
+    def id(self) -> str:
+        return self.drives[0].id
+
+    @property
+    def free_bytes(self) -> int:
+        return self.drives[0].free_bytes
+
+
+def headroom_wanted(drive: Drive, wishes: Wishes) -> int:
+    """What must stay free on a drive."""
+    wanted = wishes.headroom_bytes.get(drive.id, drive.headroom_bytes)
+    more = wishes.free_more_bytes.get(drive.id)
+    return wanted if more is None else max(wanted, drive.free_bytes + more)
+
+
+def spaces_of(drives: Iterable[Drive], wishes: Wishes) -> list[Space]:
+    """The attached drives by the free space they take from, with what must stay free of it."""
+    found: list[Space] = []
+    for drive in drives:
+        if not drive.attached:
+            continue
+        headroom = headroom_wanted(drive, wishes)
+        for space in found:
+            if space.drives[0].shares_space_with(drive):
+                space.drives.append(drive)
+                space.headroom_bytes = max(space.headroom_bytes, headroom)
+                break
+        else:
+            found.append(Space([drive], headroom))
+    return found
+
+
+def disks_of(drives: Iterable[Drive]) -> list[frozenset[str]]:
+    """The ids of drives that lie on one disk, disk by disk: what fails together. One on several disks is in each."""
+    listed = list(drives)
+    return list(dict.fromkeys(
+        frozenset(other.id for other in listed if drive.shares_disk_with(other)) for drive in listed
+    ))  # fmt: skip

@@ -1,0 +1,45 @@
+"""Landings that the user has set: where new content of a kind is to go.
+
+A landing is kept by its drive and the folder on it, so it is found again under another letter or mount point.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+
+from nuvik.core.model.clock import now_text
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.library import Kind
+from nuvik.core.model.plan import Landing
+from nuvik.core.store.database import Database
+
+
+class Landings:
+    """Reads and writes them."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+
+    def all(self, drives: Iterable[Drive]) -> dict[Kind, Landing]:
+        """Those on these drives, by kind, with the folder where it is now."""
+        places = {drive.id: drive.path for drive in drives}
+        with self._database.connect() as connection:
+            rows = connection.execute("SELECT kind, drive, path FROM landings ORDER BY kind").fetchall()
+        return {
+            Kind(row["kind"]): Landing(
+                kind=Kind(row["kind"]), drive=row["drive"], reason="you chose it",
+                path=os.path.normpath(os.path.join(places[row["drive"]], os.fsdecode(row["path"]))),
+            )
+            for row in rows if row["drive"] in places
+        }  # fmt: skip
+
+    def keep(self, landing: Landing, drive: Drive) -> None:
+        path = os.fsencode(os.path.relpath(landing.path, drive.path))
+        with self._database.connect() as connection:
+            connection.execute("INSERT OR REPLACE INTO landings (kind, drive, path, set_at) VALUES (?, ?, ?, ?)",
+                               (str(landing.kind), drive.id, path, now_text()))  # fmt: skip
+
+    def forget(self, kind: Kind) -> None:
+        with self._database.connect() as connection:
+            connection.execute("DELETE FROM landings WHERE kind = ?", (str(kind),))
