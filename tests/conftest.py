@@ -132,17 +132,19 @@ def make_odd(root: Path) -> None:
     locked.chmod(0o555)
 
 
-def picture(root: str | os.PathLike, times: bool = True) -> dict[bytes, tuple]:
-    """Everything that must survive a move: contents, kinds, modes, times, link texts, hard links and holes."""
+def picture(root: str | os.PathLike, times: bool = True, follow: bool = False) -> dict[bytes, tuple]:
+    """Everything that must survive a move: contents, kinds, modes, times, link texts, hard links and holes. With
+    `follow`, links to folders count as what they lead to.
+    """
     seen: dict[bytes, tuple] = {}
     first_names: dict[int, bytes] = {}
     top = os.fsencode(root)
-    for here, folders, files in os.walk(top):
+    for here, folders, files in os.walk(top, followlinks=follow):
         for name in [b".", *folders, *files]:
             path = os.path.join(here, name)
-            facts, relative = os.lstat(path), os.path.relpath(path, top)
+            facts, relative = os.stat(path) if follow else os.lstat(path), os.path.relpath(path, top)
             stamp = facts.st_mtime_ns if times else None
-            if os.path.islink(path):
+            if os.path.islink(path) and not follow:
                 seen[relative] = ("link", os.readlink(path), stamp)
             elif os.path.isdir(path):
                 seen[relative] = ("folder", facts.st_mode, stamp)

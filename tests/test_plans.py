@@ -1,0 +1,272 @@
+"""Wishes that contradict each other, drafts put right, plans opened later, target paths, landings, and figures that
+are not known for sure.
+"""
+
+from __future__ import annotations
+
+import itertools
+import json
+from dataclasses import replace
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from conftest import GB, MB, a_drive, fill
+from nuvik.__main__ import run
+from nuvik.core.carrying.run import carry_plan
+from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.library import Kind, Library, Part
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.wishes import WEIGHTS, Style, Wishes
+from nuvik.core.planning.against import State, draft_of, standings
+from nuvik.core.planning.answer import answer
+from nuvik.core.planning.contradiction import contradictions
+from nuvik.core.planning.draft import Draft
+from nuvik.core.planning.landing import propose_landings
+from nuvik.core.planning.mend import mended
+from nuvik.core.planning.pieces import in_pieces
+from nuvik.core.planning.placement import Placement
+from nuvik.core.planning.proposal import propose
+from nuvik.core.planning.targets import clean_template, usual_target
+from nuvik.core.planning.waiting import change_of, opening_s, waiting_of
+from test_proposal import households
+
+
+def drive(name, **facts):
+    plain = {"id": name, "label": name.capitalize(), "path": f"/{name}", "disk": name, "portable": False,
+             "headroom_bytes": 10 * GB, "usable_bytes": 500 * GB, "used_bytes": 100 * GB}  # fmt: skip
+    return a_drive(**{**plain, **facts})
+
+
+def library(name, at, size=20, **facts):
+    return Library(**{"id": name, "name": name, "kind": Kind.GAME, "path": f"/{at}/Games/{name}", "drive": at,
+                      "bytes": size * GB, "on_disk_bytes": size * GB, "files": 9, "largest_file_bytes": GB,
+                      "last_used": "2026-01-01T00:00:00+00:00", "opens_per_week": 1.0, **facts})  # fmt: skip
+
+
+def home(drives, libraries):
+    return Snapshot(taken_at="", host="h", drives=tuple(drives), libraries=tuple(libraries))
+
+
+FAST = {"read_bytes_per_s": 3000 * MB, "small_reads_per_s": 40_000}
+SLOW = {"read_bytes_per_s": 120 * MB, "small_reads_per_s": 80}
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(household=households(most_libraries=4))
+def test_what_contradicts_is_the_smallest_set_that_does(household):
+    snapshot, wishes = household
+    proposal = propose(snapshot, wishes)
+    for found in contradictions(snapshot, wishes, proposal, most=2, time_limit_s=60):
+        model = Placement(snapshot, wishes, relaxed=True)
+        variables = dict(model.wishes)
+
+        def can_be_had(words, model=model, variables=variables):
+            model.program.rows.append((0.0, 0.0, [(variables[one], 1.0) for one in words]))
+            solved = model.program.solve(0.0, 10.0, {})
+            model.program.rows.pop()
+            return bool(solved.values)
+
+        assert found.proven and not can_be_had((found.wish, *found.others)), "they do contradict each other"
+        others = [one for one in variables if one != found.wish]
+        for smaller in itertools.combinations(others, max(0, len(found.others) - 1)):
+            assert not found.others or can_be_had((found.wish, *smaller)), "and no smaller set does"
+
+
+def test_contradictions_are_told_in_the_words_of_the_wishes():
+    """The working set must be quick, the only quick drive is to stay nearly empty, and its filler is pinned."""
+    snapshot = home(
+        [drive("fast", usable_bytes=110 * GB, used_bytes=70 * GB, headroom_bytes=30 * GB, **FAST),
+         drive("slow", **SLOW)],
+        [library("Daily", "slow", working_set=True), library("Filler", "fast", 60)],
+    )  # fmt: skip
+    assert answer(snapshot, Wishes()).draft.places == {"Daily": "fast", "Filler": "slow"}, "it can be had"
+    found = answer(snapshot, Wishes(pinned=frozenset(["Filler"])))
+    assert [one.words for one in found.proposal.unmet] == [
+        "Daily, which you really use, stands on a rapid or brisk drive"
+    ]
+    said = found.in_words()
+    assert "contradict each other" in said and "Filler stays on Fast, where it is pinned" in said
+    assert "Fast keeps 30.0 GB free" in said
+    more = answer(snapshot, Wishes(free_more_bytes={"fast": 80 * GB}))
+    assert "“Fast keeps 120 GB free” cannot be had, whatever moves." in more.in_words()
+
+
+def test_backups_part_from_what_they_back_up_and_reasons_say_so():
+    project = library("Mosaic", "fast", 40, kind=Kind.PROJECT, parts=(
+        Part(name="Backups", kind=Kind.BACKUP, path="Backups", bytes=9 * GB, on_disk_bytes=9 * GB, files=1),
+        Part(name="Plug-ins", kind=Kind.PROGRAM, path="Plug-ins", bytes=2 * GB, on_disk_bytes=2 * GB, stays=True),
+    ))  # fmt: skip
+    copy = library("Copy", "fast", 5, kind=Kind.BACKUP, apart_from=("/fast/Games/Album",), opens_per_week=0)
+    snapshot = home(
+        [drive("fast", **FAST), drive("twin", disk="fast", **FAST), drive("slow", **SLOW)],
+        [project, library("Album", "fast", 5), copy],
+    )  # fmt: skip
+    found = answer(snapshot, Wishes())
+    assert found.draft.places == {"Mosaic/Backups": "slow", "Copy": "slow"}, "not on Twin, which is the same disk"
+    reasons = found.draft.reasons
+    assert "a backup is none on the disk of its original" in reasons["Mosaic/Backups"]
+    assert reasons["Copy"].startswith("Copy stands on another disk than Album; ")
+    plan = found.draft.to_plan()
+    assert {step.target_path for step in plan.steps} == {"/slow/Backups/Mosaic Backups", "/slow/Backups/Copy"}
+    assert answer(snapshot, Wishes(whole=True)).draft.places == {"Copy": "slow"}
+    careless = Wishes(weights=replace(WEIGHTS[Style.BALANCED], backup_beside_s=0), pinned=frozenset(["Copy"]))
+    assert answer(snapshot, careless).draft.places == {"Album": "slow"}, "then the original goes"
+
+
+def test_a_draft_is_put_right_with_the_fewest_moves_and_its_own_kept():
+    snapshot = home(
+        [drive("fast", usable_bytes=120 * GB, used_bytes=70 * GB, **FAST), drive("slow", **SLOW)],
+        [library("A", "fast", 30), library("B", "fast", 35), library("Big", "slow", 70)],
+    )  # fmt: skip
+    draft = Draft(snapshot).set_down("Big", "fast")
+    assert draft.breaches[0].drive == "fast" and draft.breaches[0].by_edit
+    right = mended(draft)
+    assert right.places == {"Big": "fast", "B": "slow"} or right.places == {"Big": "fast", "A": "slow"}
+    assert not right.breaches
+    with pytest.raises(Refused, match="Nothing is wrong"):
+        mended(right)
+    with pytest.raises(Refused, match="No moves put this right"):
+        mended(draft.with_headroom({"fast": 119 * GB}))
+
+
+def test_swapping_and_going_back_are_each_others_inverse():
+    snapshot = home([drive("fast", **FAST), drive("slow", **SLOW)],
+                    [library("A", "fast"), library("B", "fast"), library("C", "slow")])  # fmt: skip
+    draft = Draft(snapshot).swapped(["A", "B"], ["C"])
+    assert draft.places == {"A": "slow", "B": "slow", "C": "fast"}
+    assert draft.swapped(["A", "B"], ["C"]).places == {}
+    for ones, others in ((["A"], ["B"]), ([], ["C"])):
+        with pytest.raises(Refused):
+            Draft(snapshot).swapped(ones, others)
+
+
+@settings(max_examples=200, deadline=None)
+@given(factors=st.lists(st.floats(0, 1), min_size=3, max_size=3), data=st.data())
+def test_the_truth_lies_within_the_bounds_whatever_the_drives_really_do(factors, data):
+    """Each drive may be off by its doubt, all its reading alike: no total and no saving is outside what was said."""
+    sources = ["typical", "measured", "declared"]
+    drives = [drive(f"d{n}", speed_source=sources[n], speed_spread=0.4, **(FAST, SLOW, FAST)[n]) for n in range(3)]
+    real = []
+    for one, factor in zip(drives, factors, strict=True):
+        pace = one.read_doubt ** (2 * factor - 1)
+        real.append(replace(one, read_bytes_per_s=one.read_bytes_per_s * pace,
+                            small_reads_per_s=one.small_reads_per_s * pace))  # fmt: skip
+    libraries = [library(f"l{n}", "d0", 5 + n, opens_per_week=n) for n in range(4)]
+    places = st.lists(st.integers(0, 2), min_size=4, max_size=4)
+    now, then = data.draw(places), data.draw(places)
+    before, after = ([(one, drives[n]) for one, n in zip(libraries, ns, strict=True)] for ns in (now, then))
+    truth = [sum(opening_s(one, real[n]) * one.opens_per_week for one, n in zip(libraries, ns, strict=True))
+             for ns in (now, then)]  # fmt: skip
+    for said, really in zip((waiting_of(before), waiting_of(after)), truth, strict=True):
+        assert said.low - 1e-6 <= really <= said.high + 1e-6 and said.low <= said.likely <= said.high
+    saved = change_of(before, after)
+    assert saved.low - 1e-6 <= truth[0] - truth[1] <= saved.high + 1e-6
+
+
+@given(sizes=st.lists(st.integers(1, 9), min_size=1, max_size=3), size=st.integers(30, 90))
+def test_a_library_in_pieces_is_as_large_and_opens_as_quickly(sizes, size):
+    kinds = (Kind.CACHE, Kind.BACKUP, Kind.VIDEO)
+    parts = tuple(Part(name=kind, kind=kind, path=kind, bytes=count * GB, on_disk_bytes=count * GB, files=1,
+                       sizes=((count, 1),)) for kind, count in zip(kinds, sizes, strict=False))  # fmt: skip
+    whole = library("W", "slow", size, parts=parts, sizes=((1, 5), (2, 5), (9, 9)), files=19)
+    pieces = in_pieces(whole)
+    place = drive("slow", **SLOW)
+    assert len(pieces) == len(parts) + 1 and sum(one.bytes for one in pieces) == whole.bytes
+    assert sum(one.files for one in pieces) == whole.files
+    assert sum(opening_s(one, place) for one in pieces) == pytest.approx(opening_s(whole, place))
+
+
+def test_target_paths_follow_the_drives_template(world, capsys):
+    game, here = library("Kite: Two", "fast", path="/fast/Games/Kite"), drive("fast")
+    ours = drive("slow", target_template="Libraries/{from}/{kind}/{name}")
+    assert usual_target(game, ours, here) == "/slow/Libraries/Fast/Games/Kite"
+    assert clean_template(" {kind}/{name} ", ours) == "" and clean_template("X/{name}", ours) == "X/{name}"
+    for bad in ("{kind}", "../{name}", "a//{name}", "{owner}/{name}", "{name}/x", "{na", "a\0/{name}"):
+        with pytest.raises(BadInput):
+            clean_template(bad, ours)
+    fill(world.path("kestrel", "Games", "Kite"))
+    at = ["--world", str(world.folder)]
+    assert run(["drive", "heron", "--template", "{wrong}/{name}", *at]) == 2
+    assert run(["drive", "heron", "--template", "From {from}/{name}", *at]) == 0
+    capsys.readouterr()
+    assert run(["shift", world.path("kestrel", "Games", "Kite"), "heron", "--yes", *at]) == 0
+    assert (world.folder / "heron" / "From Kestrel" / "Kite" / "data").is_dir()
+
+
+def test_plans_opened_later_are_checked_step_by_step(world, tmp_path, capsys):
+    at = ["--world", str(world.folder)]
+    for number, name in enumerate(("Kite", "Loom", "Moor", "Nail")):
+        fill(world.path("kestrel", "Games", name), seed=number + 1)
+    workspace = world.open()
+    workspace.survey()
+    moves = [(world.path("kestrel", "Games", name), "heron") for name in ("Kite", "Loom", "Moor", "Nail")]
+    plan, file = workspace.plan(workspace.draft(moves)), str(tmp_path / "p.nuvik-plan.json")
+    assert run(["draft", *itertools.chain(*moves), "-o", file, *at]) == 0
+    assert run(["plan", file, *at]) == 0 and "Nothing that this plan needs changed" in capsys.readouterr().out
+    carry_plan(workspace.work(), replace(plan, steps=plan.steps[:1]))
+    (world.folder / "kestrel" / "Games" / "Loom" / "more.bin").write_bytes(b"x" * 500)
+    (world.folder / "kestrel" / "Games" / "Moor").rename(tmp_path / "Moor")
+    workspace.survey()
+    assert run(["plan", file, "--json", *at]) == 5
+    told = json.loads(capsys.readouterr().out)["steps"]
+    assert [one["state"] for one in told] == [State.DONE, State.CHANGED, State.DOUBTFUL, State.HOLDS]
+    assert "500 B larger" in told[1]["words"] and "1 file more" in told[1]["words"]
+    renewed = str(tmp_path / "q.nuvik-plan.json")
+    assert run(["plan", file, "--beside", file, "--renew", renewed, *at]) == 0
+    said = capsys.readouterr().out
+    assert "Left out: step 3, Moor" in said and "waiting a week then" in said
+    assert run(["plan", renewed, *at]) == 0 and run(["rehearse", renewed, *at]) == 0
+    assert draft_of(plan, workspace.snapshot())[0].places.keys() == {"kestrel:Games/Loom", "kestrel:Games/Nail"}
+    world.data["drive"][1]["attached"] = False
+    world.write()
+    assert {one.state for one in standings(plan, world.open().snapshot())} == {State.DOUBTFUL}
+
+
+def test_only_the_steps_that_need_what_changed_are_in_doubt():
+    """Step 2 needs the room that step 1 makes; step 3 needs nothing of it."""
+    drives = [drive("fast", usable_bytes=100 * GB, used_bytes=85 * GB, **FAST), drive("slow", **SLOW), drive("more")]
+    libraries = [library("Out", "fast", 40), library("In", "slow", 30), library("Aside", "slow", 5)]
+    draft = Draft(home(drives, libraries)).set_down("Out", "slow").set_down("In", "fast").set_down("Aside", "more")
+    plan = draft.to_plan()
+    assert [step.library for step in plan.steps] == ["Out", "In", "Aside"]
+    found = standings(plan, home(drives, libraries[1:]))
+    assert [one.state for one in found] == [State.DOUBTFUL, State.DOUBTFUL, State.HOLDS]
+    assert "step 1, which makes room there, is in doubt" in found[1].words
+
+
+def test_landings_are_proposed_chosen_and_kept(world, capsys):
+    full = drive("fast", usable_bytes=100 * GB, used_bytes=60 * GB, **FAST)
+    snapshot = home([full, drive("slow", **SLOW)], [library("A", "fast", 20), library("B", "slow", 20, last_used=None)])
+    landing = propose_landings(Draft(snapshot))[Kind.GAME]
+    assert (landing.drive, landing.before, landing.path) == ("slow", "fast", "/slow/Games")
+    assert "no room for 3 more" in landing.reason
+    plan = answer(snapshot, Wishes()).draft.landings
+    assert plan[Kind.GAME].drive == "slow"
+    fill(world.path("kestrel", "Games", "Kite"))
+    at = ["--world", str(world.folder)]
+    assert run(["survey", *at]) == 0 and run(["landing", *at]) == 0
+    assert "the newest, Kite, came to lie there" in capsys.readouterr().out
+    assert run(["landing", "game", "heron", *at]) == 0
+    capsys.readouterr()
+    assert run(["landing", "--json", "game", *at]) == 0
+    told = json.loads(capsys.readouterr().out)["landings"]
+    assert [(one["kind"], one["path"]) for one in told] == [("game", world.path("heron", "Games"))]
+    for words, code in ((["cheese", "heron"], 2), (["game", "emu"], 3), (["game", "/etc"], 3), (["--forget"], 2)):
+        assert run(["landing", *words, *at]) == code
+    assert run(["landing", "game", "--forget", *at]) == 0 and "kestrel" in capsys.readouterr().out
+
+
+def test_weights_are_shown_and_can_be_changed(world, capsys):
+    at = ["--world", str(world.folder)]
+    fill(world.path("kestrel", "Games", "Kite"))
+    assert run(["survey", *at]) == 0
+    capsys.readouterr()
+    assert run(["propose", "--weigh", "all", *at]) == 0
+    said = capsys.readouterr().out
+    assert all(name in said and words in said for name, _, words in WEIGHTS[Style.BALANCED].in_words())
+    assert run(["propose", "--weigh", "move_s=1", "--json", *at]) == 0
+    assert json.loads(capsys.readouterr().out)["weights"]["move_s"] == 1
+    for bad in ("cheese=1", "move_s=x", "move_s=-1"):
+        assert run(["propose", "--weigh", bad, *at]) == 2
