@@ -78,7 +78,7 @@ async def test_what_cannot_be_done_is_said_where_it_is_tried(house):
         board = app.screen.query_one(DriveBoard)
         while board.drive.id != "wren":
             await pilot.press("down")
-        assert words(app, "#consequence") == "Wren is away."
+        assert words(app, "#consequence").startswith("Wren is away.")
         await pilot.press("enter")
         assert app.desk.lifted is not None, "it is still in the hand"
         await pilot.press("escape", "4")

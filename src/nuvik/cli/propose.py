@@ -14,10 +14,8 @@ from nuvik.core.model.names import shown
 
 if TYPE_CHECKING:
     from nuvik.core.model.plan import Plan
-    from nuvik.core.model.wishes import Weights, Wishes
+    from nuvik.core.model.wishes import Wishes
     from nuvik.core.planning.answer import Answer
-
-_LIMITS = ("--weeks", "--most-moves", "--hours", "--room-to-grow")
 
 
 def add_to(app: typer.Typer) -> None:
@@ -129,14 +127,13 @@ def _wishes(
 ) -> Wishes:  # fmt: skip
     """What the options ask for. Raises BadInput and Refused."""
     from nuvik.core.model.paths import normalised
-    from nuvik.core.model.wishes import Style, Wishes
+    from nuvik.core.model.wishes import Wishes
+    from nuvik.core.planning.asked import count_of, number_of, style_of, weights_of
 
-    if style not in list(Style):
-        raise BadInput(f"“{shown(style)}” is no style.", next_step=f"Known are: {', '.join(Style)}.")
-    for name, number in zip(_LIMITS, (weeks, most_moves, hours, grow), strict=True):
-        if number is not None and not 0 < number <= 10_000:
-            raise BadInput(f"{name} {number} cannot be.", next_step="Say a number above 0.")
-    asked = {**(call.workspace.room_to_grow(grow) if grow else {}), **sizes_by_drive(headroom, call)}
+    wanted = style_of(style)
+    growing = number_of("" if grow is None else str(grow), "--room-to-grow")
+    asked = {**(call.workspace.room_to_grow(growing) if growing else {}), **sizes_by_drive(headroom, call)}
+    moving_hours = number_of("" if hours is None else str(hours), "--hours")
     known = {one.path: one.id for one in call.workspace.snapshot().libraries}
     pinned = set()
     for path in pin or ():
@@ -144,29 +141,9 @@ def _wishes(
             raise Refused(f"No library is known at {shown(place)}.", next_step="“nuvik survey” lists them.")
         pinned.add(known[place])
     return Wishes(
-        style=Style(style), weights=_weights(Style(style), weigh or []), weeks=weeks, headroom_bytes=asked,
-        free_more_bytes=sizes_by_drive(free, call), pinned=frozenset(pinned), most_moves=most_moves,
-        most_moving_s=None if hours is None else hours * 3600, whole=whole,
+        style=wanted, weights=weights_of(wanted, [one for one in weigh or [] if "=" in one]),
+        weeks=number_of(str(weeks), "--weeks") or 0.0, headroom_bytes=asked,
+        free_more_bytes=sizes_by_drive(free, call), pinned=frozenset(pinned),
+        most_moves=count_of("" if most_moves is None else str(most_moves), "--most-moves"),
+        most_moving_s=None if moving_hours is None else moving_hours * 3600, whole=whole,
     )  # fmt: skip
-
-
-def _weights(style: str, changed: list[str]) -> Weights | None:
-    """The weights of a style with some changed; None when none is. Raises BadInput."""
-    from dataclasses import replace
-
-    from nuvik.core.model.wishes import WEIGHTS, Style
-
-    weights = WEIGHTS[Style(style)]
-    names = {name for name, _, _ in weights.in_words()}
-    for text in changed:
-        name, sign, number = text.partition("=")
-        if not sign:
-            continue
-        try:
-            seconds = float(number)
-        except ValueError:
-            seconds = -1.0
-        if name not in names or not 0 <= seconds <= 1e9:
-            raise BadInput(f"“{shown(text)}” is no weight.", next_step=f"Known are: {', '.join(sorted(names))}.")
-        weights = replace(weights, **{name: seconds})
-    return weights if changed else None

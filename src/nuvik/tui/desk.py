@@ -47,13 +47,16 @@ class Desk:
         desk.drafts = [Draft(desk.snapshot)]
         return desk
 
-    def on_drive(self, drive_id: str) -> tuple[Library, ...]:
-        """The libraries on one drive, largest first; sorted once a snapshot, since every key draws them."""
-        if self._sorted is None or self._sorted[0] is not self.snapshot:
-            self._sorted = (self.snapshot, {})
+    def on_drive(self, drive_id: str, snapshot: Snapshot | None = None) -> tuple[Library, ...]:
+        """The libraries on one drive, largest first; sorted once a snapshot, since every key draws them. `snapshot` is
+        that of a draft, in which libraries may be in pieces.
+        """
+        snapshot = snapshot or self.snapshot
+        if self._sorted is None or self._sorted[0] is not snapshot:
+            self._sorted = (snapshot, {})
         found = self._sorted[1]
         if drive_id not in found:
-            found[drive_id] = self.snapshot.on_drive(drive_id)
+            found[drive_id] = snapshot.on_drive(drive_id)
         return found[drive_id]
 
     @property
@@ -82,7 +85,10 @@ class Desk:
 
     def edit(self, draft: Draft) -> None:
         """Put a new draft in force; what was undone before is forgotten."""
-        if (draft.places, draft.kept) != (self.draft.places, self.draft.kept):
+        now = self.draft
+        if (draft.places, draft.kept, draft.landings) != (now.places, now.kept, now.landings) or (
+            draft.snapshot is not now.snapshot
+        ):
             self.drafts = [*self.drafts[: self.position + 1], draft]
             self.position += 1
         self.plan = self.timeline = None

@@ -71,6 +71,8 @@ def totals(draft: Draft) -> str:
     said += f" · {format_count(len(draft.loads), 'move')} · {_size(draft)}"
     if staged := draft.arranged.staged_bytes:
         said += f" · {format_bytes(staged)} of it twice, by way of a third drive"
+    if draft.landings:
+        said += f" · new content of {format_count(len(draft.landings), 'kind')} goes elsewhere"
     for drive in draft.drives:
         free = draft.free_then_bytes(drive.id)
         if drive.attached and free != drive.free_bytes:

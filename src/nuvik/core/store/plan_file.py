@@ -14,6 +14,7 @@ from nuvik.core.store.text_file import write_text
 from nuvik.core.store.wire import from_wire, plan_to_wire
 
 PLAN_FORMAT = "nuvik-plan/1"
+PLAN_ENDING = ".nuvik-plan.json"
 
 
 def write_plan(plan: Plan, path: str) -> None:

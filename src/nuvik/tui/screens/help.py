@@ -43,11 +43,17 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
         "Plan draws each drive twice: now above, then below. Lift a library, choose a drive, set it down; "
         "every figure follows. Nothing is moved until you carry the plan.",
         (("a", "ask what belongs where: three proposals to compare, with reasons and a proof"),
+         ("A", "ask within limits: what is to become free, how many moves, how many hours; shows what is weighed"),
+         ("l  Enter", "lift the library at the cursor; ↑ ↓ choose a drive, Enter sets it down, Esc puts it back"),
+         ("s", "what is in hand changes places with a library on the drive at the cursor"),
+         ("m", "put right what is broken, with the fewest further moves"),
+         ("p", "the library at the cursor falls into its parts, each to be set down on its own"),
          ("k", "the library at the cursor stays where it is (pinned), or may move again"),
          ("x", "a proposal must not put the library in hand on this drive"),
-         ("l", "lift the library at the cursor"), ("↑ ↓", "choose a drive for it"), ("Enter", "set it down there"),
-         ("Esc", "put it back in its place"), ("Backspace", "let a library stay after all"),
-         ("u  U", "undo and redo an edit"), ("w", "write the plan to a file"), ("n", "next: rehearse it")),
+         ("d", "where new content of each kind goes from now on"),
+         ("Backspace", "let a library stay after all"), ("u  U", "undo and redo an edit"),
+         ("w  o", "write the plan to a file here; open one, checked step by step against the last survey"),
+         ("c", "this draft beside a plan from a file"), ("n", "next: rehearse it")),
     ),
     "rehearse": (
         "Rehearse shows what carrying the plan would do, step by step: time, free space at its lowest, and "

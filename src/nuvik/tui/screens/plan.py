@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import os
 from dataclasses import replace
-from functools import partial
-from typing import TYPE_CHECKING
 
 from textual import on
 from textual.app import ComposeResult
@@ -15,30 +12,30 @@ from textual.widgets import Static
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
-from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.planning.draft import Draft
 from nuvik.core.planning.telling import consequence, consequence_of_all, headline, totals
-from nuvik.core.store.plan_file import write_plan
-from nuvik.tui.screens.menu import Menu
-from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.screens.plan_asking import PlanAsking
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.strip import StripData
 
-if TYPE_CHECKING:
-    from nuvik.core.planning.answer import Answer
 
-
-class PlanScreen(StageScreen):
+class PlanScreen(PlanAsking):
     """The board of drives above with its cursor; the libraries that will stand on that drive below."""
 
     STAGE = "plan"
     FIRST_FOCUS = "#libraries"
     BINDINGS = [
         Binding("a", "ask", "ask"),
+        Binding("A", "ask_within", "ask within limits", show=False),
         Binding("l", "lift", "lift"),
         Binding("enter", "set_down", "set down", key_display="Enter"),
+        Binding("s", "swap", "swap"),
+        Binding("m", "mend", "mend"),
+        Binding("p", "part", "parts"),
+        Binding("d", "landing", "new content"),
+        Binding("o", "open", "open", show=False),
+        Binding("c", "compare", "compare"),
         Binding("escape", "put_back", "put back", show=False),
         Binding("backspace", "stay", "let it stay", key_display="Bksp"),
         Binding("u", "step_back", "undo edit"),
@@ -66,7 +63,8 @@ class PlanScreen(StageScreen):
 
     @property
     def _lifted(self) -> Library | None:
-        return self.desk.snapshot.library(self.desk.lifted) if self.desk.lifted else None
+        lifted, draft = self.desk.lifted, self.desk.draft
+        return draft.library(lifted) if lifted is not None and draft.knows(lifted) else None
 
     def _preview(self) -> Draft:
         """The draft as it would be if what is in hand were set down at the cursor."""
@@ -84,7 +82,9 @@ class PlanScreen(StageScreen):
         moving = frozenset(draft.places)
         rows = []
         for drive in draft.drives:
-            now = StripData(drive, self.desk.on_drive(drive.id), drive.used_bytes, leaving=moving, marked=marked)
+            now = StripData(
+                drive, self.desk.on_drive(drive.id, draft.snapshot), drive.used_bytes, leaving=moving, marked=marked
+            )
             used_then = drive.usable_bytes - draft.free_then_bytes(drive.id)
             then = StripData(drive, draft.on_drive_then(drive.id), used_then, arriving=moving, marked=marked)
             rows.append(BoardRow((now, then), ("now", "   then")) if drive.attached else BoardRow((now,)))
@@ -98,7 +98,11 @@ class PlanScreen(StageScreen):
         here = draft.on_drive_then(drive.id)
         left = [one for one in draft.moving() if one.drive == drive.id]
 
+        wrong = {one: breach.words for breach in draft.breaches for one in breach.libraries}
+
         def note(library: Library) -> str:
+            if library.id in wrong:
+                return f"✗ {wrong[library.id]}"
             place = draft.places.get(library.id)
             if place is None:
                 kept = draft.kept.get(library.id)
@@ -106,7 +110,7 @@ class PlanScreen(StageScreen):
             way = f"→ {labels[place]}" if library.drive == drive.id else f"comes from {labels[library.drive]}"
             return f"{way}: {draft.reasons[library.id]}" if library.id in draft.reasons else way
 
-        self.query_one(LibraryTable).show((*here, *left), labels, note)
+        self.query_one(LibraryTable).show((*here, *left), labels, note, wrong=frozenset(wrong))
 
     def _show_words(self) -> None:
         library, drive = self._lifted, self.query_one(DriveBoard).drive
@@ -118,7 +122,9 @@ class PlanScreen(StageScreen):
             self.say(f"{held} in your hand: choose a drive with ↑ ↓, Enter sets {it} down, Esc puts {it} back.")
             self.tell(consequence_of_all(self.desk.draft, self.desk.hand, drive.id))
             return
-        self.say(headline(self.desk.draft))
+        mends = " m puts it right with the fewest moves." if self.desk.draft.breaches else ""
+        self.say(f"{headline(self.desk.draft)}{mends}")
+        self.refresh_bindings()
         under = self.query_one(LibraryTable).library
         if under is not None:
             place = self.desk.draft.place_of(under)
@@ -126,44 +132,18 @@ class PlanScreen(StageScreen):
             kept = draft.kept.get(under.id)
             here = consequence(draft, under, place)
             if under.id in draft.reasons and under.id in draft.places:
-                here = f"{shown(under.name)} goes to {shown(draft.drive(place).label)}: {draft.reasons[under.id]}."
+                here = f"{shown(under.name)} goes to {shown(draft.target_of(under))}: {draft.reasons[under.id]}."
             elif kept is not None and under.movable:
                 here = f"{shown(under.name)} stays: {kept.reason}."
             self.tell(f"{here} l lifts it." if under.movable else f"{shown(under.name)} stays: {under.why_not}.")
 
-    # -- asking --------------------------------------------------------------------------------------------
+    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
+        """Keys are shown where they apply."""
+        if action == "mend":
+            return bool(self.desk.draft.breaches)
+        return bool(self.desk.hand) if action in ("swap", "put_back") else True
 
-    def action_ask(self) -> None:
-        """Work out three proposals, to be compared before one is laid on the table."""
-        self.say("Looking for the best placement …")
-        find = partial(self._find, self.desk.snapshot, self.desk.forbidden)
-        self.run_worker(find, thread=True, exit_on_error=False, exclusive=True)
-
-    def _find(self, snapshot: Snapshot, forbidden: frozenset[tuple[str, str]]) -> None:
-        try:
-            found = {
-                style: self.desk.workspace.propose(Wishes(style=style, forbidden=forbidden), snapshot)
-                for style in Style
-            }
-        except NuvikError as trouble:
-            self.app.call_from_thread(self.nuvik.complain, trouble)
-            return
-        self.app.call_from_thread(self._offer, found, snapshot)
-
-    def _offer(self, found: dict[Style, Answer], snapshot: Snapshot) -> None:
-        self._show_words()
-        choices = [(style[0], f"{style:<9} {found[style].in_short()}") for style in Style]
-        self.app.push_screen(Menu("What belongs where: three proposals", choices), partial(self._lay, found, snapshot))
-
-    def _lay(self, found: dict[Style, Answer], snapshot: Snapshot, key: str | None) -> None:
-        if key is None:
-            return
-        if snapshot is not self.desk.snapshot:
-            self.notify("The drives changed meanwhile: ask again.", severity="warning")
-            return
-        self.desk.edit(next(found[style] for style in Style if style[0] == key).draft)
-        self.desk.hand = ()
-        self.refresh_stage()
+    # -- wishes --------------------------------------------------------------------------------------------
 
     def action_pin(self) -> None:
         """The library at the cursor stays where it is, or no longer has to."""
@@ -171,6 +151,8 @@ class PlanScreen(StageScreen):
         if library is None:
             return
         workspace = self.desk.workspace
+        if library.piece is not None:  # a card is of the whole library
+            library = self.desk.snapshot.library(library.piece.whole) or library
         card = workspace.card(library.path)
         try:
             workspace.tell(replace(card, pinned=not card.pinned))
@@ -241,14 +223,17 @@ class PlanScreen(StageScreen):
             self.notify("There is no later edit.")
         self.refresh_stage()
 
-    def action_write(self) -> None:
-        path = os.path.abspath("moves.nuvik-plan.json")
+    def action_part(self) -> None:
+        """The library at the cursor falls into its parts, which can then be set down each on its own."""
+        library = self.query_one(LibraryTable).library
+        if library is None:
+            return
         try:
-            write_plan(self.desk.workspace.plan(self.desk.draft), path)
+            self.desk.edit(self.desk.draft.parted(library.id))
         except NuvikError as trouble:
             self.nuvik.complain(trouble)
             return
-        self.notify(f"Written to {shown(path)}. Carry it any time with: nuvik carry", markup=False)
+        self.refresh_stage()
 
     def action_next(self) -> None:
         self.nuvik.action_go("rehearse")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Sequence
 
 from rich.text import Text
@@ -49,6 +50,9 @@ class SpeedsScreen(StageScreen):
         self._findings: dict[str, list[str]] = {}
         self._verdicts: list[Verdict] = []
         self._trouble = ""
+        self._judged: tuple[int, float] | None = None
+        """The snapshot and the candidates file of which the verdicts are."""
+        self._reckoning = True
 
     def body(self) -> ComposeResult:
         host = self.desk.workspace.host
@@ -70,13 +74,26 @@ class SpeedsScreen(StageScreen):
     def refresh_stage(self) -> None:
         workspace, drives = self.desk.workspace, self.desk.snapshot.drives
         self._findings = workspace.findings()
-        try:
-            self._verdicts, self._trouble = workspace.verdicts(), ""
-        except NuvikError as trouble:
-            self._verdicts, self._trouble = [], f"{trouble.what} {trouble.next_step}"
+        path = workspace.candidates_path
+        of = (id(self.desk.snapshot), os.path.getmtime(path) if os.path.exists(path) else 0.0)
+        if self._judged != of:  # reckoned once, beside the keys
+            self._judged = of
+            self.run_worker(self._judge, thread=True, exit_on_error=False, group="verdicts", exclusive=True)
         self.query_one(SpeedChart).show(drives)
         self._say()
         self._show_cursor()
+
+    def _judge(self) -> None:
+        try:
+            found, trouble = self.desk.workspace.verdicts(), ""
+        except NuvikError as fault:
+            found, trouble = [], f"{fault.what} {fault.next_step}"
+        self.app.call_from_thread(self._take_verdicts, found, trouble)
+
+    def _take_verdicts(self, found: list[Verdict], trouble: str) -> None:
+        self._verdicts, self._trouble, self._reckoning = found, trouble, False
+        if self.is_mounted:
+            self.query_one("#buy", Static).update(self._buy())
 
     def on_screen_suspend(self) -> None:
         """How a measurement ended was seen; from now on the headline is about the drives again."""
@@ -163,6 +180,8 @@ class SpeedsScreen(StageScreen):
         text = _titled("What could be bought, and what of it would arrive", palette)
         if self._trouble:
             return text + Text(self._trouble, style=palette.look)
+        if self._reckoning:
+            return text + Text("reckoning what each would save …", style=palette.quiet)
         if not self._verdicts:
             where = shown(self.desk.workspace.candidates_path)
             return text + Text(f"Write candidates into {where}; docs/candidates.md shows how.", style=palette.quiet)

@@ -61,6 +61,7 @@ class LibraryTable(ScrollView, can_focus=True):
         self._labels: dict[str, str] = {}
         self._note: Callable[[Library], str] | None = None
         self._marked: frozenset[str] = frozenset()
+        self._wrong: frozenset[str] = frozenset()
         self._largest = 1
 
     # -- what it shows -------------------------------------------------------------------------------------
@@ -84,10 +85,14 @@ class LibraryTable(ScrollView, can_focus=True):
         labels: dict[str, str],
         note: Callable[[Library], str] | None = None,
         marked: frozenset[str] = frozenset(),
+        wrong: frozenset[str] = frozenset(),
     ) -> None:
-        """List these libraries; the cursor stays on its library if it is still there. `note` fills the last column."""
+        """List these libraries; the cursor stays on its library if it is still there. `note` fills the last column, and
+        those in `wrong` have it drawn as something to look at.
+        """
         before = self.library
         self._shown, self._labels, self._note, self._marked = tuple(libraries), labels, note, marked
+        self._wrong = wrong
         self._largest = max((library.bytes for library in libraries), default=0) or 1
         place = min(self.cursor_row, max(0, len(self._shown) - 1))
         if before is not None:
@@ -188,6 +193,7 @@ class LibraryTable(ScrollView, can_focus=True):
         opens = f"{library.opens_per_week:g}/week" if library.opens_per_week else "–"
         used = Style(color=palette.look) if is_cold(library.last_used) else Style()
         quiet = Style(color=palette.quiet)
+        look = Style(color=palette.look) if library.id in self._wrong else quiet
         return [
             Segment(f"{_MARK if library.id in self._marked else ' '} ", Style(color=palette.accent)),
             Segment(f" {library.kind.letter} ", Style(color=palette.text, bgcolor=hue)),
@@ -197,7 +203,7 @@ class LibraryTable(ScrollView, can_focus=True):
             Segment(f"{ago(library.last_used):>{_USED_CELLS}}", used),
             Segment(f" {opens:>{_OPENS_CELLS}} ", quiet),
             Segment(f"{shorten(self._labels.get(library.drive, library.drive), _DRIVE_CELLS):<{_DRIVE_CELLS}} "),
-            Segment(_fitted(shown(self.note_of(library)), note), quiet),
+            Segment(_fitted(shown(self.note_of(library)), note), look),
         ]
 
 

@@ -1,0 +1,75 @@
+"""What a user asks of a proposal, as typed, made into wishes, with every slip told."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import BadInput
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import parse_bytes
+from nuvik.core.model.wishes import WEIGHTS, Style, Weights, Wishes
+
+_MOST = 10_000.0
+
+
+def style_of(text: str) -> Style:
+    """A style by its name or first letter; balanced for an empty text. Raises BadInput."""
+    wanted = text.strip().casefold() or Style.BALANCED
+    for style in Style:
+        if wanted in (style, style[0]):
+            return style
+    raise BadInput(f"“{shown(text)}” is no style.", next_step=f"Known are: {', '.join(Style)}.")
+
+
+def number_of(text: str, what: str) -> float | None:
+    """A number above 0; None for an empty text. Raises BadInput, with `what` it was for."""
+    if not text.strip():
+        return None
+    try:
+        number = float(text.strip().replace(",", "."))
+    except ValueError:
+        number = 0.0
+    if not 0 < number <= _MOST:
+        raise BadInput(f"{what}: “{shown(text.strip())}” cannot be.", next_step="Say a number above 0.")
+    return number
+
+
+def count_of(text: str, what: str) -> int | None:
+    """A whole number of at least 1; None for an empty text. Raises BadInput, with `what` it was for."""
+    number = number_of(text, what)
+    if number is not None and number != int(number):
+        raise BadInput(f"{what}: “{shown(text.strip())}” is no whole number.", next_step="Say a number such as 5.")
+    return None if number is None else int(number)
+
+
+def weights_of(style: Style, changed: Iterable[str]) -> Weights:
+    """The weights of a style, with some changed as `name=seconds` says. Raises BadInput."""
+    weights = WEIGHTS[style]
+    names = {name for name, _, _ in weights.in_words()}
+    for text in changed:
+        name, _, number = text.partition("=")
+        try:
+            seconds = float(number)
+        except ValueError:
+            seconds = -1.0
+        if name not in names or not 0 <= seconds <= 1e9:
+            raise BadInput(f"“{shown(text)}” is no weight.",
+                           next_step=f"Write NAME=SECONDS; known are: {', '.join(sorted(names))}.")  # fmt: skip
+        weights = replace(weights, **{name: seconds})
+    return weights
+
+
+def wishes_as_typed(drive: Drive | None, fields: dict[str, str], wishes: Wishes) -> Wishes:
+    """Wishes with what the fields say: `style`, `free` (to become free on `drive`), `moves`, `hours`, `weeks`. Raises
+    BadInput.
+    """
+    hours, weeks = number_of(fields["hours"], "hours"), number_of(fields["weeks"], "weeks")
+    free = dict(wishes.free_more_bytes)
+    if drive is not None and fields["free"].strip():
+        free[drive.id] = parse_bytes(fields["free"].strip())
+    return replace(
+        wishes, style=style_of(fields["style"]), free_more_bytes=free, most_moves=count_of(fields["moves"], "moves"),
+        most_moving_s=None if hours is None else 3600 * hours, weeks=weeks or wishes.weeks,
+    )  # fmt: skip

@@ -1,0 +1,87 @@
+"""Asking for a proposal with limits: what is to become free, how many moves, how long they may take."""
+
+from __future__ import annotations
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Horizontal, Vertical
+from textual.screen import ModalScreen
+from textual.widgets import Button, Input, Static
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.names import shown
+from nuvik.core.model.wishes import Style, Wishes
+from nuvik.core.planning.asked import style_of, wishes_as_typed
+from nuvik.tui.theme import palette_of
+
+_FIELDS = ("style", "free", "moves", "hours", "weeks")
+
+
+class AskForm(ModalScreen[Wishes | None]):
+    """Fields for a style and limits, and the weights of that style. Ends with the wishes, or None."""
+
+    BINDINGS = [Binding("escape", "dismiss", "leave it"), Binding("ctrl+s", "ask", "ask")]
+
+    def __init__(self, drive: Drive | None, wishes: Wishes) -> None:
+        super().__init__()
+        self._drive, self._wishes = drive, wishes
+
+    def compose(self) -> ComposeResult:
+        where = shown(self._drive.label) if self._drive else "the drive"
+        with Vertical(id="card"):
+            yield Static("What belongs where, within limits", id="question")
+            yield Static("an empty field sets no limit", classes="quiet")
+            yield Static(f"how much moving: {', '.join(Style)}", classes="quiet")
+            yield Input("", placeholder=str(Style.BALANCED), id="style")
+            yield Static(f"so much more is to become free on {where}, such as 120 GB", classes="quiet", markup=False)
+            yield Input("", placeholder="as much as its headroom needs", id="free")
+            yield Static("at most so many moves", classes="quiet")
+            yield Input("", placeholder="as many as it takes", id="moves")
+            yield Static("all moves together take at most so many hours", classes="quiet")
+            yield Input("", placeholder="as long as it takes", id="hours")
+            yield Static("within so many weeks it is to pay", classes="quiet")
+            yield Input("", placeholder=f"{self._wishes.weeks:g}", id="weeks")
+            yield Static(id="weights")
+            with Horizontal(id="answers"):
+                yield Button("ask (^s)", id="ask")
+                yield Button("leave it (Esc)", id="later")
+
+    def on_mount(self) -> None:
+        self.query_one("#style", Input).focus()
+        self._show_weights(Style.BALANCED)
+
+    def on_input_changed(self, changed: Input.Changed) -> None:
+        if changed.input.id == "style":
+            try:
+                self._show_weights(style_of(changed.value))
+            except NuvikError:
+                return  # not typed to the end yet
+
+    def _show_weights(self, style: Style) -> None:
+        """What is weighed against the waiting, so that nobody has to guess it."""
+        palette = palette_of(self.app.theme)
+        text = Text(f"weighed against waiting, when {style}:\n", style=palette.quiet)
+        for _, seconds, says in Wishes(style=style).weighed.in_words():
+            text.append(f"{seconds:>7g} s ", style=palette.text)
+            text.append(f"{says}\n", style=palette.quiet)
+        self.query_one("#weights", Static).update(text)
+
+    def on_button_pressed(self, pressed: Button.Pressed) -> None:
+        if pressed.button.id == "ask":
+            self.action_ask()
+        else:
+            self.dismiss()
+
+    def on_input_submitted(self) -> None:
+        self.action_ask()
+
+    def action_ask(self) -> None:
+        fields = {name: self.query_one(f"#{name}", Input).value for name in _FIELDS}
+        try:
+            wishes = wishes_as_typed(self._drive, fields, self._wishes)
+        except NuvikError as trouble:
+            self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)
+            return
+        self.dismiss(wishes)

@@ -1,0 +1,81 @@
+"""Sheets over Plan: two plans beside each other, and a plan file against the present."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from rich.text import Text
+from textual.binding import Binding
+
+from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.units import format_bytes
+from nuvik.core.planning.against import Standing, State, plan_headline
+from nuvik.core.planning.compare import figures, otherwise
+from nuvik.core.planning.draft import Draft
+from nuvik.tui.desk import Desk
+from nuvik.tui.screens.sheet import Sheet
+from nuvik.tui.theme import palette_of
+
+_LABEL_CELLS, _FIGURE_CELLS, _ROWS = 30, 26, 14
+
+
+class BesideSheet(Sheet):
+    """What the drafts come to, figure by figure, and which libraries they put on different drives."""
+
+    def __init__(self, desk: Desk, names: Sequence[str], drafts: Sequence[Draft]) -> None:
+        super().__init__(desk)
+        self._names, self._drafts = names, drafts
+
+    def words(self) -> Text:
+        text, palette = Text(), palette_of(self.app.theme)
+        self.add_title(text, "Two plans beside each other")
+        text.append(" " * _LABEL_CELLS)
+        text.append("".join(f"{shorten(name, _FIGURE_CELLS - 2):>{_FIGURE_CELLS}}" for name in self._names) + "\n",
+                    style="bold")  # fmt: skip
+        for row in figures(self._drafts):
+            text.append(f"{row.label:<{_LABEL_CELLS}}", style=palette.quiet)
+            different = len(set(row.figures)) > 1
+            text.append("".join(f"{figure:>{_FIGURE_CELLS}}" for figure in row.figures) + "\n",
+                        style=f"bold {palette.text}" if different else palette.text)  # fmt: skip
+        found = otherwise(self._drafts)
+        text.append("\n")
+        self.add_title(text, "What they do otherwise" if found else "They move the same libraries to the same drives")
+        for one in found[:_ROWS]:
+            text.append(f"{format_bytes(one.bytes):>9}  {shorten(one.library, _LABEL_CELLS - 12):<{_LABEL_CELLS - 11}}")
+            text.append("".join(f"{place:>{_FIGURE_CELLS}}" for place in one.places) + "\n")
+        if len(found) > _ROWS:
+            text.append(f"and {len(found) - _ROWS} more\n", style=palette.quiet)
+        return text
+
+
+class StandingSheet(Sheet):
+    """A plan file step by step against the last survey; Enter lays what still holds on the table."""
+
+    BINDINGS = [Binding("escape,q", "dismiss", "close"), Binding("enter", "lay", "lay it on the table")]
+    FOOT = "Enter lays it on the table as far as it can be · Esc leaves the table as it is"
+
+    def __init__(self, desk: Desk, name: str, found: Sequence[Standing], draft: Draft, left: Sequence[str]) -> None:
+        super().__init__(desk)
+        self._file_name, self._found, self._draft, self._left = name, found, draft, left
+
+    def words(self) -> Text:
+        text, palette = Text(), palette_of(self.app.theme)
+        colors = {State.HOLDS: palette.quiet, State.DONE: palette.quiet, State.CHANGED: palette.look,
+                  State.DOUBTFUL: palette.broken}  # fmt: skip
+        self.add_title(text, shown(self._file_name))
+        text.append(f"{plan_headline(list(self._found))}\n\n")
+        labels = {drive.id: shown(drive.label) for drive in self.desk.snapshot.drives}
+        for one in self._found:
+            step = one.step
+            way = f"{labels.get(step.from_drive, step.from_drive)} → {labels.get(step.to_drive, step.to_drive)}"
+            text.append(f"{step.n:>4}  {shorten(step.library, 30):<30}  {way:<20}  ")
+            text.append(f"{one.state:<9}", style=colors[one.state])
+            text.append(f"{one.words}\n", style=palette.text)
+        for words in self._left:
+            text.append(f"\nleft out: {words}", style=palette.look)
+        return text
+
+    def action_lay(self) -> None:
+        self.desk.hand = ()
+        self.desk.edit(self._draft)
+        self.dismiss()

@@ -1,0 +1,47 @@
+"""A made-up household of any size, as values: for what has to be quick however much there is."""
+
+from __future__ import annotations
+
+import random
+
+from conftest import GB, MB, a_drive
+from nuvik.core.model.library import Kind, Library, Part
+from nuvik.core.model.snapshot import Snapshot
+
+_SPEEDS = [(3_000, 48_000, 500), (540, 9_000, 1_000), (185, 95, 4_000), (980, 6_500, 1_000), (900, 6_000, 2_000),
+           (140, 80, 5_000), (160, 90, 6_000), (520, 8_000, 2_000)]  # fmt: skip
+"""MB/s read, small reads a second, and GB, of the drives of a made-up household."""
+
+
+def made_up_household(count: int, drives: int) -> Snapshot:
+    """About so many libraries, on drives of which the first is fast and tight; some in parts, in collections, of the
+    working set, or to be kept together or apart.
+    """
+    chance = random.Random(count)
+    speeds, kinds, libraries = _SPEEDS[:drives], list(Kind), list[Library]()
+    used = [0] * drives
+    for number in range(count):
+        place = chance.choices(range(drives), [one[2] for one in speeds])[0]
+        size = min(int(chance.paretovariate(0.9) * 200 * GB / count) + GB // 100, 300 * GB)
+        if used[place] + size > 0.85 * speeds[place][2] * GB:
+            continue
+        used[place] += size
+        kind, earlier = chance.choice(kinds), libraries[-1].path if libraries else ""
+        parts = tuple(
+            Part(name=name, kind=part, path=name, bytes=size // 5, on_disk_bytes=size // 5, files=8)
+            for name, part in (("Cache", Kind.CACHE), ("Backups", Kind.BACKUP))
+        ) if kind is Kind.PROJECT else ()  # fmt: skip
+        libraries.append(Library(
+            id=f"l{number}", name=f"L{number}", kind=kind, path=f"/d{place}/Series {number % 12}/{number}",
+            drive=f"d{place}", bytes=size, on_disk_bytes=size, files=40, largest_file_bytes=GB, last_used=None,
+            opens_per_week=chance.choice([0, 0, 0.25, 1, 4, 9]), parts=parts, working_set=chance.random() < 0.02,
+            keep_with=(earlier,) if earlier and chance.random() < 0.02 else (),
+            apart_from=(earlier,) if earlier and chance.random() < 0.02 else (),
+        ))  # fmt: skip
+    made = tuple(
+        a_drive(id=f"d{n}", label=f"D{n}", path=f"/d{n}", disk=f"s{n}", portable=n == 3, used_bytes=used[n],
+                usable_bytes=size * GB, capacity_bytes=size * GB, headroom_bytes=size * GB // 10,
+                read_bytes_per_s=read * MB, small_reads_per_s=small)
+        for n, (read, small, size) in enumerate(speeds)
+    )  # fmt: skip
+    return Snapshot(taken_at="2026-01-01T00:00:00+00:00", host="bench", drives=made, libraries=tuple(libraries))
