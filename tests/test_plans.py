@@ -7,6 +7,7 @@ from __future__ import annotations
 import itertools
 import json
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -29,7 +30,7 @@ from nuvik.core.planning.pieces import in_pieces
 from nuvik.core.planning.placement import Placement
 from nuvik.core.planning.proposal import propose
 from nuvik.core.planning.targets import clean_template, usual_target
-from nuvik.core.planning.waiting import change_of, opening_s, waiting_of
+from nuvik.core.planning.waiting import OPENINGS, change_of, opening_s, waiting_of
 from test_proposal import households
 
 
@@ -176,6 +177,11 @@ def test_a_library_in_pieces_is_as_large_and_opens_as_quickly(sizes, size):
     assert len(pieces) == len(parts) + 1 and sum(one.bytes for one in pieces) == whole.bytes
     assert sum(one.files for one in pieces) == whole.files
     assert sum(opening_s(one, place) for one in pieces) == pytest.approx(opening_s(whole, place))
+    one_by_one = in_pieces(whole, [parts[0].path])
+    again = {one.id: one for piece in one_by_one for one in in_pieces(piece)}
+    assert again.keys() == {one.id for one in pieces}, "parted one after the other it is the same"
+    assert all(again[one.id].bytes == one.bytes and again[one.id].piece.reads == pytest.approx(one.piece.reads)
+               for one in pieces)  # fmt: skip
 
 
 def test_target_paths_follow_the_drives_template(world, capsys):
@@ -270,3 +276,14 @@ def test_weights_are_shown_and_can_be_changed(world, capsys):
     assert json.loads(capsys.readouterr().out)["weights"]["move_s"] == 1
     for bad in ("cheese=1", "move_s=x", "move_s=-1"):
         assert run(["propose", "--weigh", bad, *at]) == 2
+
+
+def test_the_page_on_planning_has_the_figures_that_are_reckoned_with():
+    page = (Path(__file__).parent.parent / "docs" / "plan.md").read_text()
+    for kind, one in OPENINGS.items():
+        streams = "–" if one.streams_bytes_per_s is None else f"{one.streams_bytes_per_s / 1e6:g}"
+        assert (f"| {kind} | {one.cpu_s:g} | {100 * one.share_read:g} % | {one.most_read_bytes / 1e6:.0f} | "
+                f"{one.small_reads} | {streams} |") in page, kind  # fmt: skip
+    for name, seconds, _ in WEIGHTS[Style.BALANCED].in_words():
+        others = [getattr(WEIGHTS[style], name) for style in (Style.CAUTIOUS, Style.FASTEST)]
+        assert f"| {name} | " + " | ".join(f"{one:g}" for one in (seconds, *others)) + " |" in page, name

@@ -243,11 +243,12 @@ def test_a_card_file_with_errors_says_line_field_and_what_is_allowed(tmp_path, l
 @pytest.mark.parametrize(("field", "text"), [
     ("kind", "toy"), ("opens", "-3"), ("opens", "nan"), ("needs", "0"), ("needs", "fast"), ("name", "a\x1b[31m"),
     ("name", "x" * 201), ("parts", "Cache"), ("parts", "../out=cache"), ("parts", "Cache=toy"), ("parts", ".=cache"),
+    ("with", "Nobody"), ("apart", "/b, Nobody"), ("collection", "a\x1b"),
 ])  # fmt: skip
 def test_what_is_typed_on_a_card_is_checked(field, text):
-    fields = {"name": "", "kind": "", "opens": "", "needs": "", "parts": "", field: text}
+    names = ("name", "kind", "opens", "needs", "parts", "with", "apart", "collection")
     with pytest.raises(BadInput):
-        card_with(Card(path="/a"), **fields)
+        card_with(Card(path="/a"), {**dict.fromkeys(names, ""), field: text})
 
 
 def day(ago: float) -> str:

@@ -5,9 +5,11 @@ from __future__ import annotations
 import time
 from dataclasses import replace
 
+import pytest
 from textual.widgets import Input, Static
 
-from conftest import fill
+from conftest import MB, fill
+from nuvik.core.model.library import Kind
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.card_form import CardForm
 from nuvik.tui.screens.library_page import LibraryPage
@@ -147,7 +149,7 @@ async def test_asking_for_a_proposal(house):
         await pilot.press("home")
         assert "frees 183 MB on Kestrel" in " ".join(draft.reasons.values())
         said = words(app, "#consequence")
-        assert "goes to Heron" in said or "stays: " in said
+        assert "goes to Heron, Games/Ferrymoss: frees" in said
         await pilot.press("u")
         assert not app.desk.draft.places
         await pilot.press("U", "n")
@@ -165,3 +167,107 @@ async def test_asking_for_a_proposal(house):
         await settle(app, pilot)
         await pilot.press("b")
         assert "kestrel:Games/Ferrymoss" not in app.desk.draft.places, "what is pinned stays"
+
+
+@pytest.fixture
+def tight(world):
+    """Two games that fill Kestrel, one on Heron that wants its place, and a project in parts."""
+    for drive, name, size, seed in (("kestrel", "Kite", 80, 1), ("kestrel", "Loom", 60, 2), ("heron", "Moor", 90, 3)):
+        fill(world.path(drive, "Games", name), seed=seed)
+        with open(world.path(drive, "Games", name, "big.bin"), "wb") as file:
+            file.truncate(size * MB)
+    project = fill(world.path("heron", "Projects", "Mosaic"), seed=4)
+    (project / "Cache").mkdir()
+    (project / "Cache" / "tiles.bin").write_bytes(b"t" * MB)
+    world.cards = [{"path": "heron/Games/Moor", "opens_per_week": 20}]
+    world.write()
+    return world
+
+
+async def point(app, pilot, name):
+    """Go to a library by name in Plan."""
+    library = next(one for one in app.desk.draft.snapshot.libraries if one.name == name)
+    app.screen.query_one(DriveBoard).point_at(app.desk.draft.place_of(library))
+    await pilot.pause()
+    app.screen.query_one(LibraryTable).point_at(library.id)
+    app.screen.query_one(LibraryTable).focus()
+    await pilot.pause()
+
+
+async def hold(app, pilot, name, drive):
+    """Lift a library by name and go to a drive with it."""
+    await point(app, pilot, name)
+    await pilot.press("l")
+    app.screen.query_one(DriveBoard).point_at(drive)
+    await pilot.pause()
+
+
+async def test_swapping_breaking_mending_and_parting(tight, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    app = NuvikApp(tight.open)
+    async with app.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(app, pilot)
+        await pilot.press("3")
+        await hold(app, pilot, "Moor", "kestrel")
+        assert "under its headroom" in words(app, "#consequence")
+        await pilot.press("enter")
+        assert words(app, "#headline").startswith("This does not do yet: Kestrel is")
+        assert "m puts it right" in words(app, "#headline")
+        await pilot.press("m")
+        await settle(app, pilot)
+        assert app.desk.draft.places["heron:Games/Moor"] == "kestrel" and not app.desk.draft.breaches
+        assert len(app.desk.draft.places) == 2 and "1 move" not in words(app, "#totals")
+        await pilot.press("u", "u")
+        assert not app.desk.draft.places
+        await hold(app, pilot, "Moor", "kestrel")
+        await pilot.press("s")
+        offered = words_of(app.screen.query(Static).first())
+        assert "Kite" in offered and "Loom" in offered and "waiting" in offered
+        await pilot.press("a")
+        assert set(app.desk.draft.places.values()) == {"kestrel", "heron"} and not app.desk.draft.breaches
+        await pilot.press("w")
+        assert (tmp_path / "moves.nuvik-plan.json").exists()
+        await point(app, pilot, "Mosaic")
+        await pilot.press("p")
+        names = {one.name for one in app.desk.draft.snapshot.libraries}
+        assert "Mosaic · Cache" in names
+        await hold(app, pilot, "Mosaic · Cache", "wren")
+        await pilot.press("enter", "w", "c", "b")
+        beside = words_of(app.screen.query_one("#lines", Static))
+        assert "Two plans beside each other" in beside and "Mosaic · Cache" in beside and "stays" in beside
+        await pilot.press("escape")
+        tight.data["drive"][2]["attached"] = False
+        tight.write()
+        app.desk.take_drives(app.desk.workspace.host.drives())
+        await pilot.press("o", "a")
+        said = words_of(app.screen.query_one("#lines", Static))
+        assert "in doubt" in said and "Wren is away" in said and "left out: step" in said
+        await pilot.press("enter")
+        assert "heron:Projects/Mosaic/Cache" not in app.desk.draft.places and len(app.desk.draft.places) == 2
+
+
+async def test_asking_within_limits_and_choosing_where_new_content_goes(tight):
+    app = NuvikApp(tight.open)
+    async with app.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(app, pilot)
+        await pilot.press("3", "A")
+        form = app.screen
+        for name, wrong, right in (("moves", "1.5", "1"), ("hours", "soon", ""), ("style", "f", "f"),
+                                   ("free", "many", "70 MB")):  # fmt: skip
+            form.query_one(f"#{name}", Input).value = wrong
+            if wrong != right:
+                await pilot.press("ctrl+s")
+                assert app.screen is form, "a slip is told and nothing is lost"
+            form.query_one(f"#{name}", Input).value = right
+        assert "0.01 s for each second" in " ".join(words_of(form.query_one("#weights", Static)).split())
+        await pilot.press("ctrl+s")
+        await settle(app, pilot)
+        await pilot.press("l")
+        assert len(app.desk.draft.loads) == 1 and app.desk.draft.drive("kestrel").headroom_bytes > 70 * MB
+        await pilot.press("d")
+        assert "Where new content goes" in words_of(app.screen.query(Static).first())
+        await pilot.press("g", "c")
+        landing = app.desk.draft.landings[Kind.GAME]
+        assert landing.drive == app.desk.draft.drives[2].id and "new content of 1 kind" in words(app, "#totals")
+        await pilot.press("u")
+        assert app.desk.draft.landings.get(Kind.GAME) != landing

@@ -127,13 +127,16 @@ def choose_units(kind: str | None) -> None:
 
 
 def sizes_by_drive(given: list[str] | None, call: Call) -> dict[str, int]:
-    """`DRIVE=SIZE` options as bytes by drive id. Raises BadInput and Refused."""
+    """`DRIVE=SIZE` options, a size or a share such as `10%`, as bytes by drive id. Raises BadInput and Refused."""
+    from nuvik.core.survey.drive_wishes import headroom_of
+
     found = {}
     for text in given or []:
-        drive, sign, size = text.partition("=")
+        name, sign, size = text.partition("=")
         if not sign:
             raise BadInput(f"“{text}” is not DRIVE=SIZE.", next_step="Write for example kestrel=50G.")
-        found[call.workspace.drive_or_refuse(drive).id] = units.parse_bytes(size)
+        drive = call.workspace.drive_or_refuse(name)
+        found[drive.id] = headroom_of(size, drive) if size.strip().endswith("%") else units.parse_bytes(size)
     return found
 
 

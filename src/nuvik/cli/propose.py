@@ -41,6 +41,10 @@ def add_to(app: typer.Typer) -> None:
             float | None, typer.Option("--room-to-grow", metavar="WEEKS", help="Leave room for so many weeks' growth.")
         ] = None,
         pin: Annotated[list[str] | None, typer.Option("--pin", metavar="PATH", help="This one stays.")] = None,
+        forbid: Annotated[
+            list[str] | None,
+            typer.Option("--forbid", metavar="PATH=DRIVE", help="This one must not go to that drive."),
+        ] = None,
         whole: Annotated[bool, typer.Option("--whole", help="Leave the parts of libraries with them.")] = False,
         weigh: Annotated[
             list[str] | None,
@@ -51,7 +55,7 @@ def add_to(app: typer.Typer) -> None:
         from nuvik.core.store.plan_file import write_plan
         from nuvik.core.store.wire import plan_to_wire, to_wire
 
-        wishes = _wishes(call, headroom, free, weeks, style, most_moves, hours, grow, pin, whole, weigh)
+        wishes = _wishes(call, headroom, free, weeks, style, most_moves, hours, grow, pin, forbid, whole, weigh)
         if weigh and all("=" not in one for one in weigh):
             for name, seconds, says in wishes.weighed.in_words():
                 call.say(f"  {name:<16} {seconds:>8g} s  {says}")
@@ -123,7 +127,8 @@ def _say_proposal(call: Call, found: Answer, plan: Plan | None) -> None:
 
 def _wishes(
     call: Call, headroom: list[str] | None, free: list[str] | None, weeks: float, style: str, most_moves: int | None,
-    hours: float | None, grow: float | None, pin: list[str] | None, whole: bool, weigh: list[str] | None,
+    hours: float | None, grow: float | None, pin: list[str] | None, forbid: list[str] | None, whole: bool,
+    weigh: list[str] | None,
 ) -> Wishes:  # fmt: skip
     """What the options ask for. Raises BadInput and Refused."""
     from nuvik.core.model.paths import normalised
@@ -135,15 +140,23 @@ def _wishes(
     asked = {**(call.workspace.room_to_grow(growing) if growing else {}), **sizes_by_drive(headroom, call)}
     moving_hours = number_of("" if hours is None else str(hours), "--hours")
     known = {one.path: one.id for one in call.workspace.snapshot().libraries}
-    pinned = set()
-    for path in pin or ():
+
+    def id_of(path: str) -> str:
         if (place := os.path.realpath(normalised(path))) not in known:
             raise Refused(f"No library is known at {shown(place)}.", next_step="“nuvik survey” lists them.")
-        pinned.add(known[place])
+        return known[place]
+
+    forbidden = set()
+    for text in forbid or ():
+        path, sign, drive = text.rpartition("=")
+        if not sign:
+            raise BadInput(f"“{shown(text)}” is not PATH=DRIVE.", next_step="Write for example Games/Kite=heron.")
+        forbidden.add((id_of(path), call.workspace.drive_or_refuse(drive).id))
     return Wishes(
         style=wanted, weights=weights_of(wanted, [one for one in weigh or [] if "=" in one]),
         weeks=number_of(str(weeks), "--weeks") or 0.0, headroom_bytes=asked,
-        free_more_bytes=sizes_by_drive(free, call), pinned=frozenset(pinned),
+        free_more_bytes=sizes_by_drive(free, call), pinned=frozenset(map(id_of, pin or ())),
+        forbidden=frozenset(forbidden),
         most_moves=count_of("" if most_moves is None else str(most_moves), "--most-moves"),
         most_moving_s=None if moving_hours is None else moving_hours * 3600, whole=whole,
     )  # fmt: skip

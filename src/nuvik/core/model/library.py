@@ -90,6 +90,8 @@ class Piece:
     """Of the whole: by it the opening is reckoned."""
     bytes: int
     """Of the whole."""
+    read_bytes: int
+    """Of the whole, those that opening it may read: all but its backups."""
     reads: float
     """The share of what opening the whole reads that lies in this piece; all shares together are 1."""
     body: bool

@@ -25,8 +25,9 @@ class Weights:
     move_s: float = field(metadata={"says": "for each move: starting it and looking after it"})
     away_s: float = field(default=300.0, metadata={"says": "for each library put on a portable drive"})
     away_open_s: float = field(
-        default=24.0, metadata={"says": "for each time such a library is opened: a fifth of the time the drive is "
-                                        "away, and fetching it takes two minutes"})  # fmt: skip
+        default=24.0,
+        metadata={"says": "each time it is opened there: a fifth of the time it must be fetched"},
+    )
     fast_room_s: float = field(
         default=1.0, metadata={"says": "for each GB on a rapid drive: room that new things will want"}
     )

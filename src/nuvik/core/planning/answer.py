@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
@@ -129,13 +130,15 @@ def answer(snapshot: Snapshot, wishes: Wishes, time_limit_s: float = TIME_LIMIT_
 
 
 def _rejoined(whole: Snapshot, parted: Snapshot, places: Mapping[str, str]) -> tuple[Snapshot, dict[str, str]]:
-    """The snapshot in which only those libraries are in pieces whose pieces go different ways; and who goes where."""
-    goes: dict[str, set[str]] = {}
+    """The snapshot in which only those parts are parted from their library that go another way; and who goes where."""
+    bodies = {one.id: one for one in parted.libraries if one.piece is not None and one.piece.body}
+    apart: dict[str, list[str]] = {}
     for one in parted.libraries:
-        if one.piece is not None:
-            goes.setdefault(one.piece.whole, set()).add(places.get(one.id, one.drive))
-    apart = {library for library, drives in goes.items() if len(drives) > 1}
-    joined = split(whole, apart)
+        if one.piece is not None and not one.piece.body:
+            body = bodies[one.piece.whole]
+            if places.get(one.id, one.drive) != places.get(body.id, body.drive):
+                apart.setdefault(body.id, []).append(os.path.relpath(one.path, body.path))
+    joined = split(whole, apart.keys(), apart)
     return joined, {one.id: places[one.id] for one in joined.libraries if one.id in places}
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 
 from nuvik.core.model.drive import Drive
@@ -61,15 +61,18 @@ def weights_of(style: Style, changed: Iterable[str]) -> Weights:
     return weights
 
 
-def wishes_as_typed(drive: Drive | None, fields: dict[str, str], wishes: Wishes) -> Wishes:
-    """Wishes with what the fields say: `style`, `free` (to become free on `drive`), `moves`, `hours`, `weeks`. Raises
-    BadInput.
+def wishes_as_typed(
+    drive: Drive | None, fields: Mapping[str, str], room_to_grow: Callable[[float], dict[str, int]]
+) -> Wishes:
+    """The wishes that the fields of a form say: `style`, `free` (more to become free on `drive`), `moves`, `hours`,
+    `weeks`, and `grow`, the weeks of growth for which `room_to_grow` tells the headroom by drive id. Raises BadInput.
     """
-    hours, weeks = number_of(fields["hours"], "hours"), number_of(fields["weeks"], "weeks")
-    free = dict(wishes.free_more_bytes)
+    hours, grow = number_of(fields["hours"], "hours"), number_of(fields["grow"], "weeks of growth")
+    free = {}
     if drive is not None and fields["free"].strip():
         free[drive.id] = parse_bytes(fields["free"].strip())
-    return replace(
-        wishes, style=style_of(fields["style"]), free_more_bytes=free, most_moves=count_of(fields["moves"], "moves"),
-        most_moving_s=None if hours is None else 3600 * hours, weeks=weeks or wishes.weeks,
+    return Wishes(
+        style=style_of(fields["style"]), free_more_bytes=free, most_moves=count_of(fields["moves"], "moves"),
+        most_moving_s=None if hours is None else 3600 * hours,
+        weeks=number_of(fields["weeks"], "weeks") or Wishes().weeks, headroom_bytes=room_to_grow(grow) if grow else {},
     )  # fmt: skip

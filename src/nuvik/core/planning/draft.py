@@ -5,6 +5,7 @@ A draft is a value: setting a library down gives a new draft, so that going back
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -83,7 +84,7 @@ class Draft:
                               next_step="Choose another library.")  # fmt: skip
             if not drive.attached:
                 raise Refused(f"{drive.label} is away.", next_step="Attach it, or choose another drive.")
-        body = self._body(library)
+        body = self.body_of(library)
         if body is not None and drive_id == library.drive and self.place_of(body) != body.drive:
             raise Refused(f"{shown(library.name)} cannot stay behind when {shown(body.name)} goes.",
                           next_step="Set it down elsewhere, or let the library stay.")  # fmt: skip
@@ -123,16 +124,16 @@ class Draft:
         library = self.library(library_id)
         snapshot = split(self.snapshot, [library_id])
         if len(snapshot.libraries) == len(self.snapshot.libraries):
-            why = "is a piece already" if library.piece else "has no part that may stand on its own"
-            raise Refused(f"{shown(library.name)} {why}.", next_step="Its card can name parts.")
+            raise Refused(f"{shown(library.name)} has no part that may stand on its own.",
+                          next_step="Its card can name parts.")  # fmt: skip
         draft = replace(self, snapshot=snapshot)
         place = self.places.get(library_id)
         return draft if place is None else draft.set_down(library_id, library.drive).set_down(library_id, place)
 
     def laid_on(self, snapshot: Snapshot) -> Draft:
         """The draft on a newer snapshot, with the moves that are still possible."""
-        wholes = {one.piece.whole for one in self._pieces if one.piece is not None}
-        draft = Draft(split(snapshot, wholes), headroom_bytes=self.headroom_bytes, landings=self.landings)
+        apart = self.parts_apart()
+        draft = Draft(split(snapshot, apart.keys(), apart), headroom_bytes=self.headroom_bytes, landings=self.landings)
         for library_id, drive_id in self.places.items():
             try:
                 draft = draft.set_down(library_id, drive_id, self.targets.get(library_id))
@@ -186,7 +187,7 @@ class Draft:
         """The drive on which a library will stand."""
         return self.places.get(library.id, library.drive)
 
-    def _body(self, library: Library) -> Library | None:
+    def body_of(self, library: Library) -> Library | None:
         """The body of a part; None for anything else."""
         piece = library.piece
         return None if piece is None or piece.body else self._libraries.get(piece.whole)
@@ -201,6 +202,15 @@ class Draft:
     def _pieces(self) -> list[Library]:
         return [one for one in self.snapshot.libraries if one.piece is not None]
 
+    def parts_apart(self) -> dict[str, list[str]]:
+        """By the id of each library in pieces, the paths in it of the parts that are parted from it."""
+        apart: dict[str, list[str]] = {}
+        for one in self._pieces:
+            body = self.body_of(one)
+            if body is not None:
+                apart.setdefault(body.id, []).append(os.path.relpath(one.path, body.path))
+        return apart
+
     def moving(self) -> list[Library]:
         return [self._libraries[library_id] for library_id in self.places]
 
@@ -210,7 +220,7 @@ class Draft:
         found = []
         for library in self.moving():
             target = self.drive(self.places[library.id])
-            body = self._body(library)
+            body = self.body_of(library)
             if body is not None and self.place_of(body) == target.id:
                 continue
             parts = self.parts_of(library)

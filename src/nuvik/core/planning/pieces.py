@@ -7,7 +7,7 @@ plans pieces. Parts that go where the body goes are carried with it, in one move
 from __future__ import annotations
 
 import os
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 
 from nuvik.core.model.library import Kind, Library, Part, Piece
@@ -37,32 +37,45 @@ def worth_splitting(snapshot: Snapshot) -> list[str]:
     ]  # fmt: skip
 
 
-def split(snapshot: Snapshot, library_ids: Collection[str]) -> Snapshot:
-    """The snapshot with these libraries in pieces; those without parts stay whole."""
-    libraries = [piece for one in snapshot.libraries
-                 for piece in (in_pieces(one) if one.id in library_ids else (one,))]  # fmt: skip
+def split(
+    snapshot: Snapshot, library_ids: Collection[str], only: Mapping[str, Collection[str]] | None = None
+) -> Snapshot:
+    """The snapshot with these libraries in pieces; those without parts stay whole. `only` says by library id which
+    parts, by their paths in it, are parted from it; the others stay in the body.
+    """
+    libraries = [
+        piece for one in snapshot.libraries
+        for piece in (in_pieces(one, None if only is None else only.get(one.id)) if one.id in library_ids else (one,))
+    ]  # fmt: skip
     return replace(snapshot, libraries=tuple(libraries))
 
 
-def in_pieces(library: Library) -> tuple[Library, ...]:
-    """The body, then the parts; the library itself when there is nothing to part."""
-    parts = separable(library)
-    if not parts or library.piece is not None:
+def in_pieces(library: Library, only: Collection[str] | None = None) -> tuple[Library, ...]:
+    """The body, then the parts; the library itself when there is nothing to part. A body may lose further parts."""
+    parts = [part for part in separable(library) if only is None or part.path in only]
+    if not parts or (library.piece is not None and not library.piece.body):
         return (library,)
-    body = replace(library, parts=tuple(part for part in library.parts if part.stays))
+    was = library.piece or _as_piece(library)
+    body = replace(library, parts=tuple(part for part in library.parts if part not in parts))
     for part in parts:
         body = _without(body, part)
-    read = {part.path: 0 if part.kind is Kind.BACKUP else part.bytes for part in parts}
-    total = body.bytes + sum(read.values())
-
-    def piece(count_bytes: int, is_body: bool) -> Piece:
-        share = count_bytes / total if total else float(is_body)
-        return Piece(whole=library.id, kind=library.kind, bytes=library.bytes, reads=share, body=is_body)
-
+    shares = [_read_bytes(part) / was.read_bytes if was.read_bytes else 0.0 for part in parts]
     return (
-        replace(body, piece=piece(body.bytes, True)),
-        *(_as_library(library, part, piece(read[part.path], False)) for part in parts),
-    )
+        replace(body, piece=replace(was, reads=max(0.0, was.reads - sum(shares)))),
+        *(_as_library(library, part, replace(was, reads=share, body=False))
+          for part, share in zip(parts, shares, strict=True)),
+    )  # fmt: skip
+
+
+def _as_piece(library: Library) -> Piece:
+    """A whole library as the body that it is before anything is parted from it."""
+    unread = sum(part.bytes for part in separable(library) if part.kind is Kind.BACKUP)
+    return Piece(whole=library.id, kind=library.kind, bytes=library.bytes, read_bytes=library.bytes - unread,
+                 reads=1.0, body=True)  # fmt: skip
+
+
+def _read_bytes(part: Part) -> int:
+    return 0 if part.kind is Kind.BACKUP else part.bytes
 
 
 def _without(body: Library, part: Part) -> Library:
@@ -99,11 +112,3 @@ def merged(body: Library, parts: Sequence[Library]) -> Library:
         files=sum(one.files for one in together), folders=sum(one.folders for one in together),
         sizes=tuple(sorted(sizes.items())),
     )  # fmt: skip
-
-
-def body_of(libraries: Iterable[Library], piece: Library) -> Library | None:
-    """The body to which a part belongs; None for a body or a whole library."""
-    if piece.piece is None or piece.piece.body:
-        return None
-    whole = piece.piece.whole
-    return next((one for one in libraries if one.piece is not None and one.piece.body and one.id == whole), None)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Sequence
 
 from nuvik.core.model.errors import Refused
@@ -71,12 +72,12 @@ def totals(draft: Draft) -> str:
     said += f" · {format_count(len(draft.loads), 'move')} · {_size(draft)}"
     if staged := draft.arranged.staged_bytes:
         said += f" · {format_bytes(staged)} of it twice, by way of a third drive"
-    if draft.landings:
-        said += f" · new content of {format_count(len(draft.landings), 'kind')} goes elsewhere"
     for drive in draft.drives:
         free = draft.free_then_bytes(drive.id)
         if drive.attached and free != drive.free_bytes:
             said += f" · {shown(drive.label)} {format_bytes(drive.free_bytes)} → {format_free(free)}"
+    if draft.landings:
+        said += f" · new content of {format_count(len(draft.landings), 'kind')} goes elsewhere"
     return said
 
 
@@ -91,7 +92,7 @@ def consequence(draft: Draft, library: Library, drive_id: str) -> str:
     if drive.id == here.id:
         if library.id not in draft.places:
             return f"{shown(library.name)} stands on {shown(drive.label)}."
-        return f"{shown(library.name)} goes to {shown(drive.label)}, to {shown(draft.target_of(library))}."
+        return f"{goes_to(draft, library)}."
     try:
         then = draft.set_down(library.id, drive_id)
     except Refused as refusal:
@@ -104,6 +105,15 @@ def consequence(draft: Draft, library: Library, drive_id: str) -> str:
     )
     why = why_cannot(library, drive, draft.drive(library.drive)) if drive.id != library.drive else None
     return said + (f"; it cannot be: {why}." if why else _new_breach(draft, then))
+
+
+def goes_to(draft: Draft, library: Library) -> str:
+    """Which drive and which folder on it a library goes to, without a stop at the end."""
+    drive, body = draft.drive(draft.place_of(library)), draft.body_of(library)
+    if body is not None and draft.place_of(body) == drive.id:
+        return f"{shown(library.name)} goes along with {shown(body.name)} to {shown(drive.label)}"
+    path = os.path.relpath(draft.target_of(library), drive.path)
+    return f"{shown(library.name)} goes to {shown(drive.label)}, {shown(path)}"
 
 
 def consequence_of_all(draft: Draft, library_ids: Sequence[str], drive_id: str) -> str:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
+from typing import Any
 
 from nuvik.core.model.errors import BadInput
-from nuvik.core.model.library import Card, Kind, Part
+from nuvik.core.model.library import Card, Kind, Library, Part
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.units import parse_bytes
@@ -74,8 +76,28 @@ def parts_of(text: str, library: str) -> tuple[Part, ...]:
     return tuple(part_of(one, library) for one in text.split(",") if one.strip())
 
 
-def card_with(card: Card, name: str, kind: str, opens: str, needs: str, parts: str, **flags: bool) -> Card:
-    """The card with what the fields say; `flags` are fields of Card that are true or false. Raises BadInput."""
-    return replace(card, name=name_of(name), kind=kind_of(kind), opens_per_week=opens_of(opens),
-                   needs_read_bytes_per_s=speed_of(needs), parts=parts_of(parts, card.path),
-                   **flags)  # type: ignore[arg-type]  # fmt: skip
+def places_of(text: str, libraries: Iterable[Library]) -> tuple[str, ...]:
+    """The paths of libraries from their names or paths with commas between them. Raises BadInput."""
+    known = list(libraries)
+    found = []
+    for one in filter(None, (word.strip() for word in text.split(","))):
+        meant = [library.path for library in known if one in (library.path, library.tether)]
+        meant = meant or [library.path for library in known if library.name.casefold() == one.casefold()]
+        if len(meant) != 1:
+            wrong = "is the name of several libraries" if meant else "is no library that the last survey knows"
+            raise BadInput(f"“{shown(one)}” {wrong}.", next_step="Write its name as it is listed, or its path.")
+        found.append(meant[0])
+    return tuple(dict.fromkeys(found))
+
+
+def card_with(card: Card, fields: Mapping[str, str], libraries: Iterable[Library] = (), **flags: bool) -> Card:
+    """The card with what the fields of a form say: `name`, `kind`, `opens`, `needs`, `parts`, `with`, `apart` and
+    `collection`; `flags` are fields of Card that are true or false. Raises BadInput.
+    """
+    known, given = list(libraries), dict[str, Any](flags)
+    return replace(
+        card, name=name_of(fields["name"]), kind=kind_of(fields["kind"]), opens_per_week=opens_of(fields["opens"]),
+        needs_read_bytes_per_s=speed_of(fields["needs"]), parts=parts_of(fields["parts"], card.path),
+        keep_with=places_of(fields["with"], known), apart_from=places_of(fields["apart"], known),
+        collection=name_of(fields["collection"]), **given,
+    )  # fmt: skip

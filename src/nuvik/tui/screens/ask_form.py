@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
@@ -16,7 +18,7 @@ from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.planning.asked import style_of, wishes_as_typed
 from nuvik.tui.theme import palette_of
 
-_FIELDS = ("style", "free", "moves", "hours", "weeks")
+_FIELDS = ("style", "free", "moves", "hours", "weeks", "grow")
 
 
 class AskForm(ModalScreen[Wishes | None]):
@@ -24,9 +26,10 @@ class AskForm(ModalScreen[Wishes | None]):
 
     BINDINGS = [Binding("escape", "dismiss", "leave it"), Binding("ctrl+s", "ask", "ask")]
 
-    def __init__(self, drive: Drive | None, wishes: Wishes) -> None:
+    def __init__(self, drive: Drive | None, room_to_grow: Callable[[float], dict[str, int]]) -> None:
+        """`room_to_grow` tells the headroom, by drive id, with which so many weeks of growth have room."""
         super().__init__()
-        self._drive, self._wishes = drive, wishes
+        self._drive, self._room_to_grow = drive, room_to_grow
 
     def compose(self) -> ComposeResult:
         where = shown(self._drive.label) if self._drive else "the drive"
@@ -42,7 +45,9 @@ class AskForm(ModalScreen[Wishes | None]):
             yield Static("all moves together take at most so many hours", classes="quiet")
             yield Input("", placeholder="as long as it takes", id="hours")
             yield Static("within so many weeks it is to pay", classes="quiet")
-            yield Input("", placeholder=f"{self._wishes.weeks:g}", id="weeks")
+            yield Input("", placeholder=f"{Wishes().weeks:g}", id="weeks")
+            yield Static("room for so many weeks of what the drives grow by", classes="quiet")
+            yield Input("", placeholder="none beyond the headroom", id="grow")
             yield Static(id="weights")
             with Horizontal(id="answers"):
                 yield Button("ask (^s)", id="ask")
@@ -80,7 +85,7 @@ class AskForm(ModalScreen[Wishes | None]):
     def action_ask(self) -> None:
         fields = {name: self.query_one(f"#{name}", Input).value for name in _FIELDS}
         try:
-            wishes = wishes_as_typed(self._drive, fields, self._wishes)
+            wishes = wishes_as_typed(self._drive, fields, self._room_to_grow)
         except NuvikError as trouble:
             self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)
             return

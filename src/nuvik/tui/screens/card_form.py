@@ -29,6 +29,7 @@ _FLAGS = (
     ("titles", "each of its sub-folders is a library of its own"),
     ("ignored", "it is no library"),
 )
+_FIELDS = ("name", "kind", "opens", "needs", "parts", "with", "apart", "collection")
 _NEED_A_SURVEY = ("titles", "ignored", "parts")
 
 
@@ -60,11 +61,23 @@ class CardForm(ModalScreen[None]):
             yield Static("parts that may stand elsewhere, such as Cache=cache, Media=video", classes="quiet")
             parts = ", ".join(f"{shown(part.path)}={part.kind}" for part in card.parts)
             yield Input(parts, placeholder="as Nuvik finds them", id="parts")
+            yield Static("stands on the same drive as: names with commas between them", classes="quiet")
+            yield Input(self._names(card.keep_with), placeholder="no other", id="with")
+            yield Static("stands on another disk than, as a backup than its original", classes="quiet")
+            yield Input(self._names(card.apart_from), placeholder="no other", id="apart")
+            yield Static("belongs to a collection that is better on one drive", classes="quiet")
+            yield Input(card.collection or "", placeholder="none", id="collection")
             for field, words in _FLAGS:
                 yield Checkbox(words, getattr(card, field), id=field, disabled=self._idle(field), compact=True)
             with Horizontal(id="answers"):
                 yield Button("keep (^s)", id="keep")
                 yield Button("leave it (Esc)", id="later")
+
+    def _names(self, paths: tuple[str, ...]) -> str:
+        """Libraries by name where that is theirs alone, else by path."""
+        names = [shown(one.name) for one in self._desk.snapshot.libraries]
+        known = {one.path: shown(one.name) for one in self._desk.snapshot.libraries}
+        return ", ".join(known[path] if names.count(known.get(path, "")) == 1 else path for path in paths)
 
     def _idle(self, field: str) -> bool:
         """There is nothing to overrule in what may move anyway, and what is impossible stays so."""
@@ -83,11 +96,10 @@ class CardForm(ModalScreen[None]):
         self.action_keep()
 
     def action_keep(self) -> None:
-        fields = ("name", "kind", "opens", "needs", "parts")
-        name, kind, opens, needs, parts = (self.query_one(f"#{field}", Input).value for field in fields)
+        fields = {field: self.query_one(f"#{field}", Input).value for field in _FIELDS}
         flags = {field: self.query_one(f"#{field}", Checkbox).value for field, _ in _FLAGS}
         try:
-            card = card_with(self._card, name, kind, opens, needs, parts, **flags)
+            card = card_with(self._card, fields, self._desk.snapshot.libraries, **flags)
             self._desk.workspace.tell(card)
         except NuvikError as trouble:
             self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)

@@ -13,7 +13,7 @@ from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.planning.draft import Draft
-from nuvik.core.planning.telling import consequence, consequence_of_all, headline, totals
+from nuvik.core.planning.telling import consequence, consequence_of_all, goes_to, headline, totals
 from nuvik.tui.screens.plan_asking import PlanAsking
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
@@ -132,7 +132,7 @@ class PlanScreen(PlanAsking):
             kept = draft.kept.get(under.id)
             here = consequence(draft, under, place)
             if under.id in draft.reasons and under.id in draft.places:
-                here = f"{shown(under.name)} goes to {shown(draft.target_of(under))}: {draft.reasons[under.id]}."
+                here = f"{goes_to(draft, under)}: {draft.reasons[under.id]}."
             elif kept is not None and under.movable:
                 here = f"{shown(under.name)} stays: {kept.reason}."
             self.tell(f"{here} l lifts it." if under.movable else f"{shown(under.name)} stays: {under.why_not}.")

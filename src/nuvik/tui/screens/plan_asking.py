@@ -44,7 +44,9 @@ class PlanAsking(StageScreen):
 
     def action_ask_within(self) -> None:
         """Ask with limits."""
-        self.app.push_screen(AskForm(self.query_one(DriveBoard).drive, Wishes()), self._asked_within)
+        self.app.push_screen(
+            AskForm(self.query_one(DriveBoard).drive, self.desk.workspace.room_to_grow), self._asked_within
+        )
 
     def _asked_within(self, wishes: Wishes | None) -> None:
         if wishes is not None:
