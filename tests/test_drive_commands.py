@@ -106,10 +106,11 @@ def test_candidates_are_compared(house, capsys, tmp_path):
     file = tmp_path / "mine.toml"
     file.write_text(CANDIDATES)
     said, _ = nuvik(house, capsys, "compare", str(file))
-    assert "Bare in Case" in said and "60.00 EUR" in said and "you would wait" in said
+    assert "Bare in Case" in said and "60.00 EUR" in said and "would open noticeably quicker" in said
     data = json.loads(nuvik(house, capsys, "compare", str(file), "--json")[0])["candidates"]
-    assert [one["label"] for one in data] == ["Bare in Case", "Heron in a better case"], "most saved first"
-    assert data[0]["libraries"] == ["Moon"] and data[0]["parts"] == ["Bare", "Case"]
+    assert {one["label"] for one in data} == {"Bare in Case", "Heron in a better case"}
+    assert data[0]["saves_s_per_week"] >= data[1]["saves_s_per_week"], "most saved first"
+    assert next(one for one in data if one["label"] == "Bare in Case")["parts"] == ["Bare", "Case"]
 
 
 def test_a_world_that_is_changed_while_nuvik_runs_is_seen(house):

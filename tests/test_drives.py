@@ -375,6 +375,7 @@ def test_candidates_are_put_together_and_held_back_by_their_slowest_part(world, 
         drive["other_bytes"] = 0 if drive["id"] == "heron" else drive["usable_bytes"]
     world.write()
     built = next(one for one in world.open().verdicts(str(file)) if one.candidate.label == "Bare in Case")
+    assert "with Ferry on it you would wait" in built.in_words()
     assert built.saves_s_per_week > 5 * 40, "now nothing else has room, and platters need 44 s for small reads"
     assert verdicts["Heron in a better case"].candidate.upgrade_of == "heron"
     for bad, said in ((('"nvme"]', '"cheese"]'), "line 14"), (("gen2x2", "gen9"), "unknown link"),

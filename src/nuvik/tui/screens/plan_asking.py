@@ -130,8 +130,8 @@ class PlanAsking(StageScreen):
         if not others:
             self.notify(f"Nothing on {shown(drive.label)} may move.", severity="warning", markup=False)
             return
-        choices = [(key, f"{shorten(one.name, 26):<26} {format_bytes(one.bytes):>8}  "
-                         + consequence_of_swap(draft, hand, [one.id]).partition(": ")[2])
+        choices = [(key, f"{shorten(one.name, 24):<24} {format_bytes(one.bytes):>8}  "
+                         + consequence_of_swap(draft, hand, [one.id]).partition(": ")[2].rstrip("."))
                    for key, one in zip(_KEYS, others[:_MOST_CHOICES], strict=False)]  # fmt: skip
         ids = dict(zip(_KEYS, [one.id for one in others[:_MOST_CHOICES]], strict=False))
         title = f"Swap {shown(draft.library(hand[0]).name)} with what on {shown(drive.label)}?"
@@ -197,7 +197,7 @@ class PlanAsking(StageScreen):
         except NuvikError as trouble:
             self.nuvik.complain(trouble)
             return
-        names = ("this draft", os.path.basename(path).removesuffix(PLAN_ENDING))
+        names = ("this draft", "file " + os.path.basename(path).removesuffix(PLAN_ENDING))
         self.app.push_screen(BesideSheet(self.desk, names, (self.desk.draft, other)))
 
     # -- landings ------------------------------------------------------------------------------------------

@@ -16,7 +16,7 @@ from nuvik.tui.desk import Desk
 from nuvik.tui.screens.sheet import Sheet
 from nuvik.tui.theme import palette_of
 
-_LABEL_CELLS, _FIGURE_CELLS, _ROWS = 30, 26, 14
+_LABEL_CELLS, _FIGURE_CELLS, _ROWS = 44, 26, 14
 
 
 class BesideSheet(Sheet):
