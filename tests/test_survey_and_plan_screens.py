@@ -9,6 +9,7 @@ import pytest
 from textual.widgets import Input, Static
 
 from conftest import MB, fill
+from households import made_up_household
 from nuvik.core.model.library import Kind
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.card_form import CardForm
@@ -271,3 +272,39 @@ async def test_asking_within_limits_and_choosing_where_new_content_goes(tight):
         assert landing.drive == app.desk.draft.drives[2].id and "new content of 1 kind" in words(app, "#totals")
         await pilot.press("u")
         assert app.desk.draft.landings.get(Kind.GAME) != landing
+
+
+async def test_every_edit_of_five_hundred_libraries_on_eight_drives_is_answered_at_once(world):
+    """The work of each key, drawing included; the quickest of three, since this machine may be busy."""
+    fill(world.path("kestrel", "Games", "Kite"))
+    app = NuvikApp(world.open)
+    async with app.run_test(size=(159, 47)) as pilot:
+        await settle(app, pilot)
+        app.desk.take_snapshot(made_up_household(500, drives=8))
+        await pilot.press("3")
+        await pilot.pause()
+        screen = app.screen
+        table, board = screen.query_one(LibraryTable), screen.query_one(DriveBoard)
+
+        def draw() -> None:
+            for widget in (table, board):
+                for line in range(widget.size.height):
+                    widget.render_line(line)
+
+        steps = {
+            "drive": lambda: (board.action_cursor(1), screen.on_drive_board_moved()),
+            "library": lambda: (table.action_move(1), screen._moved()), "lift": screen.action_lift,
+            "hold": lambda: (board.action_cursor(1), screen.on_drive_board_moved()), "set down": screen.action_set_down,
+            "stay": screen.action_stay, "back": screen.action_step_back, "again": screen.action_step_forward,
+        }  # fmt: skip
+        times = {name: [] for name in steps}
+        for _ in range(3):
+            for name, step in steps.items():
+                began = time.process_time()
+                step()
+                draw()
+                times[name].append(time.process_time() - began)
+                await pilot.pause()
+        assert app.desk.position > 2
+        slow = {name: min(found) for name, found in times.items() if min(found) > 0.1 * slowness()}
+        assert not slow, slow

@@ -5,9 +5,10 @@ from __future__ import annotations
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.screen import Screen
-from textual.widgets import Footer, Static
+from textual.widgets import Static
 
 from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.key_line import KeyLine
 
 
 class Opening(Screen[None]):
@@ -18,4 +19,4 @@ class Opening(Screen[None]):
         yield Static(Text.assemble((" Nuvik ", f"bold {palette.ground} on {palette.accent}")), id="rail")
         yield Static("Looking at the drives …", id="headline", markup=False)
         yield Static(id="body")
-        yield Footer(show_command_palette=False)
+        yield KeyLine()

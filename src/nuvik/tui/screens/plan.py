@@ -47,6 +47,9 @@ class PlanScreen(PlanAsking):
         Binding("tab", "app.focus_next", "switch"),
     ]
 
+    _applies: tuple[bool, bool] = (False, False)
+    """Whether something is in hand, and whether something is to be mended: which keys are shown."""
+
     def body(self) -> ComposeResult:
         yield DriveBoard(id="drives")
         yield LibraryTable(id="libraries")
@@ -114,7 +117,11 @@ class PlanScreen(PlanAsking):
 
     def _show_words(self) -> None:
         library, drive = self._lifted, self.query_one(DriveBoard).drive
-        self.query_one("#totals", Static).update(totals(self._preview()))
+        self.put("#totals", totals(self._preview()))
+        applies = (bool(self.desk.hand), bool(self.desk.draft.breaches))
+        if applies != self._applies:  # drawing the keys anew is slow
+            self._applies = applies
+            self.refresh_bindings()
         if library is not None and drive is not None:
             many = len(self.desk.hand)
             held = f"{shown(library.name)} is" if many == 1 else f"{many} libraries are"
@@ -124,7 +131,6 @@ class PlanScreen(PlanAsking):
             return
         mends = " m puts it right with the fewest moves." if self.desk.draft.breaches else ""
         self.say(f"{headline(self.desk.draft)}{mends}")
-        self.refresh_bindings()
         under = self.query_one(LibraryTable).library
         if under is not None:
             place = self.desk.draft.place_of(under)

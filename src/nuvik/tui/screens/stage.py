@@ -4,17 +4,19 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, ClassVar, cast
 
+from rich.cells import cell_len
 from rich.text import Text
 from textual import events
 from textual.app import ComposeResult
 from textual.containers import Vertical
 from textual.screen import Screen
-from textual.widgets import Footer, Static
+from textual.widgets import Static
 
 from nuvik.core.model.names import shorten
 from nuvik.core.model.progress import Event
 from nuvik.tui.desk import Desk
 from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.key_line import KeyLine
 
 if TYPE_CHECKING:
     from nuvik.tui.app import NuvikApp
@@ -48,7 +50,7 @@ class StageScreen(Screen[None]):
         with Vertical(id="body"):
             yield from self.body()
         yield Static(id="consequence", markup=False)
-        yield Footer(show_command_palette=False)
+        yield KeyLine()
         yield Static(
             f"Nuvik needs a window of {SMALLEST[0]} × {SMALLEST[1]} characters: make it larger.", id="too-small",
             markup=False,
@@ -87,11 +89,19 @@ class StageScreen(Screen[None]):
 
     def say(self, headline: str) -> None:
         """Set the headline."""
-        self.query_one("#headline", Static).update(Text(headline))
+        self.put("#headline", headline)
 
     def tell(self, consequence: str) -> None:
         """Set the line that tells what pressing the key would change."""
-        self.query_one("#consequence", Static).update(Text(consequence))
+        self.put("#consequence", consequence)
+
+    def put(self, selector: str, words: str) -> None:
+        """Let a line say something else. Laying out the screen anew is slow: only when the height may change."""
+        line = self.query_one(selector, Static)
+        before = str(line.content)
+        if words != before:
+            room = line.content_size.width
+            line.update(Text(words), layout=max(cell_len(before), cell_len(words)) > room or not before)
 
     def _draw_rail(self) -> None:
         palette = palette_of(self.app.theme)
