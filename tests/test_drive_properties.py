@@ -31,6 +31,7 @@ from nuvik.core.model.links import LINKS
 from nuvik.core.model.plan import Plan, Step
 from nuvik.core.model.purchase import Candidate
 from nuvik.core.planning.advice import Needs, weigh
+from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.store.database import Database
 from nuvik.core.store.drive_book import DriveBook, Told
@@ -274,7 +275,8 @@ def test_volumes_of_one_container_have_one_free_space(moves, on_trial):
              to_drive="abc"[other], target_path=f"/t{number}")
         for number, (one, other, size) in enumerate(moves, start=1) if one != other
     )  # fmt: skip
-    timeline = simulate(Plan(made_at="", host="", snapshot_taken_at="", steps=steps), three, on_trial)
+    plan = Plan(made_at="", host="", snapshot_taken_at="", steps=steps)
+    timeline = simulate(Scene(plan, three, on_trial=on_trial))
     for step in timeline.steps:
         assert step.free_after_bytes["a"] == step.free_after_bytes["b"]
         assert all(step.lowest_free_bytes[one] <= step.free_after_bytes[one] + step.bytes for one in "abc")

@@ -19,6 +19,7 @@ from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.planning.draft import Draft
 from nuvik.core.planning.telling import consequence
+from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.store.plan_file import read_plan, write_plan
 
@@ -64,7 +65,7 @@ def test_bytes_are_conserved_and_no_feasible_step_breaks_a_floor(draft, on_trial
             draft.to_plan()
         return
     plan = draft.to_plan()
-    timeline = simulate(plan, draft.drives, on_trial)
+    timeline = simulate(Scene(plan, draft.drives, on_trial=on_trial))
     total, held = sum(timeline.free_before_bytes.values()), 0
     for step, planned in zip(timeline.steps, plan.steps, strict=True):
         held += planned.bytes if on_trial else 0

@@ -26,6 +26,7 @@ from nuvik.core.planning.proposal import propose
 from nuvik.core.planning.rules import may_stand
 from nuvik.core.planning.solver import Program, Solved
 from nuvik.core.planning.telling import totals
+from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.store.snapshots import keep_snapshot
 
@@ -308,7 +309,7 @@ def test_a_knot_is_untied_through_a_third_drive():
     ], "the smaller one waits"  # fmt: skip
     assert plan.steps[2].path == plan.steps[0].target_path and "to make room for often" in plan.steps[0].reason
     assert "98.0 GB go by way of a third drive" in found.in_words() and not found.arranged.stuck
-    assert simulate(plan, found.draft.drives).feasible
+    assert simulate(Scene(plan, found.draft.drives)).feasible
 
 
 def test_room_to_grow_is_what_the_surveys_say(world):

@@ -126,7 +126,7 @@ def with_headroom(plan: Plan, headroom: list[str] | None, call: Call) -> Plan:
 
 def show_rehearsal(call: Call, plan: Plan, on_trial: bool, one_line: bool = False) -> Timeline:
     """Rehearse and print; ends with exit code 3 when something forbids the plan."""
-    from nuvik.core.rehearsal.rehearse import rehearsal_headline
+    from nuvik.core.rehearsal.headline import rehearsal_headline
     from nuvik.core.store.wire import to_wire
 
     workspace = call.workspace

@@ -38,7 +38,7 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     from nuvik.core.carrying.run import carry_plan, undo
     from nuvik.core.model.wishes import Wishes
     from nuvik.core.planning.telling import totals
-    from nuvik.core.rehearsal.rehearse import rehearsal_headline
+    from nuvik.core.rehearsal.headline import rehearsal_headline
     from nuvik.core.survey.gauge import budget_for
     from nuvik.core.survey.headline import survey_headline
     from nuvik.core.survey.speeds_headline import speeds_headline

@@ -29,7 +29,8 @@ from nuvik.core.planning.draft import Draft
 from nuvik.core.planning.landing import landing_on, landing_so_far
 from nuvik.core.planning.purchases import Verdict, verdicts_on
 from nuvik.core.planning.waiting import factor_for
-from nuvik.core.rehearsal.rehearse import rehearse
+from nuvik.core.rehearsal.rehearse import Checked, check_plan, rehearse
+from nuvik.core.rehearsal.whatifs import WhatIf
 from nuvik.core.store.cards import CardBox
 from nuvik.core.store.database import Database
 from nuvik.core.store.drive_book import DriveBook
@@ -370,9 +371,16 @@ class Workspace:
             if rate is not None and rate.per_week > 0 and drives[drive_id].attached
         }
 
-    def rehearse(self, plan: Plan, on_trial: bool = False, stop: Stop | None = None) -> Timeline:
-        """What carrying a plan now would do."""
-        return rehearse(self.host, plan, self.database.folder, on_trial, self.snapshot(), stop)
+    def check(self, plan: Plan, on_trial: bool = False, stop: Stop | None = None) -> Checked:
+        """Look at every step of a plan; rehearsing it then takes no time. Raises StopRequested."""
+        return check_plan(self.host, plan, self.database.folder, on_trial, self.snapshot(), self.work().learnt(),
+                          self.growth(), stop)  # fmt: skip
+
+    def rehearse(
+        self, plan: Plan, on_trial: bool = False, stop: Stop | None = None, what_ifs: Sequence[WhatIf] = ()
+    ) -> Timeline:
+        """What carrying a plan now would do, all of the what-ifs supposed."""
+        return rehearse(self.check(plan, on_trial, stop), what_ifs)
 
     def labels(self) -> dict[str, str]:
         return {drive.id: drive.label for drive in self.host.drives()}

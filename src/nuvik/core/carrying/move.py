@@ -15,7 +15,7 @@ from nuvik.core.carrying.copying import copy_library
 from nuvik.core.carrying.places import held, held_folder, missing_folders, remove_aside, unmake_way
 from nuvik.core.carrying.proof import copy_unchanged, look_through, prove_copy, unchanged
 from nuvik.core.carrying.switch import holds_original, publish, put_back, switch, unpublish
-from nuvik.core.carrying.undo import discard, step_of, take_back
+from nuvik.core.carrying.undo import discard, take_back
 from nuvik.core.carrying.work import Work
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.errors import Refused, Stopped
@@ -24,6 +24,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Tether
 from nuvik.core.model.units import format_bytes
 from nuvik.core.planning.checks import check_step
+from nuvik.core.rehearsal.experience import as_step
 
 _GAIN_LOOKS, _BETWEEN_LOOKS_S = 15, 0.1
 _MOST_PASSES = 5
@@ -65,7 +66,7 @@ def _drives_attached(work: Work, move: Move) -> None:
 def _begin(work: Work, move: Move) -> Move:
     undoing = move.undoes is not None
     found = check_step(
-        work.host, step_of(move), work.state_folder, fresh=not undoing, replaces_link=undoing, stop=work.stop
+        work.host, as_step(move), work.state_folder, fresh=not undoing, replaces_link=undoing, stop=work.stop
     )
     if found.violations:
         first = found.violations[0]

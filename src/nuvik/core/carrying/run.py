@@ -21,7 +21,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Event
 from nuvik.core.model.units import format_count
-from nuvik.core.rehearsal.rehearse import rehearse
+from nuvik.core.rehearsal.rehearse import check_plan, rehearse
 from nuvik.core.store.wire import plan_to_wire
 from nuvik.core.survey.inventory import take_inventory
 
@@ -42,7 +42,8 @@ def carry_plan(work: Work, plan: Plan, on_trial: bool = False) -> Outcome:
     """
     with carrying_lock(work.state_folder, f"carrying {format_count(len(plan.steps), 'move')}"):
         _none_midway(work)
-        timeline = rehearse(work.host, plan, work.state_folder, on_trial, stop=work.stop)
+        checked = check_plan(work.host, plan, work.state_folder, on_trial, calibration=work.learnt(), stop=work.stop)
+        timeline = rehearse(checked)
         if timeline.violations:
             first = timeline.violations[0]
             raise Refused(f"{shown(first.library)} cannot be moved: {first.problem}", next_step=first.mend)

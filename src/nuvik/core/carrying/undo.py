@@ -13,10 +13,11 @@ from nuvik.core.model.clock import now_text
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
-from nuvik.core.model.plan import Step, Tether
+from nuvik.core.model.plan import Tether
 from nuvik.core.model.timing import WritePace
 from nuvik.core.model.units import format_bytes
-from nuvik.core.rehearsal.simulate import step_times
+from nuvik.core.rehearsal.experience import as_step
+from nuvik.core.rehearsal.phases import step_times
 from nuvik.core.store.journal import new_token
 from nuvik.core.survey.walk.walkers import size_tree
 
@@ -35,14 +36,6 @@ def take_back(work: Work, move: Move) -> Move:
     put_back(work, move)
     unpublish(work, move)
     return work.journal.keep(replace(move, state=State.DISCARDING))
-
-
-def step_of(move: Move) -> Step:
-    """The plan's step that a move carries out."""
-    return Step(
-        n=move.n, library=move.library, kind=move.kind, path=move.source, bytes=move.bytes, files=move.files,
-        from_drive=move.source_drive, to_drive=move.target_drive, target_path=move.target, tether=move.tether,
-    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,11 +107,11 @@ def move_back(work: Work, move: Move) -> Move:
     now = size_tree(work.host, move.target, work.stop).root.extent
     here, there = work.drive(move.target_drive), work.drive(move.source_drive)
     assert here is not None and there is not None  # way_back has seen both
-    step = step_of(move)
-    times = step_times(replace(step, bytes=now.bytes, files=now.files), here, WritePace(there), 0.0, False)
+    step = replace(as_step(move), bytes=now.bytes, files=now.files, on_disk_bytes=now.on_disk_bytes)
+    times = step_times(step, here, WritePace(there), 0.0, False, work.host.pace)
     return Move(
         id=0, run=move.run, token=new_token(), n=move.n, library=move.library, kind=move.kind, source=move.target,
         target=move.source, source_drive=move.target_drive, target_drive=move.source_drive, bytes=now.bytes,
         files=now.files, frees_bytes=now.on_disk_bytes, tether=Tether.NONE, state=State.PLANNED, on_trial=False,
-        expected_s=times.copy_s + times.prove_s + times.release_s,
+        expected_s=times.total_s * work.learnt().of(here.id, there.id).likely,
     )  # fmt: skip

@@ -11,6 +11,8 @@ from nuvik.core.hosts.files import Files
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.journal import Move
 from nuvik.core.model.progress import Event, Report, Stop, silent
+from nuvik.core.rehearsal.calibration import Calibration
+from nuvik.core.rehearsal.experience import learnt_from
 from nuvik.core.store.journal import Journal
 
 _BETWEEN_REPORTS_S = 0.1
@@ -34,6 +36,10 @@ class Work:
 
     def drive(self, drive_id: str) -> Drive | None:
         return next((drive for drive in self.host.drives() if drive.id == drive_id), None)
+
+    def learnt(self) -> Calibration:
+        """What the moves carried so far tell of how long the next ones take."""
+        return learnt_from(self.journal.moves(), self.host.drives(), self.host.pace)
 
     def tell(self, event: str, move: Move, **detail: Any) -> None:
         self.report(

@@ -10,6 +10,7 @@ from nuvik.core.hosts.files import Files
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Card
 from nuvik.core.model.surroundings import Surroundings
+from nuvik.core.model.timing import Pace
 from nuvik.core.model.traffic import Counters
 
 
@@ -63,6 +64,11 @@ class Host(Protocol):
 
     counts_lengths: bool
     """A file's length counts as its size on disk, and folders take nothing: true in a world."""
+
+    @property
+    def pace(self) -> Pace:
+        """What this computer adds to the drives' own times when a library is carried."""
+        ...
 
     def mount_points(self) -> tuple[str, ...]:
         """Where drives (and other trees) are mounted: places that a survey does not enter from above."""

@@ -16,6 +16,7 @@ import psutil
 
 from nuvik.core.hosts.base import DriveMemory, drive_holding, fastest_first
 from nuvik.core.hosts.files import Files
+from nuvik.core.hosts.pace import pace_of_this_computer
 from nuvik.core.hosts.processes import open_paths, programs_using
 from nuvik.core.hosts.surroundings import surroundings_of
 from nuvik.core.hosts.usage import Usage, UsageMeter
@@ -27,6 +28,7 @@ from nuvik.core.model.media import medium_of
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.surroundings import Surroundings
+from nuvik.core.model.timing import Pace
 from nuvik.core.model.traffic import Counters
 
 _SYSTEM_FOLDERS = {
@@ -194,6 +196,10 @@ class LocalHost:
         return programs_using(path)
 
     counts_lengths = False
+
+    @property
+    def pace(self) -> Pace:
+        return pace_of_this_computer()
 
     def mount_points(self) -> tuple[str, ...]:
         return tuple(mount.mountpoint for mount in self._mounts())

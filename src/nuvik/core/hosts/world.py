@@ -20,6 +20,7 @@ from nuvik.core.model.library import Card
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within, normalised
 from nuvik.core.model.surroundings import Surroundings
+from nuvik.core.model.timing import Pace
 from nuvik.core.model.traffic import Counters
 
 STATE_FOLDER = ".nuvik"
@@ -107,6 +108,10 @@ class WorldHost:
         return programs_using(path)
 
     counts_lengths = True
+
+    @property
+    def pace(self) -> Pace:
+        return Pace()
 
     def mount_points(self) -> tuple[str, ...]:
         return ()

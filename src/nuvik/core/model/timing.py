@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 from nuvik.core.model.drive import Drive
 
+NAMES_AT_ONCE = 8
+"""Assumed: file systems write names in batches, so that eight are made or removed in the time of one small read."""
 BURST_RECOVERY_S = 30.0
 """Assumed: a chip drive's quick buffer is empty again after half a minute without writing."""
 
@@ -40,5 +42,26 @@ def read_seconds(drive: Drive, count_bytes: int, files: int) -> float:
 
 
 def per_file_seconds(drive: Drive, files: int) -> float:
-    """Seconds to make or remove the names of files: assumed as one small read each."""
-    return files / drive.small_reads_per_s
+    """Seconds to make or remove the names of files."""
+    return files / (drive.small_reads_per_s * NAMES_AT_ONCE)
+
+
+@dataclass(frozen=True, slots=True)
+class Pace:
+    """What this computer adds to the drives' own times; nothing in a stand-in world, whose clock knows only drives.
+
+    The seconds a file are assumed: measured on one chip-drive computer, scaled by how quickly this one computes.
+    """
+
+    copy_s_a_file: float = 0.0
+    """To find, make, mark and note each file while copying."""
+    prove_s_a_file: float = 0.0
+    look_s_a_file: float = 0.0
+    """To look again whether anything changed, before and after the switch."""
+    release_s_a_file: float = 0.0
+    held_back_bytes: int = 0
+    """So much that is written the system takes into its memory before it begins to bring it to the drive."""
+
+
+HELD_BACK_S = 30.0
+"""… but at most for so long (Linux writes back what is older: `vm.dirty_expire_centisecs`)."""

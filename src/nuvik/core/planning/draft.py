@@ -98,7 +98,11 @@ class Draft:
                 places[one.id] = drive_id
         if target_path is not None and drive_id != library.drive:
             targets[library_id] = target_path
-        return replace(self, places=places, targets=targets, proven_gap=None, said="", kept={}, unplaced=())
+        draft = replace(self, places=places, targets=targets, proven_gap=None, said="", kept={}, unplaced=())
+        for known in ("_libraries", "_drives", "_pieces", "_demands"):  # the same for every draft on this snapshot
+            if known in self.__dict__:
+                draft.__dict__[known] = self.__dict__[known]
+        return draft
 
     def set_down_all(self, library_ids: Iterable[str], drive_id: str) -> Draft:
         """The draft with several libraries on one drive. Raises Refused when one of them cannot go there."""

@@ -107,6 +107,10 @@ def merged(body: Library, parts: Sequence[Library]) -> Library:
         for size, count in part.sizes:
             sizes[size] = sizes.get(size, 0) + count
     together = (body, *parts)
+    whole = body.piece
+    if whole is not None:
+        reads = sum(one.piece.reads for one in together if one.piece is not None)
+        body = replace(body, piece=replace(whole, reads=reads))
     return replace(
         body, bytes=sum(one.bytes for one in together), on_disk_bytes=sum(one.on_disk_bytes for one in together),
         files=sum(one.files for one in together), folders=sum(one.folders for one in together),

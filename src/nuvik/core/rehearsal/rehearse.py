@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from nuvik.core.hosts.base import Host
 from nuvik.core.model.names import shown
@@ -12,34 +12,67 @@ from nuvik.core.model.plan import Plan, Step
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timeline import Timeline, Violation
-from nuvik.core.model.units import format_bytes, format_count, format_duration
 from nuvik.core.planning.checks import Findings, check_step
+from nuvik.core.rehearsal.calibration import NOTHING_LEARNT, Calibration
+from nuvik.core.rehearsal.forecast import forecasts
+from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
+from nuvik.core.rehearsal.whatifs import WhatIf, effects, supposed
+from nuvik.core.survey.growth import Growth
 
 
-def rehearse(
+@dataclass(frozen=True)
+class Checked:
+    """What looking at every step of a plan found; a simulation can be run on it again and again."""
+
+    scene: Scene
+    violations: tuple[Violation, ...]
+    notes: tuple[str, ...]
+    rates: Mapping[str, Growth | None]
+
+
+def check_plan(
     host: Host, plan: Plan, state_folder: str, on_trial: bool = False, snapshot: Snapshot | None = None,
+    calibration: Calibration = NOTHING_LEARNT, rates: Mapping[str, Growth | None] | None = None,
     stop: Stop | None = None,
-) -> Timeline:  # fmt: skip
-    """What carrying this plan now would do; nothing is changed. Raises StopRequested."""
+) -> Checked:  # fmt: skip
+    """Look at every step of a plan as things are now; nothing is changed. Raises StopRequested."""
     # Whether there is room is for the simulation to tell: an earlier step may make it.
-    findings = {}
+    findings: dict[int, Findings] = {}
     for step in plan.steps:
         earlier = plan.steps[: step.n - 1]
         gone = frozenset(one.path for one in earlier if is_within(one.path, step.path) and one.path != step.path)
         looked_at = _where_it_lies_now(step, earlier)
         found = check_step(host, looked_at, state_folder, room=False, without=gone, stop=stop)
         findings[step.n] = replace(found, step=step)
-    timeline = simulate(plan, host.drives(), on_trial, lambda step: _room(findings, step), snapshot)
-    violations = [*_across_steps(plan), *timeline.violations]
-    violations += [violation for found in findings.values() for violation in found.violations]
+    violations = [*_across_steps(plan), *(one for found in findings.values() for one in found.violations)]
     if not plan.steps:
         violations.append(Violation(n=0, library="", problem="The plan has no steps.", mend="Add a move."))
-    notes = tuple(note for found in findings.values() for note in found.notes) + _guesses(host, plan)
-    notes += tuple(f"New content of the kind {one.kind} is to go to {shown(one.path)}: choose that folder in the "
-                   "programs that bring it." for one in plan.landings)  # fmt: skip
+    notes = [note for found in findings.values() for note in found.notes]
+    scene = Scene(
+        plan=plan, drives=host.drives(), snapshot=snapshot, on_trial=on_trial, pace=host.pace, calibration=calibration,
+        rooms={n: found.room_bytes for n, found in findings.items() if found.room_bytes},
+    )  # fmt: skip
+    notes += [*_guesses(scene), *_on_the_way(scene), *_landings(plan)]
+    return Checked(scene, tuple(violations), tuple(notes), rates or {})
+
+
+def rehearse(checked: Checked, what_ifs: Sequence[WhatIf] = ()) -> Timeline:
+    """What carrying the plan would do, all of the what-ifs supposed."""
+    plain = simulate(checked.scene)
+    scene, timeline = checked.scene, plain
+    if what_ifs:
+        scene = supposed(checked.scene, what_ifs)
+        timeline = simulate(scene)
+    kept = {step.n for step in scene.plan.steps} | {0}
+    violations = [one for one in checked.violations if one.n in kept]
+    violations += timeline.violations
     violations.sort(key=lambda one: one.n)
-    return replace(timeline, feasible=not violations, violations=tuple(violations), notes=notes)
+    return replace(
+        timeline, feasible=not violations, violations=tuple(violations), notes=checked.notes,
+        effects=effects(what_ifs, checked.scene, scene, plain, timeline),
+        forecast=forecasts(scene, timeline, checked.rates),
+    )  # fmt: skip
 
 
 def _where_it_lies_now(step: Step, earlier: Sequence[Step]) -> Step:
@@ -50,18 +83,30 @@ def _where_it_lies_now(step: Step, earlier: Sequence[Step]) -> Step:
     return step if first is None else replace(step, path=first.path, from_drive=first.from_drive, tether=first.tether)
 
 
-def _room(findings: dict[int, Findings], step: Step) -> int:
-    return findings[step.n].room_bytes or step.bytes
-
-
-def _guesses(host: Host, plan: Plan) -> tuple[str, ...]:
+def _guesses(scene: Scene) -> list[str]:
     """Whose speeds were never measured, so that the times are only as good as typical figures."""
-    used = {drive_id for step in plan.steps for drive_id in (step.from_drive, step.to_drive)}
-    unsure = [drive.label for drive in host.drives() if drive.id in used and drive.speed_source == "typical"]
+    used = {drive_id for step in scene.plan.steps for drive_id in (step.from_drive, step.to_drive)}
+    unsure = [drive.label for drive in scene.drives if drive.id in used and drive.speed_source == "typical"]
     if not unsure:
-        return ()
-    return (f"{' and '.join(map(shown, unsure))} {'was' if len(unsure) == 1 else 'were'} never measured: the times "
-            "rest on figures typical of such drives. Speeds measures them.",)  # fmt: skip
+        return []
+    return [f"{' and '.join(map(shown, unsure))} {'was' if len(unsure) == 1 else 'were'} never measured: the times "
+            "rest on figures typical of such drives. Speeds measures them."]  # fmt: skip
+
+
+def _on_the_way(scene: Scene) -> list[str]:
+    """What waits on a drive that could be pulled meanwhile."""
+    found = []
+    for step in scene.plan.steps:
+        drive = scene.by_id.get(step.via or "")
+        if drive is not None and drive.portable and step.via == step.to_drive:
+            found.append(f"From step {step.n} on {shown(step.library)} waits on {shown(drive.label)}: leave that "
+                         "attached until the library has gone on.")  # fmt: skip
+    return found
+
+
+def _landings(plan: Plan) -> list[str]:
+    return [f"New content of the kind {one.kind} is to go to {shown(one.path)}: choose that folder in the programs "
+            "that bring it." for one in plan.landings]  # fmt: skip
 
 
 def _across_steps(plan: Plan) -> list[Violation]:
@@ -71,39 +116,7 @@ def _across_steps(plan: Plan) -> list[Violation]:
         for path in (step.path, step.target_path):
             waits = step.via is not None and step.via == step.from_drive and path == step.path
             if path in seen and not waits:
-                found.append(
-                    Violation(
-                        n=step.n, library=step.library, problem=f"Step {seen[path]} uses {shown(path)} too.",
-                        mend="Make the plan again.",
-                    )
-                )  # fmt: skip
+                found.append(Violation(n=step.n, library=step.library, mend="Make the plan again.",
+                                       problem=f"Step {seen[path]} uses {shown(path)} too."))  # fmt: skip
             seen[path] = step.n
     return found
-
-
-def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
-    """The sentence that matters most. `labels` gives each drive's label by id."""
-    if timeline.violations:
-        first = timeline.violations[0]
-        many = f" (and {len(timeline.violations) - 1} more)" if len(timeline.violations) > 1 else ""
-        return f"Cannot be carried: step {first.n}, {shown(first.library)}: {first.problem}{many}"
-    if not timeline.steps:
-        return "Nothing to rehearse: set a library down on another drive in Plan first."
-    said = f"Fits. {format_count(len(timeline.steps), 'move')} in about {format_duration(timeline.total_s)}."
-    margins = {
-        drive: low - timeline.floor_bytes[drive]
-        for drive, low in timeline.lowest_free_bytes.items()
-        if low < timeline.free_before_bytes[drive]
-    }
-    if margins:
-        tightest = min(margins, key=lambda drive: margins[drive])
-        at = next(
-            one.n for one in timeline.steps if one.lowest_free_bytes[tightest] == timeline.lowest_free_bytes[tightest]
-        )
-        low = format_bytes(timeline.lowest_free_bytes[tightest])
-        said += f" Lowest point: {low} free on {shown(labels[tightest])} during step {at}."
-    arriving = {drive: names for drive, names in timeline.away.items() if names and drive in margins}
-    for drive, names in arriving.items():
-        many = format_count(len(names), "library", "libraries")
-        said += f" Without {shown(labels[drive])} attached, {many} will not open."
-    return said

@@ -1,120 +1,205 @@
-"""Running a plan on a model of the drives: how long each step takes and what is free at every moment.
+"""Running a plan on a model of the drives, event by event: how long each step takes and what is free at every moment.
 
-A step copies (the slower of reading and writing, both with their per-file cost), reads the copy back for the
-proof, and removes the original. Until then the library stands on both drives.
+A step holds the disks of both its drives from its begin to its end. Until its original is released, the library stands
+on both drives. Steps begin in the plan's order, one after the other; side by side, one also begins while others run,
+where it shares no disk with them, needs nothing of a step that is not done, and takes no room an earlier one wants.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+import heapq
+from dataclasses import dataclass, field
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
-from nuvik.core.model.plan import Plan, Step
-from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.names import shown
+from nuvik.core.model.paths import is_within
+from nuvik.core.model.plan import Step
 from nuvik.core.model.timeline import Timeline, TimelineStep, Violation
-from nuvik.core.model.timing import WritePace, per_file_seconds, read_seconds
+from nuvik.core.model.timing import WritePace
 from nuvik.core.model.units import format_bytes
-
-_SIDE_WORK = 8
-"""Small operations that every move needs on its target besides its own files: folders, the sidecar, renames."""
-
-
-@dataclass(frozen=True, slots=True)
-class StepTimes:
-    """The seconds of one step by phase."""
-
-    copy_s: float
-    prove_s: float
-    release_s: float
+from nuvik.core.planning.waiting import waiting_s_per_week
+from nuvik.core.rehearsal.phases import StepTimes, step_times
+from nuvik.core.rehearsal.scene import Scene
 
 
-def step_times(step: Step, source: Drive, pace: WritePace, start_s: float, on_trial: bool) -> StepTimes:
-    """How long one step takes from `start_s` on; `pace` is the target being written to."""
-    target = pace.drive
-    reading_s = read_seconds(source, step.bytes, step.files)
-    writing_s = pace.seconds_for(step.bytes, start_s) + per_file_seconds(target, step.files)
-    writing_s += per_file_seconds(target, _SIDE_WORK)
-    # Two volumes of one disk take turns; two disks work side by side.
-    copy_s = reading_s + writing_s if source.shares_disk_with(target) else max(reading_s, writing_s)
-    release_s = 0.0 if on_trial else per_file_seconds(source, step.files)
-    return StepTimes(copy_s, read_seconds(target, step.bytes, step.files), release_s)
+def simulate(scene: Scene) -> Timeline:
+    """The timeline of a scene. A step that would take a drive under its floor is a violation."""
+    return _Run(scene).timeline()
 
 
-def simulate(
-    plan: Plan,
-    drives: tuple[Drive, ...],
-    on_trial: bool = False,
-    room_of: Callable[[Step], int] = lambda step: step.bytes,
-    snapshot: Snapshot | None = None,
-) -> Timeline:
-    """The timeline of a plan on drives as they are now.
+@dataclass(order=True, slots=True)
+class _End:
+    """A step that runs, and when it ends."""
 
-    `room_of` says what a step's library takes on its target. A step that would take a drive under its floor is
-    a violation. With a snapshot, the timeline also tells what stops opening while a portable drive is away.
-    """
-    by_id = {drive.id: drive for drive in drives}
-    floors = {drive.id: plan.headroom_bytes.get(drive.id, drive.headroom_bytes) for drive in drives}
-    free = {drive.id: drive.free_bytes for drive in drives if drive.attached}
-    before, lowest_ever = dict(free), dict(free)
-    paces = {drive.id: WritePace(drive) for drive in drives}
-    steps, violations, now_s = [], [], 0.0
-    for step in plan.steps:
-        if step.from_drive not in free or step.to_drive not in free:
-            continue  # an unknown or away drive: the checks refuse the step by name
-        room = room_of(step)
-        times = step_times(step, by_id[step.from_drive], paces[step.to_drive], now_s, on_trial)
-        lowest = dict(free)
-        _take(free, by_id, step.to_drive, room)
-        lowest.update({one: free[one] for one in free if free[one] < lowest[one]})
-        if free[step.to_drive] < floors[step.to_drive]:
-            violations.append(_under_floor(step, by_id[step.to_drive], floors[step.to_drive] - free[step.to_drive]))
-        if not on_trial:
-            _take(free, by_id, step.from_drive, -step.frees_bytes)
-        end_s = now_s + times.copy_s + times.prove_s + times.release_s
-        steps.append(
-            TimelineStep(
-                n=step.n, library=step.library, start_s=now_s, end_s=end_s, copy_s=times.copy_s,
-                prove_s=times.prove_s, release_s=times.release_s, bytes=step.bytes,
-                free_after_bytes=dict(free), lowest_free_bytes=lowest,
-            )
+    at_s: float
+    n: int
+    step: Step = field(compare=False)
+    begun_s: float = field(compare=False)
+    times: StepTimes = field(compare=False)
+    lowest: dict[str, int] = field(compare=False)
+
+
+class _Run:
+    """The state of the drives while the events go by."""
+
+    def __init__(self, scene: Scene) -> None:
+        self._scene, self._drives = scene, scene.by_id
+        self._free = {drive.id: drive.free_bytes for drive in scene.drives if drive.attached}
+        self._before, self._lowest = dict(self._free), dict(self._free)
+        self._floors = {drive.id: scene.floor_bytes(drive) for drive in scene.drives}
+        self._sharing = {
+            one: [other for other in self._free if self._drives[other].shares_space_with(self._drives[one])]
+            for one in self._free
+        }
+        self._paces = {drive.id: WritePace(drive) for drive in scene.drives}
+        self._curves: dict[str, list[tuple[float, int]]] = {}
+        self._violations: list[Violation] = []
+        self._done: list[TimelineStep] = []
+        self._now_s, self._low_s, self._likely_s, self._high_s = 0.0, 0.0, 0.0, 0.0
+        self._running: list[_End] = []
+        # An unknown or away drive: the checks refuse the step by name.
+        self._waiting = [step for step in scene.plan.steps if {step.from_drive, step.to_drive} <= self._free.keys()]
+        self._needs = _needs(self._waiting) if scene.side_by_side else {}
+        self._waits = _Waits(scene)
+
+    def timeline(self) -> Timeline:
+        while self._waiting or self._running:
+            while self._waiting and (step := self._next()) is not None:
+                self._begin(step)
+            self._end(heapq.heappop(self._running))
+        scene, plan = self._scene, self._scene.plan
+        return Timeline(
+            feasible=not self._violations, violations=tuple(self._violations), notes=(),
+            steps=tuple(sorted(self._done, key=lambda one: one.n)), total_s=self._now_s,
+            total_range_s=self._range_s(), free_before_bytes=self._before, lowest_free_bytes=self._lowest,
+            floor_bytes=self._floors, waiting_before_s_per_week=plan.waiting_before_s_per_week,
+            waiting_after_s_per_week=plan.waiting_after_s_per_week,
+            curves={drive: tuple(curve) for drive, curve in self._curves.items()}, away=_away(scene),
+            calibration=scene.calibration.told,
         )  # fmt: skip
-        lowest_ever = {drive: min(least, lowest[drive]) for drive, least in lowest_ever.items()}
-        now_s = end_s
-    return Timeline(
-        feasible=not violations, violations=tuple(violations), notes=(), steps=tuple(steps), total_s=now_s,
-        free_before_bytes=before, lowest_free_bytes=lowest_ever, floor_bytes=floors,
-        waiting_before_s_per_week=plan.waiting_before_s_per_week,
-        waiting_after_s_per_week=plan.waiting_after_s_per_week,
-        away={} if snapshot is None else _away(plan, drives, snapshot),
-    )  # fmt: skip
+
+    # -- events --------------------------------------------------------------------------------------------
+
+    def _next(self) -> Step | None:
+        """The step that begins now, if one does."""
+        if not self._running:
+            return self._waiting[0]
+        if not self._scene.side_by_side:
+            return None
+        undone = {one.n for one in self._running} | {one.n for one in self._waiting}
+        wanted: dict[str, int] = {}
+        for step in self._waiting:
+            drive = step.to_drive
+            wanted[drive] = wanted.get(drive, 0) + self._room(step)
+            fits = self._free[drive] - wanted[drive] >= self._floors[drive]
+            if (
+                fits
+                and not self._needs[step.n] & undone
+                and not any(self._shares(step, one.step) for one in self._running)
+            ):
+                return step
+        return None
+
+    def _shares(self, one: Step, other: Step) -> bool:
+        """Whether two steps want one disk."""
+        pairs = ((self._drives[mine], self._drives[theirs]) for mine in (one.from_drive, one.to_drive)
+                 for theirs in (other.from_drive, other.to_drive))  # fmt: skip
+        return any(mine.shares_disk_with(theirs) for mine, theirs in pairs)
+
+    def _begin(self, step: Step) -> None:
+        self._waiting.remove(step)
+        scene, factor = self._scene, self._scene.calibration.of(step.from_drive, step.to_drive)
+        source, target = self._drives[step.from_drive], self._drives[step.to_drive]
+        reckoned = step_times(step, source, self._paces[target.id], self._now_s, scene.on_trial, scene.pace)
+        times = reckoned.scaled(factor.likely)
+        lowest = dict(self._free)
+        self._take(step.to_drive, self._room(step))
+        lowest.update({one: self._free[one] for one in self._sharing[step.to_drive]})
+        for end in self._running:
+            end.lowest.update({one: min(free, end.lowest[one]) for one, free in lowest.items()})
+        if self._free[target.id] < self._floors[target.id]:
+            self._violations.append(_under_floor(step, target, self._floors[target.id] - self._free[target.id]))
+        self._likely_s += times.total_s
+        self._low_s += reckoned.total_s * factor.bounds[0]
+        self._high_s += reckoned.total_s * factor.bounds[1]
+        heapq.heappush(self._running, _End(self._now_s + times.total_s, step.n, step, self._now_s, times, lowest))
+
+    def _end(self, end: _End) -> None:
+        step, times = end.step, end.times
+        self._now_s = end.at_s
+        if not self._scene.on_trial:
+            self._take(step.from_drive, -step.frees_bytes)
+        self._lowest = {drive: min(least, end.lowest[drive]) for drive, least in self._lowest.items()}
+        self._done.append(TimelineStep(
+            n=step.n, library=step.library, start_s=end.begun_s, end_s=end.at_s, copy_s=times.copy_s,
+            prove_s=times.prove_s, look_s=times.look_s, release_s=times.release_s, bytes=step.bytes,
+            free_after_bytes=dict(self._free), lowest_free_bytes=end.lowest, from_drive=step.from_drive,
+            to_drive=step.to_drive, waiting_after_s_per_week=self._waits.after(step),
+        ))  # fmt: skip
+
+    def _range_s(self) -> tuple[float, float]:
+        """The bounds of all steps together, drawn in alike where some went side by side."""
+        part = self._now_s / self._likely_s if self._likely_s else 1.0
+        return self._low_s * part, self._high_s * part
+
+    def _room(self, step: Step) -> int:
+        return self._scene.rooms.get(step.n) or step.bytes
+
+    def _take(self, drive_id: str, count_bytes: int) -> None:
+        """Take room on a drive; volumes of one container have it from the same free space."""
+        for other in self._sharing[drive_id]:
+            curve = self._curves.setdefault(other, [(0.0, self._before[other])])
+            self._free[other] -= count_bytes
+            if curve[-1][0] == self._now_s:
+                curve.pop()
+            curve.append((self._now_s, self._free[other]))
 
 
-def _take(free: dict[str, int], drives: dict[str, Drive], drive_id: str, count_bytes: int) -> None:
-    """Take room on a drive; volumes of one container have it from the same free space."""
-    for other in free:
-        if drives[other].shares_space_with(drives[drive_id]):
-            free[other] -= count_bytes
+class _Waits:
+    """The waiting a week as step after step is done."""
+
+    def __init__(self, scene: Scene) -> None:
+        self._drives = scene.by_id
+        self._at: dict[str, tuple[Library, Drive]] = {}
+        self._now_s: float | None = None
+        if scene.draft is not None:
+            self._now_s = scene.draft.waiting[0].likely
+            self._at = {load.library.path: (load.library, load.source) for load in scene.draft.loads}
+
+    def after(self, step: Step) -> float | None:
+        """Seconds a week once this step is done, too."""
+        found = self._at.pop(step.path, None)
+        if self._now_s is not None and found is not None:
+            library, here = found
+            there = self._drives[step.to_drive]
+            self._now_s += waiting_s_per_week(library, there) - waiting_s_per_week(library, here)
+            self._at[step.target_path] = (library, there)
+        return self._now_s
+
+
+def _needs(steps: list[Step]) -> dict[int, set[int]]:
+    """By number, the steps that must be done before: those that bring a library, or take a part out of it."""
+    found: dict[int, set[int]] = {}
+    for step in steps:
+        earlier = [one for one in steps if one.n < step.n]
+        found[step.n] = {one.n for one in earlier if one.target_path == step.path or is_within(one.path, step.path)}
+    return found
 
 
 def _under_floor(step: Step, drive: Drive, lacking: int) -> Violation:
     return Violation(
         n=step.n, library=step.library, drive=drive.id,
-        problem=f"{drive.label} would be {format_bytes(lacking)} under its headroom.",
-        mend=f"Move {format_bytes(lacking)} away from {drive.label} first, choose another drive, "
+        problem=f"{shown(drive.label)} would be {format_bytes(lacking)} under its headroom.",
+        mend=f"Move {format_bytes(lacking)} away from {shown(drive.label)} first, choose another drive, "
              f"or ask for less headroom with the command line’s --headroom {drive.id}=SIZE.",
     )  # fmt: skip
 
 
-def _away(plan: Plan, drives: tuple[Drive, ...], snapshot: Snapshot) -> dict[str, tuple[str, ...]]:
-    goes_to = {step.path: step.to_drive for step in plan.steps}
-
-    def stands_on(library: Library) -> str:
-        return goes_to.get(library.path, library.drive)
-
-    return {
-        drive.id: tuple(one.name for one in snapshot.libraries if stands_on(one) == drive.id)
-        for drive in drives
-        if drive.portable and drive.attached
-    }
+def _away(scene: Scene) -> dict[str, tuple[str, ...]]:
+    """For each portable drive, the names of the libraries that stop opening without it."""
+    found: dict[str, list[str]] = {drive.id: [] for drive in scene.drives if drive.portable and drive.attached}
+    for one, place in scene.stands:
+        if place in found:
+            found[place].append(one.name)
+    return {drive: tuple(names) for drive, names in found.items()} if scene.snapshot is not None else {}

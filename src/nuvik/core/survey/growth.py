@@ -19,7 +19,7 @@ _WEEK_S = 7 * 86_400
 _FEWEST_SIGHTINGS = 3
 _MOST_SIGHTINGS = 120
 _SHORTEST_DAYS = 6.0
-_FAR_WEEKS = 520.0
+FAR_WEEKS = 520.0
 """Beyond ten years a forecast says nothing."""
 
 
@@ -113,8 +113,8 @@ def weeks_left(drive: Drive, rate: Growth) -> tuple[float, float] | None:
     if rate.per_week <= 0 or room <= 0:
         return None
     soonest = room / max(rate.most_per_week, rate.per_week)
-    latest = room / rate.least_per_week if rate.least_per_week > 0 else _FAR_WEEKS
-    return (soonest, min(latest, _FAR_WEEKS)) if soonest < _FAR_WEEKS else None
+    latest = room / rate.least_per_week if rate.least_per_week > 0 else FAR_WEEKS
+    return (soonest, min(latest, FAR_WEEKS)) if soonest < FAR_WEEKS else None
 
 
 def forecast_sentence(drive: Drive, rate: Growth | None) -> str:
@@ -131,7 +131,7 @@ def forecast_sentence(drive: Drive, rate: Growth | None) -> str:
     if weeks is None:
         return f"grows {base} ({spread}): it lasts for years"
     middle = (drive.free_bytes - drive.headroom_bytes) / rate.per_week
-    latest = "many" if weeks[1] >= _FAR_WEEKS else f"{weeks[1]:.0f}"
+    latest = "many" if weeks[1] >= FAR_WEEKS else f"{weeks[1]:.0f}"
     return f"grows {base} ({spread}): at its headroom in about {max(1, middle):.0f} weeks ({weeks[0]:.0f} to {latest})"
 
 

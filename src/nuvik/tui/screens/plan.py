@@ -26,25 +26,25 @@ class PlanScreen(PlanAsking):
     STAGE = "plan"
     FIRST_FOCUS = "#libraries"
     BINDINGS = [
+        Binding("tab", "app.focus_next", "switch"),
         Binding("a", "ask", "ask"),
-        Binding("A", "ask_within", "ask within limits", show=False),
         Binding("l", "lift", "lift"),
         Binding("enter", "set_down", "set down", key_display="Enter"),
         Binding("s", "swap", "swap"),
         Binding("m", "mend", "mend"),
+        Binding("u", "step_back", "undo edit"),
+        Binding("n", "next", "rehearse it"),
+        Binding("k", "pin", "pin"),
         Binding("p", "part", "parts"),
         Binding("d", "landing", "new content"),
-        Binding("o", "open", "open", show=False),
         Binding("c", "compare", "compare"),
-        Binding("escape", "put_back", "put back", show=False),
-        Binding("backspace", "stay", "let it stay", key_display="Bksp"),
-        Binding("u", "step_back", "undo edit"),
-        Binding("U", "step_forward", "redo", show=False),
-        Binding("k", "pin", "pin"),
-        Binding("x", "forbid", "forbid", show=False),
         Binding("w", "write", "write"),
-        Binding("n", "next", "rehearse it"),
-        Binding("tab", "app.focus_next", "switch"),
+        Binding("backspace", "stay", "let it stay", key_display="Bksp"),
+        Binding("escape", "put_back", "put back", show=False),
+        Binding("A", "ask_within", "ask within limits", show=False),
+        Binding("o", "open", "open", show=False),
+        Binding("U", "step_forward", "redo", show=False),
+        Binding("x", "forbid", "forbid", show=False),
     ]
 
     _applies: tuple[bool, bool] = (False, False)

@@ -15,7 +15,7 @@ from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Step
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
-from nuvik.core.rehearsal.rehearse import rehearsal_headline
+from nuvik.core.rehearsal.headline import rehearsal_headline
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.stage import StageScreen, stage_key
 from nuvik.tui.theme import palette_of

@@ -1,0 +1,58 @@
+"""How long one step takes, phase by phase, on drives of known speed.
+
+copy     reading the source and writing the target; the system holds back what is written for a while, then both go
+         on side by side, or in turns where both volumes lie on one disk; a small read to find each file
+prove    reading the copy back
+look     looking twice whether anything changed meanwhile
+release  removing the original
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.plan import Step
+from nuvik.core.model.timing import HELD_BACK_S, Pace, WritePace, per_file_seconds, read_seconds
+
+_SIDE_WORK = 8
+"""Small operations that every move needs on its target besides its own files: folders, the sidecar, renames."""
+NO_PACE = Pace()
+
+
+@dataclass(frozen=True, slots=True)
+class StepTimes:
+    """The seconds of one step by phase."""
+
+    copy_s: float
+    prove_s: float
+    look_s: float
+    release_s: float
+
+    @property
+    def total_s(self) -> float:
+        return self.copy_s + self.prove_s + self.look_s + self.release_s
+
+    def scaled(self, factor: float) -> StepTimes:
+        return StepTimes(self.copy_s * factor, self.prove_s * factor, self.look_s * factor, self.release_s * factor)
+
+
+def step_times(
+    step: Step, source: Drive, writing: WritePace, start_s: float, on_trial: bool, pace: Pace = NO_PACE
+) -> StepTimes:
+    """How long one step takes from `start_s` on; `writing` is the target being written to."""
+    target, files, size = writing.drive, step.files, step.frees_bytes
+    reading_s = read_seconds(source, size, files)
+    writing_s = writing.seconds_for(size, start_s)
+    writing_s += per_file_seconds(target, files) + per_file_seconds(target, _SIDE_WORK)
+    if source.shares_disk_with(target):
+        copy_s = reading_s + writing_s  # they take turns
+    else:
+        held_back = min(size, pace.held_back_bytes) / max(1, size)
+        copy_s = max(reading_s, min(held_back * reading_s, HELD_BACK_S) + writing_s)
+    release_s = 0.0 if on_trial else per_file_seconds(source, files) + files * pace.release_s_a_file
+    return StepTimes(
+        copy_s=copy_s + files * pace.copy_s_a_file,
+        prove_s=read_seconds(target, size, files) + files * pace.prove_s_a_file,
+        look_s=files * pace.look_s_a_file, release_s=release_s,
+    )  # fmt: skip

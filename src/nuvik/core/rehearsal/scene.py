@@ -1,0 +1,66 @@
+"""A scene: everything a simulation reckons with. What-ifs change it, each into another scene."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.library import Library
+from nuvik.core.model.plan import Plan
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.timing import Pace
+from nuvik.core.planning.against import draft_of
+from nuvik.core.planning.draft import Draft
+from nuvik.core.rehearsal.calibration import NOTHING_LEARNT, Calibration
+from nuvik.core.rehearsal.phases import NO_PACE
+
+
+@dataclass(frozen=True)
+class Scene:
+    """A plan on drives, as they are or as they might be."""
+
+    plan: Plan
+    drives: tuple[Drive, ...]
+    snapshot: Snapshot | None = None
+    on_trial: bool = False
+    side_by_side: bool = False
+    """Moves that share no disk go on at once. Carrying does one after the other; this shows what that would bring."""
+    rooms: Mapping[int, int] = field(default_factory=dict)
+    """What each step's library takes on its target, by the number of the step, where that was looked at."""
+    pace: Pace = NO_PACE
+    calibration: Calibration = NOTHING_LEARNT
+
+    @cached_property
+    def by_id(self) -> dict[str, Drive]:
+        return {drive.id: drive for drive in self.drives}
+
+    def floor_bytes(self, drive: Drive) -> int:
+        return self.plan.headroom_bytes.get(drive.id, drive.headroom_bytes)
+
+    def with_drive(self, changed: Drive) -> Scene:
+        """The scene with one drive otherwise."""
+        drives = tuple(changed if one.id == changed.id else one for one in self.drives)
+        snapshot = None if self.snapshot is None else replace(self.snapshot, drives=drives)
+        return replace(self, drives=drives, snapshot=snapshot)
+
+    def stopped_after(self, n: int) -> Scene:
+        """The scene with only the first steps of the plan."""
+        return replace(self, plan=replace(self.plan, steps=self.plan.steps[:n]))
+
+    @cached_property
+    def draft(self) -> Draft | None:
+        """What the plan comes to, with the parts that it moves as pieces; None without a survey."""
+        if self.snapshot is None:
+            return None
+        return draft_of(self.plan, replace(self.snapshot, drives=self.drives))[0]
+
+    @cached_property
+    def stands(self) -> tuple[tuple[Library, str], ...]:
+        """Each library or piece and the drive on which it stands once the plan is carried; of what is on trial, the
+        kept originals not.
+        """
+        if self.draft is None:
+            return ()
+        return tuple((one, self.draft.place_of(one)) for one in self.draft.snapshot.libraries)

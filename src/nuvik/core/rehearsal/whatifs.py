@@ -1,0 +1,352 @@
+"""What-ifs: each changes a scene a little, and tells what that comes to. They combine freely, in any order.
+
+A what-if is a value: switched off, the scene is the one before, and so is its timeline.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.names import shown
+from nuvik.core.model.purchase import Candidate
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.timeline import Effect, Timeline
+from nuvik.core.model.units import format_bytes, format_count, format_duration
+from nuvik.core.planning.draft import Draft
+from nuvik.core.planning.landing import landing_so_far
+from nuvik.core.planning.purchases import verdicts_on
+from nuvik.core.planning.waiting import opening_s, waiting_of
+from nuvik.core.rehearsal.scene import Scene
+
+_NAMED = 4
+_CRUMB_BYTES = 100_000
+"""Assumed: files on a drive full of small ones are of a hundred kilobytes."""
+
+
+class WhatIf:
+    """The plain one changes nothing."""
+
+    @property
+    def name(self) -> str:
+        """What is supposed, such as “without Wren”."""
+        raise NotImplementedError
+
+    def change(self, scene: Scene) -> Scene:
+        """The scene as it is then."""
+        return scene
+
+    def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
+        """What it comes to, in words, and whether that is bad. `plain` and `before` are without any what-if."""
+        raise NotImplementedError
+
+
+def supposed(scene: Scene, what_ifs: Sequence[WhatIf]) -> Scene:
+    """The scene with all of these."""
+    for one in what_ifs:
+        scene = one.change(scene)
+    return scene
+
+
+def effects(
+    what_ifs: Sequence[WhatIf], plain: Scene, changed: Scene, before: Timeline, after: Timeline
+) -> tuple[Effect, ...]:
+    """What each comes to, all of them supposed."""
+    found = []
+    for one in what_ifs:
+        words, bad = one.effect(plain, changed, before, after)
+        found.append(Effect(what=one.name, words=words, bad=bad))
+    return tuple(found)
+
+
+def _named(libraries: Sequence[Library]) -> str:
+    names = ", ".join(shown(one.name) for one in libraries[:_NAMED])
+    return names + (" …" if len(libraries) > _NAMED else "")
+
+
+def _by_use(libraries: Sequence[Library]) -> list[Library]:
+    return sorted(libraries, key=lambda one: (-one.opens_per_week, -one.bytes, one.name))
+
+
+@dataclass(frozen=True)
+class Away(WhatIf):
+    """A drive is unplugged once the plan is carried: take the laptop without it."""
+
+    drive: Drive
+
+    @property
+    def name(self) -> str:
+        return f"without {shown(self.drive.label)}"
+
+    def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
+        gone, stays, by_new_path = [], [], []
+        apart = {one.piece.whole for one, place in changed.stands if place == self.drive.id and one.piece is not None}
+        for one, place in changed.stands:
+            whole = one.piece.whole if one.piece is not None else one.id
+            if place == self.drive.id or whole in apart:
+                if one.piece is None or one.piece.body:
+                    gone.append(one)
+            elif one.drive == self.drive.id:
+                by_new_path.append(one)
+            elif one.piece is None or one.piece.body:
+                stays.append(one)
+        if not gone and not by_new_path:
+            return "everything still opens", False
+        said = f"{format_count(len(gone), 'library', 'libraries')} will not open: {_named(_by_use(gone))}"
+        if stays:
+            said += f"; {len(stays)} still do, among them {_named(_by_use(stays))}"
+        if by_new_path:
+            said += f"; {_named(by_new_path)} opens only by its new path, since the old one lies there"
+        used = [step.n for step in changed.plan.steps if self.drive.id in (step.from_drive, step.to_drive)]
+        if used:
+            said += f"; it must be attached until {'step' if len(used) == 1 else 'steps'} {_numbers(used)} are done"
+        return said, bool(gone)
+
+
+def _numbers(numbers: Sequence[int]) -> str:
+    return ", ".join(map(str, numbers[:6])) + (" …" if len(numbers) > 6 else "")
+
+
+@dataclass(frozen=True)
+class Slower(WhatIf):
+    """A drive does so many times less than it should: an old cable, a worn drive, another program at work."""
+
+    drive: Drive
+    factor: float = 2.0
+
+    @property
+    def name(self) -> str:
+        return f"{shown(self.drive.label)} {self.factor:g} times as slow"
+
+    def change(self, scene: Scene) -> Scene:
+        one = scene.by_id[self.drive.id]
+        lasting = one.sustained_write_bytes_per_s
+        return scene.with_drive(replace(
+            one, read_bytes_per_s=one.read_bytes_per_s / self.factor,
+            write_bytes_per_s=one.write_bytes_per_s / self.factor,
+            small_reads_per_s=one.small_reads_per_s / self.factor,
+            sustained_write_bytes_per_s=lasting / self.factor if lasting else lasting,
+        ))  # fmt: skip
+
+    def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
+        return _longer(changed, before, after), after.total_s > 1.5 * max(1.0, before.total_s)
+
+
+def _longer(changed: Scene, before: Timeline, after: Timeline) -> str:
+    said = f"carrying takes {format_duration(after.total_s)} instead of {format_duration(before.total_s)}"
+    if changed.stands:
+        waits = waiting_of((one, changed.by_id[place]) for one, place in changed.stands).likely
+        said += f"; then you wait {format_duration(waits)} a week instead of "
+        said += format_duration(before.waiting_after_s_per_week)
+    return said
+
+
+@dataclass(frozen=True)
+class Crumbs(WhatIf):
+    """What comes from a drive lies in small files."""
+
+    drive: Drive
+
+    @property
+    def name(self) -> str:
+        return f"{shown(self.drive.label)} full of small files"
+
+    def change(self, scene: Scene) -> Scene:
+        steps = tuple(
+            replace(step, files=max(step.files, step.bytes // _CRUMB_BYTES))
+            if step.from_drive == self.drive.id else step for step in scene.plan.steps
+        )  # fmt: skip
+        return replace(scene, plan=replace(scene.plan, steps=steps))
+
+    def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
+        files = sum(step.files for step in changed.plan.steps)
+        said = f"{files:,} files to carry: {format_duration(after.total_s)} instead of "
+        return said + format_duration(before.total_s), after.total_s > 1.5 * max(1.0, before.total_s)
+
+
+@dataclass(frozen=True)
+class New(WhatIf):
+    """Something new of a kind arrives on the drive where new content of that kind goes."""
+
+    kind: Kind
+    bytes: int
+
+    @property
+    def name(self) -> str:
+        return f"a new {self.kind} of {format_bytes(self.bytes)}"
+
+    def _lands_on(self, scene: Scene) -> Drive | None:
+        planned = next((one.drive for one in scene.plan.landings if one.kind is self.kind), None)
+        if planned is None and scene.draft is not None:
+            so_far = landing_so_far(scene.draft, self.kind)
+            planned = so_far.drive if so_far else None
+        drive = scene.by_id.get(planned or "")
+        return drive if drive is not None and drive.attached else None
+
+    def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
+        drive = self._lands_on(changed)
+        if drive is None:
+            return f"it is not known where a new {self.kind} would go", True
+        free = after.free_after_bytes.get(drive.id, drive.free_bytes) - self.bytes
+        now = drive.free_bytes - self.bytes
+        floor = changed.floor_bytes(drive)
+        where = shown(drive.label)
+        if free < floor:
+            short = (
+                f"{format_bytes(floor - free)} under its headroom" if free >= 0 else f"{format_bytes(-free)} too large"
+            )
+            return f"it would come to {where}: {short}, even once all this is carried", True
+        like = Library(
+            id="", name="", kind=self.kind, path="", drive=drive.id, bytes=self.bytes, on_disk_bytes=self.bytes,
+            files=1, largest_file_bytes=0, last_used=None,
+        )  # fmt: skip
+        said = (
+            f"fits on {where}, leaves {format_bytes(free)} free and opens in {format_duration(opening_s(like, drive))}"
+        )
+        return said + ("; without the plan it would not" if now < floor else ""), False
+
+
+@dataclass(frozen=True)
+class Grown(WhatIf):
+    """The drives go on growing as the surveys tell, for so many weeks."""
+
+    weeks: float
+    per_week: tuple[tuple[str, float], ...]
+    """Bytes a week by drive id."""
+
+    @property
+    def name(self) -> str:
+        return f"{self.weeks:g} weeks on"
+
+    def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
+        if not self.per_week:
+            return "how fast the drives fill is not known yet: that takes three surveys over a week", False
+        under, said = [], []
+        for drive_id, rate in self.per_week:
+            drive = changed.by_id.get(drive_id)
+            if drive is None or not drive.attached:
+                continue
+            then = after.free_after_bytes.get(drive_id, drive.free_bytes) - round(rate * self.weeks)
+            short = changed.floor_bytes(drive) - then
+            if short > 0:
+                under.append(f"{shown(drive.label)} {format_bytes(short)} under its headroom")
+            else:
+                said.append(f"{shown(drive.label)} {format_bytes(then)} free")
+        return ", ".join(under or said) or "no drive grows", bool(under)
+
+
+@dataclass(frozen=True)
+class StopAfter(WhatIf):
+    """The carrying ends after a step, and goes on another day or never."""
+
+    n: int
+
+    @property
+    def name(self) -> str:
+        return f"stopped after step {self.n}"
+
+    def change(self, scene: Scene) -> Scene:
+        return scene.stopped_after(self.n)
+
+    def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
+        left = [step for step in plain.plan.steps if step.n > self.n]
+        waiting = [step for step in changed.plan.steps if step.via is not None and step.via == step.to_drive
+                   and not any(one.path == step.target_path for one in changed.plan.steps)]  # fmt: skip
+        short = [
+            f"{shown(drive.label)} {format_bytes(changed.floor_bytes(drive) - free)} under its headroom"
+            for drive in changed.drives
+            if (free := after.free_after_bytes.get(drive.id)) is not None and free < changed.floor_bytes(drive)
+        ]
+        done = f"{format_duration(after.total_s)}, then {format_count(len(left), 'move')} are left"
+        waits = [one.waiting_after_s_per_week for one in after.steps]
+        if waits and waits[-1] is not None:
+            done += f", waiting {format_duration(waits[-1])} a week"
+        if waiting:
+            return f"{done}; {shown(waiting[0].library)} then waits on a drive that is not its goal", True
+        if short:
+            return f"{done}; {', '.join(short)}", True
+        return f"{done}; a good place to stop: everything opens, every headroom is kept", False
+
+
+@dataclass(frozen=True)
+class Fails(WhatIf):
+    """A drive fails for good once the plan is carried; with it every volume of its disk."""
+
+    drive: Drive
+
+    @property
+    def name(self) -> str:
+        return f"{shown(self.drive.label)} fails for good"
+
+    def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
+        dead = {one.id for one in changed.drives if one.shares_disk_with(self.drive)}
+        lost, copied = list[Library](), list[Library]()
+        for one, place in changed.stands:
+            if place in dead:
+                kept = changed.on_trial and one.drive not in dead and place != one.drive
+                (copied if kept or _has_copy(one, dead, changed) else lost).append(one)
+        if not lost and not copied:
+            return "nothing that you have lies there", False
+        size = format_bytes(sum(one.bytes for one in lost))
+        said = f"{format_count(len(lost), 'library', 'libraries')} lost ({size}): {_named(_by_use(lost))}"
+        if not lost:
+            said = "nothing is lost"
+        if copied:
+            said += f"; {_named(copied)} would be left in a copy elsewhere"
+        return said + ("; no other copy is known of" if lost else ""), bool(lost)
+
+
+def _has_copy(library: Library, dead: set[str], scene: Scene) -> bool:
+    """Whether a backup of it, by a card, stands on a disk that lives."""
+    return any(library.path in other.apart_from and place not in dead for other, place in scene.stands)
+
+
+@dataclass(frozen=True)
+class Bought(WhatIf):
+    """A drive that could be bought is here."""
+
+    candidate: Candidate
+
+    @property
+    def name(self) -> str:
+        return f"{shown(self.candidate.label)} bought"
+
+    def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
+        if changed.draft is None:
+            return "survey first", True
+        (verdict,) = verdicts_on([self.candidate], _carried(changed.draft, changed, after))
+        if verdict.saves_s_per_week < 1:
+            return "nothing would open noticeably quicker with it than with what you have", False
+        some = f"{format_count(len(verdict.libraries), 'library', 'libraries')} on it"
+        return f"after this plan it would save {verdict.saves.in_words()} more a week, with {some}", False
+
+
+def _carried(draft: Draft, scene: Scene, after: Timeline) -> Snapshot:
+    """The drives and libraries as they are once the plan is carried, pieces as libraries of their own."""
+    free = after.free_after_bytes
+    drives = tuple(
+        replace(one, used_bytes=one.usable_bytes - max(0, free.get(one.id, one.free_bytes))) for one in scene.drives
+    )
+    libraries = tuple(replace(one, drive=draft.place_of(one)) for one in draft.snapshot.libraries)
+    return replace(draft.snapshot, drives=drives, libraries=libraries)
+
+
+@dataclass(frozen=True)
+class SideBySide(WhatIf):
+    """Moves that share no disk go on at once."""
+
+    @property
+    def name(self) -> str:
+        return "two moves at once"
+
+    def change(self, scene: Scene) -> Scene:
+        return replace(scene, side_by_side=True)
+
+    def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
+        won = before.total_s - after.total_s
+        if won < 0.02 * max(1.0, before.total_s):
+            return "would bring nothing: the moves share their disks", False
+        return (f"would take {format_duration(after.total_s)} instead of {format_duration(before.total_s)}; "
+                "carrying does one after the other"), False  # fmt: skip
