@@ -19,10 +19,11 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
-sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+sys.path[:0] = [str(Path(__file__).parent), str(Path(__file__).parent.parent / "tests")]
 
 import psutil
 import pytest
+from foreseeing import foreseeing, simulating
 
 from conftest import GB, MB, RealDrives, World, work_in_memory
 from households import made_up_household
@@ -54,8 +55,10 @@ def main() -> int:
         sizing_a_million,
         proposing,
         editing,
+        simulating,
         gauging_a_world,
         gauging_real_drives,
+        foreseeing,
     ):
         try:
             for name, theirs, ours, target, good in rows():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -15,10 +16,33 @@ from nuvik.core.model.units import format_bytes, format_duration, format_free
 
 if TYPE_CHECKING:
     from nuvik.core.planning.draft import Draft
+    from nuvik.core.rehearsal.whatifs import WhatIf
 
 Headroom = Annotated[
     list[str] | None,
     typer.Option("--headroom", metavar="DRIVE=SIZE", help="What must stay free on a drive.", show_default=False),
+]
+Away = Annotated[
+    list[str] | None, typer.Option("--away", metavar="DRIVE", help="What stops opening without it.", show_default=False)
+]
+Slow = Annotated[
+    list[str] | None,
+    typer.Option("--slower", metavar="DRIVE=FACTOR", help="A drive so many times as slow.", show_default=False),
+]
+Small = Annotated[
+    list[str] | None,
+    typer.Option("--small-files", metavar="DRIVE", help="A drive full of small files.", show_default=False),
+]
+New = Annotated[
+    list[str] | None,
+    typer.Option("--new", metavar="KIND=SIZE", help="Something new arrives, as game=90G.", show_default=False),
+]
+Fails = Annotated[
+    list[str] | None, typer.Option("--fails", metavar="DRIVE", help="What would be lost with it.", show_default=False)
+]
+Buy = Annotated[
+    list[str] | None,
+    typer.Option("--buy", metavar="CANDIDATE", help="A drive from your candidates file is here.", show_default=False),
 ]
 OnTrial = Annotated[bool, typer.Option("--on-trial", help="Keep each original until you release it.")]
 
@@ -92,11 +116,56 @@ def add_to(app: typer.Typer) -> None:
         plan: Annotated[str, typer.Argument(metavar="PLAN", help="A plan file.")],
         on_trial: OnTrial = False,
         headroom: Headroom = None,
+        away: Away = None,
+        slower: Slow = None,
+        small: Small = None,
+        new: New = None,
+        fails: Fails = None,
+        buy: Buy = None,
+        weeks: Annotated[
+            float | None, typer.Option("--weeks", metavar="N", help="So many weeks' growth later.")
+        ] = None,
+        stop_after: Annotated[
+            int | None, typer.Option("--stop-after", metavar="N", help="Carrying ends after this step.")
+        ] = None,
+        side_by_side: Annotated[bool, typer.Option("--side-by-side", help="Would moves at once be quicker?")] = False,
     ) -> None:
-        """Simulate a plan: time, free space at every step, and whatever forbids it. Changes nothing."""
+        """Simulate a plan: time, free space at every step, whatever forbids it, and what-ifs. Changes nothing."""
+        from nuvik.core.rehearsal import whatifs
+        from nuvik.core.rehearsal.supposing import grown, new_of, slower_of
         from nuvik.core.store.plan_file import read_plan
 
-        show_rehearsal(call, with_headroom(read_plan(plan), headroom, call), on_trial)
+        workspace = call.workspace
+        opened = with_headroom(read_plan(plan), headroom, call)
+        drive = workspace.drive_or_refuse
+        supposed: list[whatifs.WhatIf] = [whatifs.Away(drive(one)) for one in away or ()]
+        supposed += [slower_of(drive(one), factor) for one, factor in _pairs(slower, "wren=2")]
+        supposed += [whatifs.Crumbs(drive(one)) for one in small or ()]
+        supposed += [new_of(kind, size) for kind, size in _pairs(new, "game=90G")]
+        supposed += [whatifs.Fails(drive(one)) for one in fails or ()]
+        supposed += [whatifs.Bought(workspace.candidate(one)) for one in buy or ()]
+        if weeks is not None:
+            if not 0 < weeks <= 10_000:
+                raise BadInput(f"--weeks {weeks:g} cannot be.", next_step="Say a number above 0.")
+            supposed.append(grown(weeks, workspace.growth()))
+        if stop_after is not None:
+            if not 1 <= stop_after <= len(opened.steps):
+                raise BadInput(f"There is no step {stop_after}.", next_step=f"The plan has {len(opened.steps)} steps.")
+            supposed.append(whatifs.StopAfter(stop_after))
+        if side_by_side:
+            supposed.append(whatifs.SideBySide())
+        show_rehearsal(call, opened, on_trial, what_ifs=supposed)
+
+
+def _pairs(given: list[str] | None, example: str) -> list[tuple[str, str]]:
+    """`NAME=VALUE` options. Raises BadInput."""
+    found = []
+    for text in given or ():
+        name, sign, value = text.partition("=")
+        if not sign:
+            raise BadInput(f"“{shown(text)}” has no =.", next_step=f"Write for example {example}.")
+        found.append((name, value))
+    return found
 
 
 def say_steps(call: Call, plan: Plan, notes: list[str]) -> None:
@@ -124,19 +193,24 @@ def with_headroom(plan: Plan, headroom: list[str] | None, call: Call) -> Plan:
     return replace(plan, headroom_bytes={**plan.headroom_bytes, **sizes_by_drive(headroom, call)})
 
 
-def show_rehearsal(call: Call, plan: Plan, on_trial: bool, one_line: bool = False) -> Timeline:
+def show_rehearsal(
+    call: Call, plan: Plan, on_trial: bool, one_line: bool = False, what_ifs: Sequence[WhatIf] = ()
+) -> Timeline:
     """Rehearse and print; ends with exit code 3 when something forbids the plan."""
+    from nuvik.core.rehearsal.forecast import in_words
     from nuvik.core.rehearsal.headline import rehearsal_headline
     from nuvik.core.store.wire import to_wire
 
     workspace = call.workspace
-    timeline = workspace.rehearse(plan, on_trial)
+    timeline = workspace.rehearse(plan, on_trial, what_ifs=what_ifs)
     labels = workspace.labels()
     if call.as_json:
         (call.line if one_line else call.document)("rehearsal", to_wire(timeline))
     else:
         call.say(rehearsal_headline(timeline, labels))
-        for step, foreseen in zip(plan.steps, timeline.steps, strict=False):
+        by_number = {step.n: step for step in plan.steps}
+        for foreseen in timeline.steps:
+            step = by_number[foreseen.n]
             call.say(
                 f"  {foreseen.n}. {shown(step.library)}: {format_bytes(step.bytes)}, "
                 f"{labels.get(step.from_drive, step.from_drive)} → {shown(step.target_path)}, "
@@ -148,8 +222,14 @@ def show_rehearsal(call: Call, plan: Plan, on_trial: bool, one_line: bool = Fals
                 before, low = timeline.free_before_bytes[drive], timeline.lowest_free_bytes[drive]
                 call.say(
                     f"  {shown(labels[drive])}: {format_bytes(before)} → {format_free(free)}, "
-                    f"lowest {format_bytes(low)}, headroom {format_bytes(timeline.floor_bytes[drive])}"
+                    f"lowest {format_free(low)}, headroom {format_bytes(timeline.floor_bytes[drive])}"
                 )
+        for effect in timeline.effects:
+            call.say(f"  Supposed: {effect.what}: {effect.words}.")
+        for forecast in timeline.forecast:
+            call.say(f"  {in_words(forecast, labels[forecast.drive])}.")
+        if timeline.calibration:
+            call.say(f"  {timeline.calibration[0].upper()}{timeline.calibration[1:]}.")
         for note in timeline.notes:
             call.say(f"  Note: {note}")
     for violation in timeline.violations:

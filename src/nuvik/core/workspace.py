@@ -21,6 +21,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within, normalised
 from nuvik.core.model.plan import Landing, Plan
 from nuvik.core.model.progress import Report, Stop, silent
+from nuvik.core.model.purchase import Candidate
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.wishes import Wishes
@@ -281,6 +282,23 @@ class Workspace:
             return []
         snapshot = self.snapshot()
         return verdicts_on(read_candidates(path or self.candidates_path, snapshot.drives), snapshot)
+
+    def candidates(self) -> list[Candidate]:
+        """The candidates in the user's own file; none when there is no such file. Raises Refused."""
+        from nuvik.core.store.candidates_file import read_candidates
+
+        if not os.path.exists(self.candidates_path):
+            return []
+        return list(read_candidates(self.candidates_path, self.host.drives()))
+
+    def candidate(self, label: str) -> Candidate:
+        """The candidate of this label. Raises Refused."""
+        known = self.candidates()
+        for one in known:
+            if one.label.casefold() == label.casefold():
+                return one
+        labels = ", ".join(shown(one.label) for one in known) or f"none: write some into {shown(self.candidates_path)}"
+        raise Refused(f"There is no candidate “{shown(label)}”.", next_step=f"Known are: {labels}.")
 
     # -- plan and rehearse ---------------------------------------------------------------------------------
 

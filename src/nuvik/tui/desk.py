@@ -15,6 +15,7 @@ from nuvik.core.model.timeline import Timeline
 from nuvik.core.planning.draft import Draft
 
 if TYPE_CHECKING:
+    from nuvik.core.rehearsal.rehearse import Checked
     from nuvik.core.workspace import Workspace
 
 
@@ -34,7 +35,10 @@ class Desk:
     marked: frozenset[str] = frozenset()
     """The libraries that the user has marked: their ids."""
     plan: Plan | None = None
+    checked: Checked | None = None
+    """What looking at every step of the plan found: it can be rehearsed again and again."""
     timeline: Timeline | None = None
+    """What carrying the plan would do, nothing supposed."""
     on_trial: bool = False
     carrying: Carrying | None = None
     gauging: Gauging | None = None
@@ -74,7 +78,7 @@ class Desk:
         """
         draft = self.draft.laid_on(snapshot)
         self.snapshot, self.drafts, self.position = snapshot, [draft], 0
-        self.plan = self.timeline = None
+        self.plan = self.checked = self.timeline = None
         known = {one.id for one in draft.snapshot.libraries}
         self.hand = tuple(one for one in self.hand if one in known)
         self.marked &= known
@@ -91,14 +95,14 @@ class Desk:
         ):
             self.drafts = [*self.drafts[: self.position + 1], draft]
             self.position += 1
-        self.plan = self.timeline = None
+        self.plan = self.checked = self.timeline = None
 
     def step_back(self) -> bool:
         """Undo an edit; False when there is none."""
         if self.position == 0:
             return False
         self.position -= 1
-        self.plan = self.timeline = None
+        self.plan = self.checked = self.timeline = None
         return True
 
     def step_forward(self) -> bool:
@@ -106,7 +110,7 @@ class Desk:
         if self.position == len(self.drafts) - 1:
             return False
         self.position += 1
-        self.plan = self.timeline = None
+        self.plan = self.checked = self.timeline = None
         return True
 
 

@@ -108,10 +108,12 @@ def move_back(work: Work, move: Move) -> Move:
     here, there = work.drive(move.target_drive), work.drive(move.source_drive)
     assert here is not None and there is not None  # way_back has seen both
     step = replace(as_step(move), bytes=now.bytes, files=now.files, on_disk_bytes=now.on_disk_bytes)
-    times = step_times(step, here, WritePace(there), 0.0, False, work.host.pace)
+    learnt = work.learnt()
+    pace, factor = work.host.pace.working(learnt.work.likely), learnt.of(here.id, there.id).likely
+    times = step_times(step, here, WritePace(there), 0.0, False, pace, factor)
     return Move(
         id=0, run=move.run, token=new_token(), n=move.n, library=move.library, kind=move.kind, source=move.target,
         target=move.source, source_drive=move.target_drive, target_drive=move.source_drive, bytes=now.bytes,
         files=now.files, frees_bytes=now.on_disk_bytes, tether=Tether.NONE, state=State.PLANNED, on_trial=False,
-        expected_s=times.total_s * work.learnt().of(here.id, there.id).likely,
+        expected_s=times.total_s,
     )  # fmt: skip

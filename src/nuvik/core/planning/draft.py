@@ -145,6 +145,10 @@ class Draft:
                 continue  # it went, or was moved meanwhile
         return draft
 
+    def at_the_beginning(self) -> Draft:
+        """The draft with nothing moved."""
+        return Draft(self.snapshot, headroom_bytes=self.headroom_bytes)
+
     def with_headroom(self, headroom_bytes: dict[str, int]) -> Draft:
         return replace(self, headroom_bytes={**self.headroom_bytes, **headroom_bytes})
 

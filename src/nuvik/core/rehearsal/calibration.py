@@ -1,8 +1,9 @@
 """Calibration: what moves took beside what was reckoned, and what that tells of the next ones.
 
-For each pair of drives the factor is the middle (median) of measured over reckoned, drawn towards 1 while there are few
-moves: a single slow evening must not spoil the next figure. What the middle half of the moves were off, and never less
-than a tenth, are the bounds.
+What the drives take has a factor for each pair of them, what the computer takes for each file one for all: a move tells
+of that in which it spent most of its time. A factor is the middle (median) of measured over reckoned, drawn towards 1
+while there are few moves: a single slow evening must not spoil the next figure. What the middle half of the moves were
+off, and never less than a tenth, are the bounds.
 """
 
 from __future__ import annotations
@@ -21,6 +22,8 @@ _PRIOR_MOVES = 0.5
 _LEAST_OFF, _UNTRIED_OFF = 1.1, 1.25
 """Assumed: how far a foreseen time may be off on a pair that is known well, and on one that was never used."""
 _FEWEST = 3
+_ROUNDS = 3
+_MOST_OFF = 50.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,8 +32,10 @@ class Sample:
 
     pair: tuple[str, str]
     """From drive, to drive."""
-    reckoned_s: float
-    """What the model says of it without any calibration."""
+    drives_s: float
+    """What the model says that the drives take, without any calibration …"""
+    work_s: float
+    """… and what the computer takes besides."""
     expected_s: float
     """What was foreseen before it began."""
     actual_s: float
@@ -55,6 +60,8 @@ class Calibration:
     pairs: dict[tuple[str, str], Factor] = field(default_factory=dict)
     overall: Factor = Factor()
     """For pairs that were never used."""
+    work: Factor = Factor()
+    """For what the computer takes for each file."""
     told: str = ""
 
     def of(self, source: str, target: str) -> Factor:
@@ -68,15 +75,29 @@ _TOO_SHORT_S = 0.5
 
 def calibrate(samples: Sequence[Sample]) -> Calibration:
     """What these moves tell, oldest first."""
-    samples = [one for one in samples if min(one.reckoned_s, one.actual_s) > _TOO_SHORT_S]
+    samples = [one for one in samples if min(one.drives_s + one.work_s, one.actual_s) > _TOO_SHORT_S]
+    pairs: dict[tuple[str, str], Factor] = {}
+    work = Factor()
+    for _ in range(_ROUNDS):  # each of the two is told with what is known of the other
+        logs: dict[tuple[str, str], list[float]] = {}
+        worked = []
+        for one in samples:
+            drives_s = one.drives_s * pairs.get(one.pair, Factor()).likely
+            if one.work_s > drives_s:
+                worked.append(_log(one.actual_s - drives_s, one.work_s))
+            elif one.drives_s:
+                logs.setdefault(one.pair, []).append(_log(one.actual_s - one.work_s * work.likely, one.drives_s))
+        pairs = {pair: _factor(found[-LAST_MOVES:]) for pair, found in logs.items()}
+        work = _factor(worked[-LAST_MOVES:]) if worked else Factor()
     if not samples:
         return NOTHING_LEARNT
-    by_pair: dict[tuple[str, str], list[float]] = {}
-    for one in samples:
-        by_pair.setdefault(one.pair, []).append(math.log(one.actual_s / one.reckoned_s))
-    pairs = {pair: _factor(found[-LAST_MOVES:]) for pair, found in by_pair.items()}
-    middle = statistics.median(factor.likely for factor in pairs.values())
-    return Calibration(pairs, Factor(middle, _UNTRIED_OFF), _told(samples))
+    middle = statistics.median(factor.likely for factor in pairs.values()) if pairs else 1.0
+    return Calibration(pairs, Factor(middle), work, _told(samples))
+
+
+def _log(actual_s: float, reckoned_s: float) -> float:
+    """The logarithm of measured over reckoned, within what a sound computer can be off."""
+    return math.log(min(_MOST_OFF, max(1 / _MOST_OFF, actual_s / reckoned_s)))
 
 
 def _factor(logs: Sequence[float]) -> Factor:

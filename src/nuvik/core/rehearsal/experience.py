@@ -9,7 +9,7 @@ from nuvik.core.model.journal import Move, State
 from nuvik.core.model.plan import Step
 from nuvik.core.model.timing import Pace, WritePace
 from nuvik.core.rehearsal.calibration import Calibration, Sample, calibrate
-from nuvik.core.rehearsal.phases import step_times
+from nuvik.core.rehearsal.phases import step_times, work_s
 
 _TELLING = (State.RELEASED, State.ON_TRIAL)
 
@@ -21,8 +21,12 @@ def learnt_from(moves: Sequence[Move], drives: Sequence[Drive], pace: Pace) -> C
     for move in moves:
         source, target = by_id.get(move.source_drive), by_id.get(move.target_drive)
         if move.state in _TELLING and source is not None and target is not None and move.actual_s > 0:
-            reckoned = step_times(as_step(move), source, WritePace(target), 0.0, move.state is State.ON_TRIAL, pace)
-            samples.append(Sample((source.id, target.id), reckoned.total_s, move.expected_s, move.actual_s))
+            step, on_trial = as_step(move), move.state is State.ON_TRIAL
+            working_s = work_s(step, on_trial, pace)
+            reckoned_s = step_times(step, source, WritePace(target), 0.0, on_trial, pace).total_s
+            samples.append(
+                Sample((source.id, target.id), reckoned_s - working_s, working_s, move.expected_s, move.actual_s)
+            )
     return calibrate(samples)
 
 

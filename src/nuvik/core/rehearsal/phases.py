@@ -33,14 +33,14 @@ class StepTimes:
     def total_s(self) -> float:
         return self.copy_s + self.prove_s + self.look_s + self.release_s
 
-    def scaled(self, factor: float) -> StepTimes:
-        return StepTimes(self.copy_s * factor, self.prove_s * factor, self.look_s * factor, self.release_s * factor)
-
 
 def step_times(
-    step: Step, source: Drive, writing: WritePace, start_s: float, on_trial: bool, pace: Pace = NO_PACE
-) -> StepTimes:
-    """How long one step takes from `start_s` on; `writing` is the target being written to."""
+    step: Step, source: Drive, writing: WritePace, start_s: float, on_trial: bool, pace: Pace = NO_PACE,
+    factor: float = 1.0,
+) -> StepTimes:  # fmt: skip
+    """How long one step takes from `start_s` on; `writing` is the target being written to. What the drives take is
+    multiplied by `factor`.
+    """
     target, files, size = writing.drive, step.files, step.frees_bytes
     reading_s = read_seconds(source, size, files)
     writing_s = writing.seconds_for(size, start_s)
@@ -50,9 +50,15 @@ def step_times(
     else:
         held_back = min(size, pace.held_back_bytes) / max(1, size)
         copy_s = max(reading_s, min(held_back * reading_s, HELD_BACK_S) + writing_s)
-    release_s = 0.0 if on_trial else per_file_seconds(source, files) + files * pace.release_s_a_file
+    release_s = 0.0 if on_trial else factor * per_file_seconds(source, files) + files * pace.release_s_a_file
     return StepTimes(
-        copy_s=copy_s + files * pace.copy_s_a_file,
-        prove_s=read_seconds(target, size, files) + files * pace.prove_s_a_file,
+        copy_s=factor * copy_s + files * pace.copy_s_a_file,
+        prove_s=factor * read_seconds(target, size, files) + files * pace.prove_s_a_file,
         look_s=files * pace.look_s_a_file, release_s=release_s,
     )  # fmt: skip
+
+
+def work_s(step: Step, on_trial: bool, pace: Pace) -> float:
+    """The part of a step's time that no drive takes."""
+    released = 0.0 if on_trial else pace.release_s_a_file
+    return step.files * (pace.copy_s_a_file + pace.prove_s_a_file + pace.look_s_a_file + released)

@@ -59,18 +59,15 @@ def check_plan(
 
 def rehearse(checked: Checked, what_ifs: Sequence[WhatIf] = ()) -> Timeline:
     """What carrying the plan would do, all of the what-ifs supposed."""
-    plain = simulate(checked.scene)
-    scene, timeline = checked.scene, plain
-    if what_ifs:
-        scene = supposed(checked.scene, what_ifs)
-        timeline = simulate(scene)
+    scene = supposed(checked.scene, what_ifs)
+    timeline = simulate(scene)
     kept = {step.n for step in scene.plan.steps} | {0}
     violations = [one for one in checked.violations if one.n in kept]
     violations += timeline.violations
     violations.sort(key=lambda one: one.n)
     return replace(
         timeline, feasible=not violations, violations=tuple(violations), notes=checked.notes,
-        effects=effects(what_ifs, checked.scene, scene, plain, timeline),
+        effects=effects(what_ifs, checked.scene, scene, timeline),
         forecast=forecasts(scene, timeline, checked.rates),
     )  # fmt: skip
 
@@ -105,8 +102,11 @@ def _on_the_way(scene: Scene) -> list[str]:
 
 
 def _landings(plan: Plan) -> list[str]:
-    return [f"New content of the kind {one.kind} is to go to {shown(one.path)}: choose that folder in the programs "
-            "that bring it." for one in plan.landings]  # fmt: skip
+    """Where new content is to go, in one sentence."""
+    if not plan.landings:
+        return []
+    goes = ", ".join(f"{one.kind} to {shown(one.path)}" for one in plan.landings)
+    return [f"New content is to go elsewhere ({goes}): choose those folders in the programs that bring it."]
 
 
 def _across_steps(plan: Plan) -> list[Violation]:

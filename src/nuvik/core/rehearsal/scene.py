@@ -56,6 +56,17 @@ class Scene:
             return None
         return draft_of(self.plan, replace(self.snapshot, drives=self.drives))[0]
 
+    def not_opening_without(self, drive_id: str) -> list[Library]:
+        """The libraries that do not open without a drive once the plan is carried: those that stand there, wholly or
+        with a part that opening reads.
+        """
+        wanted = {
+            one.piece.whole if one.piece is not None else one.id
+            for one, place in self.stands
+            if place == drive_id and (one.piece is None or one.piece.body or one.piece.reads > 0)
+        }
+        return [one for one, _ in self.stands if one.id in wanted and (one.piece is None or one.piece.body)]
+
     @cached_property
     def stands(self) -> tuple[tuple[Library, str], ...]:
         """Each library or piece and the drive on which it stands once the plan is carried; of what is on trial, the

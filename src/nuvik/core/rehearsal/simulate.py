@@ -19,7 +19,7 @@ from nuvik.core.model.timeline import Timeline, TimelineStep, Violation
 from nuvik.core.model.timing import WritePace
 from nuvik.core.model.units import format_bytes
 from nuvik.core.planning.waiting import waiting_s_per_week
-from nuvik.core.rehearsal.phases import StepTimes, step_times
+from nuvik.core.rehearsal.phases import StepTimes, step_times, work_s
 from nuvik.core.rehearsal.scene import Scene
 
 
@@ -109,10 +109,13 @@ class _Run:
 
     def _begin(self, step: Step) -> None:
         self._waiting.remove(step)
-        scene, factor = self._scene, self._scene.calibration.of(step.from_drive, step.to_drive)
+        scene, learnt = self._scene, self._scene.calibration
         source, target = self._drives[step.from_drive], self._drives[step.to_drive]
-        reckoned = step_times(step, source, self._paces[target.id], self._now_s, scene.on_trial, scene.pace)
-        times = reckoned.scaled(factor.likely)
+        factor, pace = learnt.of(source.id, target.id), scene.pace.working(learnt.work.likely)
+        times = step_times(
+            step, source, self._paces[target.id], self._now_s, scene.on_trial, pace, factor.likely
+        )  # fmt: skip
+        working_s = work_s(step, scene.on_trial, pace)
         lowest = dict(self._free)
         self._take(step.to_drive, self._room(step))
         lowest.update({one: self._free[one] for one in self._sharing[step.to_drive]})
@@ -121,8 +124,8 @@ class _Run:
         if self._free[target.id] < self._floors[target.id]:
             self._violations.append(_under_floor(step, target, self._floors[target.id] - self._free[target.id]))
         self._likely_s += times.total_s
-        self._low_s += reckoned.total_s * factor.bounds[0]
-        self._high_s += reckoned.total_s * factor.bounds[1]
+        self._low_s += (times.total_s - working_s) / factor.off + working_s / learnt.work.off
+        self._high_s += (times.total_s - working_s) * factor.off + working_s * learnt.work.off
         heapq.heappush(self._running, _End(self._now_s + times.total_s, step.n, step, self._now_s, times, lowest))
 
     def _end(self, end: _End) -> None:
@@ -198,8 +201,10 @@ def _under_floor(step: Step, drive: Drive, lacking: int) -> Violation:
 
 def _away(scene: Scene) -> dict[str, tuple[str, ...]]:
     """For each portable drive, the names of the libraries that stop opening without it."""
-    found: dict[str, list[str]] = {drive.id: [] for drive in scene.drives if drive.portable and drive.attached}
-    for one, place in scene.stands:
-        if place in found:
-            found[place].append(one.name)
-    return {drive: tuple(names) for drive, names in found.items()} if scene.snapshot is not None else {}
+    if scene.snapshot is None:
+        return {}
+    return {
+        drive.id: tuple(one.name for one in scene.not_opening_without(drive.id))
+        for drive in scene.drives
+        if drive.portable and drive.attached
+    }

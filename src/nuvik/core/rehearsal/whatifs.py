@@ -20,6 +20,7 @@ from nuvik.core.planning.landing import landing_so_far
 from nuvik.core.planning.purchases import verdicts_on
 from nuvik.core.planning.waiting import opening_s, waiting_of
 from nuvik.core.rehearsal.scene import Scene
+from nuvik.core.rehearsal.simulate import simulate
 
 _NAMED = 4
 _CRUMB_BYTES = 100_000
@@ -39,7 +40,7 @@ class WhatIf:
         return scene
 
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
-        """What it comes to, in words, and whether that is bad. `plain` and `before` are without any what-if."""
+        """What it comes to, in words, and whether that is bad. `plain` and `before` are without this one."""
         raise NotImplementedError
 
 
@@ -50,13 +51,12 @@ def supposed(scene: Scene, what_ifs: Sequence[WhatIf]) -> Scene:
     return scene
 
 
-def effects(
-    what_ifs: Sequence[WhatIf], plain: Scene, changed: Scene, before: Timeline, after: Timeline
-) -> tuple[Effect, ...]:
-    """What each comes to, all of them supposed."""
+def effects(what_ifs: Sequence[WhatIf], scene: Scene, changed: Scene, after: Timeline) -> tuple[Effect, ...]:
+    """What each comes to, beside the same without it; `scene` is the one without any, `after` the timeline with all."""
     found = []
-    for one in what_ifs:
-        words, bad = one.effect(plain, changed, before, after)
+    for number, one in enumerate(what_ifs):
+        rest = supposed(scene, [*what_ifs[:number], *what_ifs[number + 1 :]])
+        words, bad = one.effect(rest, changed, simulate(rest), after)
         found.append(Effect(what=one.name, words=words, bad=bad))
     return tuple(found)
 
@@ -81,17 +81,12 @@ class Away(WhatIf):
         return f"without {shown(self.drive.label)}"
 
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
-        gone, stays, by_new_path = [], [], []
-        apart = {one.piece.whole for one, place in changed.stands if place == self.drive.id and one.piece is not None}
-        for one, place in changed.stands:
-            whole = one.piece.whole if one.piece is not None else one.id
-            if place == self.drive.id or whole in apart:
-                if one.piece is None or one.piece.body:
-                    gone.append(one)
-            elif one.drive == self.drive.id:
-                by_new_path.append(one)
-            elif one.piece is None or one.piece.body:
-                stays.append(one)
+        gone = changed.not_opening_without(self.drive.id)
+        closed = {one.id for one in gone}
+        opens = [(one, place) for one, place in changed.stands
+                 if one.id not in closed and (one.piece is None or one.piece.body)]  # fmt: skip
+        by_new_path = [one for one, place in opens if one.drive == self.drive.id and place != self.drive.id]
+        stays = [one for one, _ in opens if one not in by_new_path]
         if not gone and not by_new_path:
             return "everything still opens", False
         said = f"{format_count(len(gone), 'library', 'libraries')} will not open: {_named(_by_use(gone))}"
@@ -131,15 +126,15 @@ class Slower(WhatIf):
         ))  # fmt: skip
 
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
-        return _longer(changed, before, after), after.total_s > 1.5 * max(1.0, before.total_s)
+        return _longer(plain, changed, before, after), after.total_s > 1.5 * max(1.0, before.total_s)
 
 
-def _longer(changed: Scene, before: Timeline, after: Timeline) -> str:
+def _longer(plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> str:
     said = f"carrying takes {format_duration(after.total_s)} instead of {format_duration(before.total_s)}"
     if changed.stands:
-        waits = waiting_of((one, changed.by_id[place]) for one, place in changed.stands).likely
-        said += f"; then you wait {format_duration(waits)} a week instead of "
-        said += format_duration(before.waiting_after_s_per_week)
+        waits = [waiting_of((one, scene.by_id[place]) for one, place in scene.stands).likely
+                 for scene in (plain, changed)]  # fmt: skip
+        said += f"; then you wait {format_duration(waits[1])} a week instead of {format_duration(waits[0])}"
     return said
 
 
@@ -259,7 +254,8 @@ class StopAfter(WhatIf):
             for drive in changed.drives
             if (free := after.free_after_bytes.get(drive.id)) is not None and free < changed.floor_bytes(drive)
         ]
-        done = f"{format_duration(after.total_s)}, then {format_count(len(left), 'move')} are left"
+        are = "is" if len(left) == 1 else "are"
+        done = f"{format_duration(after.total_s)}, then {format_count(len(left), 'move')} {are} left"
         waits = [one.waiting_after_s_per_week for one in after.steps]
         if waits and waits[-1] is not None:
             done += f", waiting {format_duration(waits[-1])} a week"

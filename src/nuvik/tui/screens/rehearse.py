@@ -1,158 +1,266 @@
-"""Rehearse: what carrying the plan would do, step by step, before anything is touched."""
+"""Rehearse: what carrying the plan would do, step by step, and what if; before anything is touched."""
 
 from __future__ import annotations
 
-from dataclasses import replace
+from functools import partial
 
 from rich.text import Text
+from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
-from textual.widgets import DataTable, Static
+from textual.containers import Horizontal, Vertical
+from textual.widgets import DataTable, SelectionList, Static
 
 from nuvik.core.carrying.run import carry_plan
-from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.errors import NuvikError, StopRequested
 from nuvik.core.model.names import shorten, shown
-from nuvik.core.model.plan import Step
+from nuvik.core.model.plan import Plan, Step
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
-from nuvik.core.rehearsal.headline import rehearsal_headline
+from nuvik.core.rehearsal.forecast import in_words
+from nuvik.core.rehearsal.headline import rehearsal_headline, takes
+from nuvik.core.rehearsal.rehearse import Checked, rehearse
+from nuvik.core.rehearsal.supposing import possible
+from nuvik.core.rehearsal.whatifs import StopAfter, WhatIf
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.stage import StageScreen, stage_key
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
+from nuvik.tui.widgets.free_curves import Curve, FreeCurves
 from nuvik.tui.widgets.library_table import heading
 from nuvik.tui.widgets.strip import StripData
+from nuvik.tui.widgets.what_if_list import WhatIfList
+
+_MOST_LINES = 12
 
 
 class RehearseScreen(StageScreen):
-    """The steps above, the drives as they are after the step at the cursor below."""
+    """The steps above; free space over the time beside what-ifs; the drives as they are at the cursor below."""
 
     STAGE = "rehearse"
     FIRST_FOCUS = "#steps"
     BINDINGS = [
+        Binding("tab", "app.focus_next", "switch"),
+        Binding("space", "suppose", "what if"),
         Binding("o", "on_trial", "on trial on / off"),
         Binding("c", "carry", "carry it out"),
+        Binding("x", "as_it_is", "nothing supposed"),
         Binding(stage_key("plan"), "app.go('plan')", "back to plan"),
     ]
 
     def body(self) -> ComposeResult:
         yield DataTable(id="steps", cursor_type="row")
+        with Horizontal(id="over-time"):
+            with Vertical(id="curves-box"):
+                yield Static("free space from begin to end", classes="quiet")
+                yield FreeCurves(id="curves")
+            with Vertical(id="what-ifs-box"):
+                yield Static("what if … (Tab, then Space)", classes="quiet")
+                yield WhatIfList(id="what-ifs")
         yield Static(id="verdict", markup=False)
-        yield DriveBoard(id="drives")
+        yield DriveBoard(id="drives", gap=0)
 
     def on_mount(self) -> None:
+        self._supposed: Timeline | None = None
+        self._checking: Plan | None = None
         table = self.query_one(DataTable)
-        for label, width in ((">step", 4), ("library", 28), (">size", 9), ("from → to", 22), (">begins", 11),
-                             (">copy", 12), (">prove", 12), (">done", 12), (">lowest point", 26)):  # fmt: skip
+        for label, width in ((">step", 4), ("library", 26), (">size", 8), ("from → to", 17), (">begins", 10),
+                             (">copy", 10), (">prove", 10), (">done", 10), (">waiting then", 12),
+                             (">lowest point", 24)):  # fmt: skip
             table.add_column(heading(label), width=width)
 
     def refresh_stage(self) -> None:
         self._rehearse()
         self._show_steps()
-        self._show_verdict()
-        self._show_drives()
+        self._show_time()
+
+    # -- rehearsing ----------------------------------------------------------------------------------------
 
     def _rehearse(self) -> None:
+        """Look at every step, beside the keys, unless that was done; then simulate, which takes no time."""
         desk = self.desk
-        if desk.plan is not None and desk.timeline is not None:
+        if desk.checked is None:
+            try:
+                desk.plan = desk.plan or desk.workspace.plan(desk.draft)
+            except NuvikError as trouble:
+                desk.plan = desk.timeline = self._supposed = None
+                self.say(f"{trouble.what} {trouble.next_step}")
+                return
+            if self._checking is not desk.plan:
+                self._checking = desk.plan
+                self.say(f"Looking at {format_count(len(desk.plan.steps), 'step')} …")
+                look = partial(self._check, desk.plan, desk.on_trial)
+                self.run_worker(look, thread=True, exit_on_error=False, exclusive=True)
             return
+        desk.timeline = desk.timeline or rehearse(desk.checked)
+        if desk.checked.scene is not getattr(self, "_offered_for", None):
+            self._offered_for = desk.checked.scene
+            self._offer(desk.checked)
+        chosen = self._chosen()
+        self._supposed = rehearse(desk.checked, chosen) if chosen else desk.timeline
+
+    def _check(self, plan: Plan, on_trial: bool) -> None:
         try:
-            desk.plan = desk.workspace.plan(desk.draft)
-            desk.timeline = desk.workspace.rehearse(desk.plan, desk.on_trial)
+            checked = self.desk.workspace.check(plan, on_trial)
+        except StopRequested:
+            return
         except NuvikError as trouble:
-            desk.plan = desk.timeline = None
-            self.say(f"{trouble.what} {trouble.next_step}")
+            self.app.call_from_thread(self.nuvik.complain, trouble)
+            return
+        self.app.call_from_thread(self._take, plan, checked)
+
+    def _take(self, plan: Plan, checked: Checked) -> None:
+        self._checking = None
+        if self.desk.plan is plan:  # else it is another plan by now, and was looked at for nothing
+            self.desk.checked, self.desk.timeline = checked, None
+            if self.is_mounted:
+                self.refresh_stage()
+
+    def _offer(self, checked: Checked) -> None:
+        try:
+            candidates = self.desk.workspace.candidates()
+        except NuvikError:
+            candidates = []  # Speeds tells what is wrong with that file
+        offered = possible(checked.scene, candidates, checked.rates)
+        if checked.scene.plan.steps:
+            offered.insert(1, _StopAtCursor(self))
+        self.query_one(WhatIfList).offer(offered)
+
+    def _chosen(self) -> tuple[WhatIf, ...]:
+        found = self.query_one(WhatIfList).chosen
+        return tuple(StopAfter(self.cursor_n) if isinstance(one, _StopAtCursor) else one for one in found)
+
+    @property
+    def cursor_n(self) -> int:
+        """The number of the step at the cursor."""
+        return self.query_one(DataTable).cursor_row + 1
 
     # -- what is shown -------------------------------------------------------------------------------------
 
     def _show_steps(self) -> None:
-        table, plan, timeline = self.query_one(DataTable), self.desk.plan, self.desk.timeline
+        table, plan, timeline = self.query_one(DataTable), self.desk.plan, self._supposed
         row = table.cursor_row
         table.clear()
         if plan is None or timeline is None:
             return
         labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
-        self.say(rehearsal_headline(timeline, labels))
         for step in plan.steps:
             table.add_row(*self._cells(step, timeline, labels))
-        table.move_cursor(row=min(row, len(plan.steps) - 1), animate=False)
+        table.move_cursor(row=min(max(0, row), len(plan.steps) - 1), animate=False)
 
     def _cells(self, step: Step, timeline: Timeline, labels: dict[str, str]) -> list[Text]:
         palette = palette_of(self.app.theme)
         refused = any(one.n == step.n for one in timeline.violations)
         style = palette.look if refused else ""
         foreseen = next((one for one in timeline.steps if one.n == step.n), None)
+        way = f"{shown(labels.get(step.from_drive, '?'))} → {shown(labels.get(step.to_drive, '?'))}"
         cells = [
             Text(f"{'!' if refused else ' '}{step.n}", style=style, justify="right"),
-            Text(shorten(step.library, 28), style=style),
-            Text(format_bytes(step.bytes), justify="right"),
-            Text(f"{shown(labels.get(step.from_drive, '?'))} → {shown(labels.get(step.to_drive, '?'))}"),
-        ]
+            Text(shorten(step.library, 26), style=style), Text(format_bytes(step.bytes), justify="right"),
+            Text(way + (" ⇢" if step.via == step.to_drive and step.via else "")),
+        ]  # fmt: skip
         if foreseen is None:
-            return [*cells, *(Text("–", justify="right") for _ in range(5))]
+            return [*cells, *(Text("–", justify="right") for _ in range(6))]
         lowest = foreseen.lowest_free_bytes[step.to_drive]
         times = (foreseen.start_s, foreseen.copy_s, foreseen.prove_s, foreseen.end_s)
+        waits = foreseen.waiting_after_s_per_week
         return [
             *cells,
             *(Text(format_duration(seconds), justify="right") for seconds in times),
+            Text("–" if waits is None else format_duration(waits), justify="right"),
             Text(f"{shown(labels[step.to_drive])}: {format_free(lowest)}", style=style, justify="right"),
         ]
 
-    def _show_verdict(self) -> None:
-        timeline, verdict = self.desk.timeline, self.query_one("#verdict", Static)
-        if timeline is None:
+    def _show_time(self) -> None:
+        """All that follows the cursor and the what-ifs."""
+        self._show_words()
+        self._show_curves()
+        self._show_drives()
+
+    def _show_words(self) -> None:
+        timeline, plain, verdict = self._supposed, self.desk.timeline, self.query_one("#verdict", Static)
+        labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
+        if timeline is None or plain is None:
             verdict.update("")
-            self.tell(f"{stage_key('plan')} goes to Plan: lift a library there and set it down on another drive.")
+            words = f"{stage_key('plan')} goes to Plan: lift a library there and set it down on another drive."
+            self.tell(words if self._checking is None else "")
             return
-        look = palette_of(self.app.theme).look
-        refusals = [f"Step {one.n}, {shown(one.library)}: {one.problem} → {one.mend}\n" for one in timeline.violations]
-        lines = [f"Note: {note}" for note in timeline.notes]
-        for drive_id, names in timeline.away.items():
-            label = next(drive.label for drive in self.desk.snapshot.drives if drive.id == drive_id)
-            if names:
-                listed = ", ".join(shown(name) for name in names[:4]) + (" …" if len(names) > 4 else "")
-                many = format_count(len(names), "library", "libraries")
-                lines.append(f"While {shown(label)} is unplugged, {many} will not open: {listed}")
-        verdict.update(Text.assemble(*((refusal, look) for refusal in refusals), "\n".join(lines)))
+        supposed = ", ".join(one.what for one in timeline.effects)
+        self.say((f"Supposed {supposed}: " if supposed else "") + rehearsal_headline(timeline, labels))
+        verdict.update(self._lines(timeline, labels))
         mode = (
             "on trial: originals stay until you release them"
             if self.desk.on_trial
             else "originals go once proven and switched"
         )
+        learnt = f" {timeline.calibration[0].upper()}{timeline.calibration[1:]}." if timeline.calibration else ""
         self.tell(
-            f"c carries it out: about {format_duration(timeline.total_s)}, {mode}."
-            if timeline.feasible
+            f"c carries it out: {takes(plain)}, {mode}.{learnt}"
+            if plain.feasible
             else f"It cannot be carried so: {stage_key('plan')} goes back to Plan."
         )
 
+    def _lines(self, timeline: Timeline, labels: dict[str, str]) -> Text:
+        """Refusals first, then what is supposed, then what to know."""
+        palette, lines = palette_of(self.app.theme), []
+        for one in timeline.violations:
+            lines.append((f"Step {one.n}, {shown(one.library)}: {one.problem} → {one.mend}", palette.look))
+        for effect in timeline.effects:
+            lines.append((f"{effect.what}: {effect.words}", palette.look if effect.bad else palette.text))
+        for drive_id, names in timeline.away.items():
+            if names and not timeline.effects:
+                listed = ", ".join(shown(name) for name in names[:4]) + (" …" if len(names) > 4 else "")
+                many = format_count(len(names), "library", "libraries")
+                lines.append((f"While {shown(labels[drive_id])} is unplugged, {many} will not open: {listed}",
+                              palette.text))  # fmt: skip
+        lines += [(in_words(one, labels[one.drive]), palette.text) for one in timeline.forecast]
+        lines += [(f"Note: {note}", palette.quiet) for note in timeline.notes]
+        return Text("\n").join(Text(words, style=style) for words, style in lines[:_MOST_LINES])
+
+    def _show_curves(self) -> None:
+        timeline = self._supposed
+        curves = []
+        if timeline is not None:
+            for drive in self.desk.draft.drives:
+                if (points := timeline.curves.get(drive.id)) is not None:
+                    floor = timeline.floor_bytes[drive.id]
+                    curves.append(Curve(drive, points, floor, timeline.lowest_free_bytes[drive.id]))
+        at = next((one.end_s for one in timeline.steps if one.n == self.cursor_n), 0.0) if timeline else 0.0
+        self.query_one(FreeCurves).show(curves, timeline.total_s if timeline else 0.0, at)
+
     def _show_drives(self) -> None:
-        plan, timeline, snapshot = self.desk.plan, self.desk.timeline, self.desk.snapshot
-        done = self.query_one(DataTable).cursor_row + 1 if plan is not None else 0
-        draft = self.desk.draft
-        moved = {step.path: step.to_drive for step in plan.steps[:done]} if plan is not None else {}
-        free = {drive.id: drive.free_bytes for drive in snapshot.drives}
-        if timeline is not None and 0 < done <= len(timeline.steps):
-            free |= timeline.steps[done - 1].free_after_bytes
+        """The drives as they are once the step at the cursor is done."""
+        checked, timeline, draft = self.desk.checked, self._supposed, self.desk.draft
+        done = self.cursor_n if checked is not None and timeline is not None else 0
+        then = checked.scene.stopped_after(done).draft if checked is not None and done else None
+        then = then or draft.laid_on(self.desk.snapshot).at_the_beginning()
+        free = {drive.id: drive.free_bytes for drive in draft.drives}
+        step = next((one for one in timeline.steps if one.n == done), None) if timeline else None
+        if step is not None:
+            free |= step.free_after_bytes
         rows = []
         for drive in draft.drives:
-            here = [one for one in snapshot.libraries if moved.get(one.path, one.drive) == drive.id]
-            kept = [
-                one for one in snapshot.libraries if self.desk.on_trial and one.path in moved and one.drive == drive.id
-            ]
-            here.sort(key=lambda one: (one.path in moved, -one.bytes))
-            arrived = frozenset(one.id for one in here if one.path in moved)
+            kept = [one for one in then.moving() if self.desk.on_trial and one.drive == drive.id]
             strip = StripData(
-                replace(drive), (*here, *kept), drive.usable_bytes - free[drive.id],
-                leaving=frozenset(one.id for one in kept), arriving=arrived,
+                drive, (*then.on_drive_then(drive.id), *kept), drive.usable_bytes - free[drive.id],
+                leaving=frozenset(one.id for one in kept), arriving=frozenset(then.places),
             )  # fmt: skip
             rows.append(BoardRow((strip,)))
-        self.query_one(DriveBoard).show(rows)
+        self.query_one("#drives", DriveBoard).show(rows)
 
     # -- keys ----------------------------------------------------------------------------------------------
 
+    def action_suppose(self) -> None:
+        self.query_one(WhatIfList).focus()
+
+    def action_as_it_is(self) -> None:
+        self.query_one(WhatIfList).deselect_all()
+
     def action_on_trial(self) -> None:
-        self.desk.on_trial = not self.desk.on_trial
-        self.desk.timeline = None
+        desk = self.desk
+        desk.on_trial = not desk.on_trial
+        desk.checked = desk.timeline = None
+        self._checking = None
         self.refresh_stage()
 
     def action_carry(self) -> None:
@@ -165,8 +273,8 @@ class RehearseScreen(StageScreen):
             self.notify(f"{first.problem} {first.mend}", title="Not done", severity="warning", markup=False)
             return
         question = (
-            f"Carry out {format_count(len(plan.steps), 'move')}, {format_bytes(plan.bytes)}, about "
-            f"{format_duration(timeline.total_s)}? Each original stays until its copy is proven; you can take it back."
+            f"Carry out {format_count(len(plan.steps), 'move')}, {format_bytes(plan.bytes)}, in {takes(timeline)}? "
+            "Each original stays until its copy is proven; you can take it back."
         )
         self.app.push_screen(Confirm(question, "carry it out"), self._confirmed)
 
@@ -176,4 +284,23 @@ class RehearseScreen(StageScreen):
             self.nuvik.begin_carrying("carrying", lambda work: carry_plan(work, plan, on_trial))
 
     def on_data_table_row_highlighted(self) -> None:
-        self._show_drives()
+        if any(isinstance(one, _StopAtCursor) for one in self.query_one(WhatIfList).chosen):
+            self._rehearse()
+        self._show_time()
+
+    @on(SelectionList.SelectedChanged)
+    def _switched(self) -> None:
+        self._rehearse()
+        self._show_steps()
+        self._show_time()
+
+
+class _StopAtCursor(WhatIf):
+    """Stands in the list for stopping after the step at the cursor, wherever that is."""
+
+    def __init__(self, screen: RehearseScreen) -> None:
+        self._screen = screen
+
+    @property
+    def name(self) -> str:
+        return "stopped after the cursor’s step"

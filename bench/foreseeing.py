@@ -1,0 +1,111 @@
+"""How well a rehearsal foresees: a thousand moves simulated, and the time of real moves on real small drives."""
+
+from __future__ import annotations
+
+import os
+import random
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import psutil
+
+from conftest import GB, MB, RealDrives, a_drive
+from nuvik.core.carrying.run import carry_plan
+from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.planning.draft import Draft
+from nuvik.core.rehearsal.scene import Scene
+from nuvik.core.rehearsal.simulate import simulate
+from nuvik.core.survey.gauge import budget_for
+from nuvik.core.workspace import open_workspace
+
+Row = tuple[str, str, str, str, bool | None]
+_MOVES, _SIMULATED_S = 1_000, 0.2
+_FIRST_WITHIN, _LATER_WITHIN = 0.20, 0.10
+_STOLEN = 0.05
+"""More than this share of the processors' time given to other machines: then times tell nothing."""
+
+
+def simulating() -> Iterator[Row]:
+    """A thousand moves between eight drives, the figures of a survey included."""
+    drives = tuple(a_drive(id=f"d{n}", label=f"D{n}", path=f"/d{n}", disk=f"s{n}", portable=False, headroom_bytes=0,
+                           usable_bytes=9000 * GB) for n in range(8))  # fmt: skip
+    libraries = tuple(
+        Library(id=f"l{n}", name=f"L{n}", kind=Kind.GAME, path=f"/d{n % 8}/{n}", drive=f"d{n % 8}", bytes=GB,
+                on_disk_bytes=GB, files=40, largest_file_bytes=GB, last_used=None, opens_per_week=1)
+        for n in range(_MOVES)
+    )  # fmt: skip
+    draft = Draft(Snapshot(taken_at="", host="bench", drives=drives, libraries=libraries))
+    for n in range(_MOVES):
+        draft = draft.set_down(f"l{n}", f"d{(n + 1) % 8}")
+    scene = Scene(draft.to_plan(), drives, draft.snapshot)
+    began = time.perf_counter()
+    steps = simulate(scene).steps
+    seconds = time.perf_counter() - began
+    yield (f"simulate {len(steps)} moves", "", f"{1000 * seconds:.0f} ms", f"within {1000 * _SIMULATED_S:.0f} ms",
+           seconds <= _SIMULATED_S)  # fmt: skip
+
+
+def foreseeing() -> Iterator[Row]:
+    """One large library, one of 20,000 small files and a mixed one, carried between volumes held to known speeds; then
+    three more, with what the first ones taught.
+    """
+    with (
+        tempfile.TemporaryDirectory(dir="/tmp") as place,
+        tempfile.TemporaryDirectory() as images,
+        tempfile.TemporaryDirectory() as state,
+    ):
+        drives = RealDrives(Path(place), Path(images))
+        try:
+            source = drives.up("alpha", "1500M", "ext4", 80, 40)
+            drives.up("beta", "1500M", "ext4", 120, 60)
+            workspace = open_workspace(None, state)
+            workspace.gauge([budget_for(workspace.drive_or_refuse(name), quick=True) for name in ("alpha", "beta")])
+            for turn, within in (("first time", _FIRST_WITHIN), ("once calibrated", _LATER_WITHIN)):
+                for number, make in enumerate((_large, _small, _mixed)):
+                    root = source / turn.replace(" ", "-") / make.__name__.strip("_")
+                    root.mkdir(parents=True)
+                    make(root, random.Random(number))
+                    os.sync()
+                    Path("/proc/sys/vm/drop_caches").write_text("3\n")
+                    plan = workspace.plan(workspace.draft([(str(root), "beta")]))
+                    foreseen = workspace.rehearse(plan).total_s
+                    before, began = psutil.cpu_times(), time.perf_counter()
+                    (move,) = carry_plan(workspace.work(), plan).moves
+                    stolen = (psutil.cpu_times().steal - before.steal) / (time.perf_counter() - began)
+                    off = move.actual_s / foreseen - 1
+                    good: bool | None = abs(off) <= within
+                    if not good and stolen > _STOLEN:
+                        good = None
+                    took = f"took {move.actual_s:.1f} s, {100 * stolen:.0f} % stolen"
+                    yield (f"foresee {root.name} library, {turn}", took,
+                           f"foreseen {foreseen:.1f} s, {100 * off:+.0f} % off", f"within {100 * within:.0f} %",
+                           good)  # fmt: skip
+        finally:
+            drives.down()
+
+
+def _large(root: Path, chance: random.Random) -> None:
+    with open(root / "big.bin", "wb") as file:
+        for _ in range(200):
+            file.write(chance.randbytes(MB))
+
+
+def _small(root: Path, chance: random.Random) -> None:
+    for folder in range(200):
+        (root / f"d{folder}").mkdir()
+        for number in range(100):
+            (root / f"d{folder}" / f"{number}.bin").write_bytes(chance.randbytes(chance.choice([300, 2_000, 6_000])))
+
+
+def _mixed(root: Path, chance: random.Random) -> None:
+    for number in range(3):
+        with open(root / f"big{number}.bin", "wb") as file:
+            for _ in range(30):
+                file.write(chance.randbytes(MB))
+    for folder in range(30):
+        (root / f"d{folder}").mkdir()
+        for number in range(100):
+            (root / f"d{folder}" / f"{number}.bin").write_bytes(chance.randbytes(chance.choice([300, 2_000, 30_000])))

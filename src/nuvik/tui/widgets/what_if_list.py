@@ -1,0 +1,36 @@
+"""The what-ifs of a rehearsal, each to be switched on and off."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from textual.widgets import SelectionList
+from textual.widgets.selection_list import Selection
+
+from nuvik.core.rehearsal.whatifs import WhatIf
+
+
+class WhatIfList(SelectionList[int]):
+    """A line for each; space or Enter switches it, and all that are on are supposed together."""
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id, compact=True)
+        self._what_ifs: tuple[WhatIf, ...] = ()
+
+    def offer(self, what_ifs: Sequence[WhatIf]) -> None:
+        """List these; those that were on stay on, where they are offered still."""
+        if tuple(what_ifs) == self._what_ifs:
+            return
+        on = {one.name for one in self.chosen}
+        at = self.highlighted
+        self._what_ifs = tuple(what_ifs)
+        with self.prevent(SelectionList.SelectedChanged):
+            self.clear_options()
+            self.add_options(Selection(one.name, n, one.name in on) for n, one in enumerate(what_ifs))
+        if what_ifs:
+            self.highlighted = min(at or 0, len(what_ifs) - 1)
+
+    @property
+    def chosen(self) -> tuple[WhatIf, ...]:
+        """Those that are on, in the order of the list."""
+        return tuple(self._what_ifs[n] for n in sorted(self.selected) if n < len(self._what_ifs))
