@@ -6,6 +6,7 @@ import itertools
 import json
 import math
 import time
+import xml.etree.ElementTree as ET
 from dataclasses import replace
 
 import pytest
@@ -249,6 +250,11 @@ def test_what_is_typed_of_a_what_if_is_checked(world, capsys, tmp_path):
     assert run(["rehearse", plan, "--away", "wren", "--json", *at]) == 0
     told = json.loads(capsys.readouterr().out)
     assert told["effects"][0]["what"] == "without Wren" and told["curves"]["kestrel"] and told["total_range_s"]
+    drawing = str(tmp_path / "t.svg")
+    assert run(["draw", "timeline", "--plan", plan, "-o", drawing, *at]) == 0 and run(
+        ["draw", "timeline", "-o", drawing, *at]) == 2  # fmt: skip
+    drawn = "".join(ET.parse(drawing).getroot().itertext())
+    assert "1  Kite" in drawn and "floor 20.0 MB" in drawn and "prove" in drawn
     for bad, code in ((["--slower", "heron"], 2), (["--away", "emu"], 3), (["--stop-after", "2"], 2),
                       (["--new", "toy=1G"], 2), (["--weeks", "0"], 2), (["--buy", "Nothing"], 3)):  # fmt: skip
         assert run(["rehearse", plan, *bad, *at]) == code

@@ -15,11 +15,11 @@ def add_to(app: typer.Typer) -> None:
     @command(app, "draw")
     def draw(
         call: Call,
-        what: Annotated[str, typer.Argument(metavar="WHAT", help="drives, map, speeds, or plan (with --plan).")],
+        what: Annotated[str, typer.Argument(metavar="WHAT", help="drives, map, speeds, plan or timeline.")],
         output: Annotated[str, typer.Option("-o", "--output", metavar="FILE", help="A file ending in .svg or .pdf.")],
         plan: Annotated[str | None, typer.Option("--plan", metavar="PLAN", help="The plan to draw.")] = None,
     ) -> None:
-        """Draw the drives with their libraries, the map of size against last use, speeds, or a plan now and then."""
+        """Draw the drives, the map of size against last use, speeds, a plan now and then, or its timeline."""
         from nuvik.drawing.drives import draw_drives, draw_plan
 
         workspace = call.workspace
@@ -39,6 +39,14 @@ def add_to(app: typer.Typer) -> None:
             from nuvik.core.store.plan_file import read_plan
 
             draw_plan(workspace.snapshot(), read_plan(plan), output)
+        elif what == "timeline":
+            if plan is None:
+                raise BadInput("The timeline of which plan?", next_step="Name it with --plan FILE.")
+            from nuvik.core.store.plan_file import read_plan
+            from nuvik.drawing.timeline import draw_timeline
+
+            opened = read_plan(plan)
+            draw_timeline(opened, workspace.rehearse(opened), workspace.labels(), output)
         else:
-            raise BadInput(f"“{shown(what)}” cannot be drawn.", next_step="Draw drives, map, speeds or plan.")
+            raise BadInput(f"“{shown(what)}” cannot be drawn.", next_step="Draw drives, map, speeds, plan or timeline.")
         call.say(f"Drawn to {shown(output)}.")

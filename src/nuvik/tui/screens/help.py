@@ -56,9 +56,11 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
          ("c", "this draft beside a plan from a file"), ("n", "next: rehearse it")),
     ),
     "rehearse": (
-        "Rehearse shows what carrying the plan would do, step by step: time, free space at its lowest, and "
-        "whatever forbids a step with what would mend it.",
-        (("↑ ↓", "step through; the drives are drawn as they are after that step"),
+        "Rehearse shows what carrying the plan would do, step by step: time, free space, waiting, and whatever forbids "
+        "a step with what would mend it. What-ifs change the picture at once, and leave nothing behind.",
+        (("↑ ↓", "step through; curves and drives are shown as they are after that step"),
+         ("Tab  Space", "go to the what-ifs; Space switches one on or off, and all that are on are supposed together"),
+         ("x", "nothing supposed any more"),
          ("o", "on trial: keep each original until you release it"), ("c", "carry it out")),
     ),
     "carry": (
