@@ -57,8 +57,7 @@ def add_to(app: typer.Typer) -> None:
 
         wishes = _wishes(call, headroom, free, weeks, style, most_moves, hours, grow, pin, forbid, whole, weigh)
         if weigh and all("=" not in one for one in weigh):
-            for name, seconds, says in wishes.weighed.in_words():
-                call.say(f"  {name:<16} {seconds:>8g} s  {says}")
+            _say_weights(call, wishes)
             return
         found = call.workspace.propose(wishes)
         plan = call.workspace.plan(found.draft) if found.draft.places else None
@@ -114,6 +113,15 @@ def add_to(app: typer.Typer) -> None:
             call.say(f"  {one.kind:<11} {shown(one.path)}{before}: {one.reason}")
         if not rows:
             call.say("Nothing is known of where new content goes: survey first, or choose a drive for a kind.")
+
+
+def _say_weights(call: Call, wishes: Wishes) -> None:
+    told = list(wishes.weighed.in_words())
+    if call.as_json:
+        call.document("weights", {"weights": {name: seconds for name, seconds, _ in told}})
+        return
+    for name, seconds, says in told:
+        call.say(f"  {name:<16} {seconds:>8g} s  {says}")
 
 
 def _say_proposal(call: Call, found: Answer, plan: Plan | None) -> None:

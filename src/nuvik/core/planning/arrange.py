@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
 from nuvik.core.model.wishes import Wishes
-from nuvik.core.planning.order import Move, Ordered
+from nuvik.core.planning.order import MOST_SETS, Move, Ordered
 from nuvik.core.planning.rules import may_stand, spaces_of
-from nuvik.core.planning.staging import LEG, Stage, untie
+from nuvik.core.planning.staging import LEG, MOST_TRIES, Stage, untie
 from nuvik.core.planning.waiting import waiting_s_per_week
+
+_QUICK = (500, 10)
+"""Sets of moves and choices of staged libraries that are looked at for the answer to a key."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,8 +60,10 @@ def load_of(library: Library, source: Drive, target: Drive, after: Iterable[str]
     return Load(library, source, target, frozenset(after), saves)
 
 
-def arrange(loads: Sequence[Load], drives: Sequence[Drive], wishes: Wishes, as_given: bool = True) -> Arranged:
-    """Bring loads into an order in which no drive goes under its floor; the given one, where that works."""
+def arrange(loads: Sequence[Load], drives: Sequence[Drive], wishes: Wishes, quickly: bool = False) -> Arranged:
+    """Bring loads into an order in which no drive goes under its floor; the given one, where that works. `quickly` is
+    for the answer to a key: it may give up where a longer search would find an order, and says so (`given_up`).
+    """
     spaces = spaces_of(drives, wishes)
     space_of = {drive.id: space.id for space in spaces for drive in space.drives}
     free = {space.id: space.free_bytes for space in spaces}
@@ -69,7 +74,7 @@ def arrange(loads: Sequence[Load], drives: Sequence[Drive], wishes: Wishes, as_g
              load.library.on_disk_bytes, load.benefit_s, load.after) for load in able
     ]  # fmt: skip
     by_id = {load.library.id: load for load in loads}
-    if as_given and _works(moves, free, floors):
+    if _works(moves, free, floors):
         return Arranged(tuple(Leg(load, load.source, load.target) for load in able), ordered=Ordered(tuple(moves)))
     stages = [
         Stage(load.library.id, space.id, load.library.room_on(drive), load.library.room_on(drive))
@@ -77,7 +82,10 @@ def arrange(loads: Sequence[Load], drives: Sequence[Drive], wishes: Wishes, as_g
         if drive.id not in (load.source.id, load.target.id) and not drive.portable
         and may_stand(load.library, drive, load.source, Wishes())
     ]  # fmt: skip
-    untied = untie(moves, stages, free, floors)
+    sets, tries = _QUICK if quickly else (MOST_SETS, MOST_TRIES)
+    untied = untie(moves, stages, free, floors, sets, tries)
+    if quickly and untied.ordered.stuck:
+        untied = replace(untied, ordered=replace(untied.ordered, given_up=True))
     ordered, by_drive = untied.ordered, {drive.id: drive for drive in drives}
     via = {stage.key: by_drive[stage.via] for stage in untied.staged}
     legs = [_leg(move, by_id, via) for move in ordered.done]

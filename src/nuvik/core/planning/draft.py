@@ -311,8 +311,16 @@ class Draft:
     @cached_property
     def arranged(self) -> Arranged:
         """The moves in an order that works: in the one they were set down, if that does."""
-        wishes = Wishes(headroom_bytes={drive.id: drive.headroom_bytes for drive in self.drives})
-        return arrange(self.loads, self.drives, wishes)
+        return arrange(self.loads, self.drives, self._floors)
+
+    @cached_property
+    def arranged_quickly(self) -> Arranged:
+        """The same for the answer to a key: where it gives up, `arranged` may still find an order."""
+        return arrange(self.loads, self.drives, self._floors, quickly=True)
+
+    @property
+    def _floors(self) -> Wishes:
+        return Wishes(headroom_bytes={drive.id: drive.headroom_bytes for drive in self.drives})
 
     def to_plan(self, taken: Taken = lambda path: False) -> Plan:
         """The plan of these moves. What no order allows comes last, so that a rehearsal shows what it lacks.

@@ -10,9 +10,9 @@ import heapq
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from nuvik.core.planning.order import Move, Ordered, order_moves
+from nuvik.core.planning.order import MOST_SETS, Move, Ordered, order_moves
 
-_MOST_TRIES = 400
+MOST_TRIES = 400
 """So many choices of staged libraries are tried before the search gives up."""
 _MOST_SETS_A_TRY = 5_000
 LEG = "\0"
@@ -48,13 +48,14 @@ def legs(move: Move, stage: Stage) -> tuple[Move, Move]:
 
 
 def untie(
-    moves: Sequence[Move], stages: Sequence[Stage], free_bytes: Mapping[str, int], floor_bytes: Mapping[str, int]
-) -> Untied:
+    moves: Sequence[Move], stages: Sequence[Stage], free_bytes: Mapping[str, int], floor_bytes: Mapping[str, int],
+    most_sets: int = MOST_SETS, most_tries: int = MOST_TRIES,
+) -> Untied:  # fmt: skip
     """Order moves that no order allows as they are, with as few bytes staged as possible.
 
     Gives them in the best order without staging when that does not help either.
     """
-    plain = order_moves(moves, free_bytes, floor_bytes)
+    plain = order_moves(moves, free_bytes, floor_bytes, most_sets=most_sets)
     if not plain.stuck:
         return Untied(plain)
     able = sorted(_helpful(plain.stuck, moves, stages), key=lambda one: (one.room_bytes, one.key, one.via))
@@ -63,12 +64,14 @@ def untie(
         (stage.room_bytes, 1, (number,)) for number, stage in enumerate(able)
     ]
     heapq.heapify(waiting)
-    for _ in range(_MOST_TRIES):
+    for _ in range(most_tries):
         if not waiting:
             break
         extra, _, chosen = heapq.heappop(waiting)
         staged = [able[number] for number in chosen]
-        found = order_moves(_with_legs(moves, staged), free_bytes, floor_bytes, most_sets=_MOST_SETS_A_TRY)
+        found = order_moves(
+            _with_legs(moves, staged), free_bytes, floor_bytes, most_sets=min(most_sets, _MOST_SETS_A_TRY)
+        )
         if not found.stuck:
             return Untied(found, tuple(staged))
         keys = {stage.key for stage in staged}

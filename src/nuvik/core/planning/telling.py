@@ -25,8 +25,8 @@ def headline(draft: Draft) -> str:
         more = f" (and {len(made) - 1} more)" if len(made) > 1 else ""
         return f"This does not do yet: {made[0].words}{more}."
     moves = f"{format_count(len(draft.loads), 'move')}, {_size(draft)}."
-    if draft.arranged.stuck:
-        return f"{moves} {stuck_in_words(draft)}"
+    if draft.arranged_quickly.stuck:
+        return f"{moves} Their order is not found at once: rehearse it, and it is looked for longer."
     if draft.breaches:
         more = f" (and {len(draft.breaches) - 1} more)" if len(draft.breaches) > 1 else ""
         return f"{moves} Still: {draft.breaches[0].words}{more}."
@@ -70,7 +70,7 @@ def totals(draft: Draft) -> str:
     if guessed:
         said += f" ({', '.join(guessed)} never measured)"
     said += f" · {format_count(len(draft.loads), 'move')} · {_size(draft)}"
-    if staged := draft.arranged.staged_bytes:
+    if staged := draft.arranged_quickly.staged_bytes:
         said += f" · {format_bytes(staged)} of it twice, by way of a third drive"
     for drive in draft.drives:
         free = draft.free_then_bytes(drive.id)

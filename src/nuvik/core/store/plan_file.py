@@ -51,6 +51,10 @@ def read_plan(path: str) -> Plan:
                           next_step="Let its tether be “link”.")  # fmt: skip
         if min(step.bytes, step.files) < 0:
             raise Refused(f"The plan {where}, step {number} has a size below zero.", next_step="Make the plan again.")
+    for landing in plan.landings:
+        if not os.path.isabs(landing.path) or os.path.normpath(landing.path) != landing.path:
+            raise Refused(f"The plan {where}: the landing {shown(landing.path)} is not a clean absolute path.",
+                          next_step="Make the plan again.")  # fmt: skip
     if min(plan.headroom_bytes.values(), default=0) < 0:
         raise Refused(f"The plan {where} asks for headroom below zero.", next_step="Make the plan again.")
     return plan

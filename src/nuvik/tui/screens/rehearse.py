@@ -220,13 +220,15 @@ class RehearseScreen(StageScreen):
     def _show_curves(self) -> None:
         timeline = self._supposed
         curves = []
+        step = next((one for one in timeline.steps if one.n == self.cursor_n), None) if timeline else None
         if timeline is not None:
+            free = step.free_after_bytes if step is not None else timeline.free_before_bytes
             for drive in self.desk.draft.drives:
                 if (points := timeline.curves.get(drive.id)) is not None:
                     floor = timeline.floor_bytes[drive.id]
-                    curves.append(Curve(drive, points, floor, timeline.lowest_free_bytes[drive.id]))
-        at = next((one.end_s for one in timeline.steps if one.n == self.cursor_n), 0.0) if timeline else 0.0
-        self.query_one(FreeCurves).show(curves, timeline.total_s if timeline else 0.0, at)
+                    curves.append(Curve(drive, points, floor, timeline.lowest_free_bytes[drive.id], free[drive.id]))
+        at_s = step.end_s if step is not None else 0.0
+        self.query_one(FreeCurves).show(curves, timeline.total_s if timeline else 0.0, at_s)
 
     def _show_drives(self) -> None:
         """The drives as they are once the step at the cursor is done."""

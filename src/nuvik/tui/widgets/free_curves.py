@@ -33,6 +33,8 @@ class Curve:
     """(Seconds, bytes free from then on)."""
     floor_bytes: int
     lowest_bytes: int
+    now_bytes: int
+    """Free at the cursor: once a step is done and before the next begins, which is one moment of the curve."""
 
     def at(self, second: float) -> int:
         """Free bytes at a moment."""
@@ -104,7 +106,7 @@ class FreeCurves(ScrollView):
             color = palette.accent if number == cursor else color
             back = palette.cursor if number == cursor else palette.free
             segments.append(Segment(_BLOCKS[min(8, max(0, level - base))], Style(color=color, bgcolor=back)))
-        free = curve.at(self._at_s)
+        free = curve.now_bytes
         facts = f"  {format_free(free)}" + (" at the cursor" if self._wide else "")
         if row == 1:
             lowest, floor = (format_free(one).removesuffix(" free") for one in (curve.lowest_bytes, curve.floor_bytes))
