@@ -1,4 +1,4 @@
-"""A made-up household of any size, as values: for what has to be quick however much there is."""
+"""Made-up households as values: small ones put together by hand, and one of any size for what has to be quick."""
 
 from __future__ import annotations
 
@@ -7,6 +7,26 @@ import random
 from conftest import GB, MB, a_drive
 from nuvik.core.model.library import Kind, Library, Part
 from nuvik.core.model.snapshot import Snapshot
+
+FAST = {"read_bytes_per_s": 3000 * MB, "small_reads_per_s": 40_000}
+SLOW = {"read_bytes_per_s": 120 * MB, "small_reads_per_s": 80}
+
+
+def drive(name, **facts):
+    plain = {"id": name, "label": name.capitalize(), "path": f"/{name}", "disk": name, "portable": False,
+             "headroom_bytes": 10 * GB, "usable_bytes": 500 * GB, "used_bytes": 100 * GB}  # fmt: skip
+    return a_drive(**{**plain, **facts})
+
+
+def library(name, at, size=20, **facts):
+    return Library(**{"id": name, "name": name, "kind": Kind.GAME, "path": f"/{at}/Games/{name}", "drive": at,
+                      "bytes": size * GB, "on_disk_bytes": size * GB, "files": 9, "largest_file_bytes": GB,
+                      "last_used": "2026-01-01T00:00:00+00:00", "opens_per_week": 1.0, **facts})  # fmt: skip
+
+
+def home(drives, libraries):
+    return Snapshot(taken_at="", host="h", drives=tuple(drives), libraries=tuple(libraries))
+
 
 _SPEEDS = [(3_000, 48_000, 500), (540, 9_000, 1_000), (185, 95, 4_000), (980, 6_500, 1_000), (900, 6_000, 2_000),
            (140, 80, 5_000), (160, 90, 6_000), (520, 8_000, 2_000)]  # fmt: skip

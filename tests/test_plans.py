@@ -13,12 +13,12 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import GB, MB, a_drive, fill
+from conftest import GB, fill
+from households import FAST, SLOW, drive, home, library
 from nuvik.__main__ import run
 from nuvik.core.carrying.run import carry_plan
 from nuvik.core.model.errors import BadInput, Refused
-from nuvik.core.model.library import Kind, Library, Part
-from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.library import Kind, Part
 from nuvik.core.model.wishes import WEIGHTS, Style, Wishes
 from nuvik.core.planning.against import State, draft_of, standings
 from nuvik.core.planning.answer import answer
@@ -32,26 +32,6 @@ from nuvik.core.planning.proposal import propose
 from nuvik.core.planning.targets import clean_template, usual_target
 from nuvik.core.planning.waiting import OPENINGS, change_of, opening_s, waiting_of
 from test_proposal import households
-
-
-def drive(name, **facts):
-    plain = {"id": name, "label": name.capitalize(), "path": f"/{name}", "disk": name, "portable": False,
-             "headroom_bytes": 10 * GB, "usable_bytes": 500 * GB, "used_bytes": 100 * GB}  # fmt: skip
-    return a_drive(**{**plain, **facts})
-
-
-def library(name, at, size=20, **facts):
-    return Library(**{"id": name, "name": name, "kind": Kind.GAME, "path": f"/{at}/Games/{name}", "drive": at,
-                      "bytes": size * GB, "on_disk_bytes": size * GB, "files": 9, "largest_file_bytes": GB,
-                      "last_used": "2026-01-01T00:00:00+00:00", "opens_per_week": 1.0, **facts})  # fmt: skip
-
-
-def home(drives, libraries):
-    return Snapshot(taken_at="", host="h", drives=tuple(drives), libraries=tuple(libraries))
-
-
-FAST = {"read_bytes_per_s": 3000 * MB, "small_reads_per_s": 40_000}
-SLOW = {"read_bytes_per_s": 120 * MB, "small_reads_per_s": 80}
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])

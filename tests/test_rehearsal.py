@@ -14,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import GB, MB, a_drive, fill
+from households import FAST, SLOW, drive, home, library
 from nuvik.__main__ import run
 from nuvik.core.carrying.run import carry_plan
 from nuvik.core.hosts.pace import held_back_bytes, pace_of_this_computer
@@ -34,10 +35,8 @@ from nuvik.core.survey.growth import Growth
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.widgets.free_curves import FreeCurves
 from nuvik.tui.widgets.what_if_list import WhatIfList
-from screens import settle, words
-from test_plans import FAST, SLOW, drive, home, library
+from screens import settle, slowness, words
 from test_staging_and_parts import knot, swap
-from test_survey_and_plan_screens import slowness
 
 
 @st.composite

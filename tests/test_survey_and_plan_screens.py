@@ -18,10 +18,7 @@ from nuvik.tui.screens.sheet import ChangesSheet
 from nuvik.tui.widgets.age_board import AgeBoardView
 from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
-from screens import settle, words, words_of
-
-_QUIET_S = 0.03
-"""What the sum in `slowness` takes on a quiet machine of today, or longer."""
+from screens import settle, slowness, words, words_of
 
 
 async def test_marking_many_opening_one_and_editing_its_card(house):
@@ -122,16 +119,6 @@ async def test_five_thousand_libraries_answer_every_key_at_once(house):
                 await pilot.pause()
             slowest = max(slowest, best)
         assert slowest < 0.1 * slowness(), f"{1000 * slowest:.0f} ms"
-
-
-def slowness() -> float:
-    """How much slower this machine computes now than a quiet one: tests run side by side, and others use it too."""
-    times = []
-    for _ in range(5):
-        began = time.process_time()
-        sum(number * number for number in range(300_000))
-        times.append(time.process_time() - began)
-    return max(1.0, max(times) / _QUIET_S)
 
 
 async def test_asking_for_a_proposal(house):

@@ -84,8 +84,8 @@ def add_to(app: typer.Typer) -> None:
             "kind": kind_of(kind) if kind else None,
             "opens_per_week": None if opens is None else opens_of(str(opens)),
             "needs_read_bytes_per_s": None if needs is None else speed_of(needs),
-            "keep_with": None if with_ is None else tuple(map(_another, with_)),
-            "apart_from": None if apart is None else tuple(map(_another, apart)),
+            "keep_with": None if with_ is None else tuple(_another(one, place) for one in with_),
+            "apart_from": None if apart is None else tuple(_another(one, place) for one in apart),
             "collection": name_of(collection) if collection else None,
             "parts": None if part is None else tuple(part_of(one, place) for one in part),
             **{_FLAGS[switch][0]: value for switch, value in switches.items()},
@@ -126,11 +126,13 @@ def add_to(app: typer.Typer) -> None:
         call.say(f"{format_count(len(found), 'card')} read from {shown(file)}; the next survey goes by what they say.")
 
 
-def _another(path: str) -> str:
-    """The place of another library. Raises Refused when nothing lies there."""
+def _another(path: str, this: str) -> str:
+    """The place of another library than `this`. Raises Refused when nothing lies there."""
     from nuvik.core.model.paths import normalised
 
     place = os.path.realpath(normalised(path))
+    if place == this:
+        raise Refused(f"{shown(place)} is that library itself.", next_step="Name another one.")
     if not os.path.isdir(place):
         raise Refused(f"No library lies at {shown(place)}.", next_step="Check the path.")
     return place

@@ -34,6 +34,7 @@ class Contradiction:
     """False when time ran out: then giving up these may not be enough, and a smaller set may exist."""
 
     def in_words(self) -> str:
+        """What contradicts what, and what to do."""
         if not self.others:
             return f"“{self.wish}” cannot be had, whatever moves."
         if not self.proven:

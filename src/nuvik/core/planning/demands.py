@@ -5,12 +5,13 @@ A demand that is met now is never broken by a proposal; of those that are not, a
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
 from nuvik.core.model.drive import Drive, Tier
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
+from nuvik.core.model.paths import parents
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_speed
 from nuvik.core.planning.waiting import needed_read_bytes_per_s
@@ -72,13 +73,18 @@ def demands_of(snapshot: Snapshot, disks: list[frozenset[str]]) -> list[Demand]:
             found.append(OnOneOf(library.id, allowed, words))
         name = shown(library.name)
         for path in library.keep_with:
-            if (other := by_path.get(path)) is not None and other.id != library.id:
+            if (other := _library_at(path, by_path)) is not None and other.id != library.id:
                 found.append(Together((library.id, other.id), f"{name} stands with {shown(other.name)}"))
         for path in library.apart_from:
-            if (other := by_path.get(path)) is not None and other.id != library.id:
+            if (other := _library_at(path, by_path)) is not None and other.id != library.id:
                 found.append(Apart((library.id, other.id), tuple(disks),
                                    f"{name} stands on another disk than {shown(other.name)}"))  # fmt: skip
     return found
+
+
+def _library_at(path: str, by_path: Mapping[str, Library]) -> Library | None:
+    """The library that lies at a path, or in which it lies."""
+    return next((by_path[place] for place in (path, *parents(path)) if place in by_path), None)
 
 
 def _of_one(library: Library, drives: tuple[Drive, ...]) -> Iterator[tuple[frozenset[str], str]]:

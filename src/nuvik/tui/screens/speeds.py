@@ -15,6 +15,7 @@ from textual.widgets import Static
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_duration, format_speed
 from nuvik.core.planning.purchases import Verdict, opening_times, telling_libraries
 from nuvik.core.survey.gauge import budget_for
@@ -50,7 +51,7 @@ class SpeedsScreen(StageScreen):
         self._findings: dict[str, list[str]] = {}
         self._verdicts: list[Verdict] = []
         self._trouble = ""
-        self._judged: tuple[int, float] | None = None
+        self._judged: tuple[Snapshot | None, float] = (None, 0.0)
         """The snapshot and the candidates file of which the verdicts are."""
         self._reckoning = True
 
@@ -75,9 +76,9 @@ class SpeedsScreen(StageScreen):
         workspace, drives = self.desk.workspace, self.desk.snapshot.drives
         self._findings = workspace.findings()
         path = workspace.candidates_path
-        of = (id(self.desk.snapshot), os.path.getmtime(path) if os.path.exists(path) else 0.0)
-        if self._judged != of:  # reckoned once, beside the keys
-            self._judged = of
+        written = os.path.getmtime(path) if os.path.exists(path) else 0.0
+        if self._judged[0] is not self.desk.snapshot or self._judged[1] != written:  # reckoned once, beside the keys
+            self._judged = (self.desk.snapshot, written)
             self.run_worker(self._judge, thread=True, exit_on_error=False, group="verdicts", exclusive=True)
         self.query_one(SpeedChart).show(drives)
         self._say()

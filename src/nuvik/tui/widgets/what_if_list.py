@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from textual.content import Content
 from textual.widgets import SelectionList
 from textual.widgets.selection_list import Selection
 
@@ -26,7 +27,7 @@ class WhatIfList(SelectionList[int]):
         self._what_ifs = tuple(what_ifs)
         with self.prevent(SelectionList.SelectedChanged):
             self.clear_options()
-            self.add_options(Selection(one.name, n, one.name in on) for n, one in enumerate(what_ifs))
+            self.add_options(Selection(Content(one.name), n, one.name in on) for n, one in enumerate(what_ifs))
         if what_ifs:
             self.highlighted = min(at or 0, len(what_ifs) - 1)
 
