@@ -198,9 +198,7 @@ def test_factors_are_learnt_from_few_moves_and_one_wild_one_does_not_matter(true
     samples += [Sample(("a", "b"), 1.0, 60.0, 61.0, (true + 60 * work) * math.exp(one)) for one in noise]
     learnt = calibrate([*samples, Sample(("a", "b"), 100.0, 1.0, 101.0, 101.0 * wild)])
     known = learnt.of("a", "b")
-    # Half a move that took what was reckoned counts with them, so that few moves do not yet tell all.
-    assert known.likely == pytest.approx(true ** (len(noise) / (len(noise) + 0.5)), rel=0.16)
-    assert learnt.work.likely == pytest.approx(work ** (len(noise) / (len(noise) + 0.5)), rel=0.16)
+    assert known.likely == pytest.approx(true, rel=0.12) and learnt.work.likely == pytest.approx(work, rel=0.2)
     assert learnt.of("b", "a") == learnt.overall and "moves took" in learnt.told
     assert calibrate([]).of("a", "b").likely == 1.0
 

@@ -50,7 +50,7 @@ def per_file_seconds(drive: Drive, files: int) -> float:
 class Pace:
     """What this computer adds to the drives' own times; nothing in a stand-in world, whose clock knows only drives.
 
-    The seconds a file are assumed: measured on one chip-drive computer, scaled by how quickly this one computes.
+    The seconds a file are assumed until moves were carried: `hosts.pace` says where they come from.
     """
 
     copy_s_a_file: float = 0.0

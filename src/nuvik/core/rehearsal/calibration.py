@@ -1,29 +1,30 @@
 """Calibration: what moves took beside what was reckoned, and what that tells of the next ones.
 
-What the drives take has a factor for each pair of them, what the computer takes for each file one for all: a move tells
-of that in which it spent most of its time. A factor is the middle (median) of measured over reckoned, drawn towards 1
-while there are few moves: a single slow evening must not spoil the next figure. What the middle half of the moves were
-off, and never less than a tenth, are the bounds.
+What the drives take has a factor for each pair of them, what the computer takes for each file one for all. The
+factors are those with which the sum of how far the moves are off, in logarithms, is least (least absolute deviations:
+one slow evening among several does not matter), where that nothing differs from what was reckoned counts as half a
+move. What the middle half of the moves are off then, and never less than a tenth, are the bounds.
 """
 
 from __future__ import annotations
 
 import math
 import statistics
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from nuvik.core.model.units import format_count
 
-LAST_MOVES = 12
-"""So many moves tell how well the last ones were foreseen."""
+LAST_MOVES, _FITTED_MOVES = 12, 30
+"""So many moves tell how well the last ones were foreseen, and so many of each pair of drives are reckoned with."""
 _PRIOR_MOVES = 0.5
 """Assumed: what was never tried counts as half a move that took what was reckoned."""
 _LEAST_OFF, _UNTRIED_OFF = 1.1, 1.25
 """Assumed: how far a foreseen time may be off on a pair that is known well, and on one that was never used."""
 _FEWEST = 3
-_ROUNDS = 3
 _MOST_OFF = 50.0
+_WORK_FACTORS = tuple(math.exp(step / 20) for step in range(-40, 41))
+"""What is tried for the work on each file: from a seventh to seven times, in steps of a twentieth."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,37 +77,47 @@ _TOO_SHORT_S = 0.5
 def calibrate(samples: Sequence[Sample]) -> Calibration:
     """What these moves tell, oldest first."""
     samples = [one for one in samples if min(one.drives_s + one.work_s, one.actual_s) > _TOO_SHORT_S]
-    pairs: dict[tuple[str, str], Factor] = {}
-    work = Factor()
-    for _ in range(_ROUNDS):  # each of the two is told with what is known of the other
-        logs: dict[tuple[str, str], list[float]] = {}
-        worked = []
-        for one in samples:
-            drives_s = one.drives_s * pairs.get(one.pair, Factor()).likely
-            if one.work_s > drives_s:
-                worked.append(_log(one.actual_s - drives_s, one.work_s))
-            elif one.drives_s:
-                logs.setdefault(one.pair, []).append(_log(one.actual_s - one.work_s * work.likely, one.drives_s))
-        pairs = {pair: _factor(found[-LAST_MOVES:]) for pair, found in logs.items()}
-        work = _factor(worked[-LAST_MOVES:]) if worked else Factor()
     if not samples:
         return NOTHING_LEARNT
-    middle = statistics.median(factor.likely for factor in pairs.values()) if pairs else 1.0
-    return Calibration(pairs, Factor(middle), work, _told(samples))
+    by_pair: dict[tuple[str, str], list[Sample]] = {}
+    for one in samples:
+        by_pair.setdefault(one.pair, []).append(one)
+    by_pair = {pair: found[-_FITTED_MOVES:] for pair, found in by_pair.items()}
+    work = min(_WORK_FACTORS, key=lambda tried: (_badness(by_pair, tried), abs(math.log(tried))))
+    factors = {pair: _best(found, work)[1] for pair, found in by_pair.items()}
+    off = {pair: [_off(one, factors[pair], work) for one in found] for pair, found in by_pair.items()}
+    worked = [_off(one, factors[one.pair], work) for one in samples if one.work_s > one.drives_s][-LAST_MOVES:]
+    pairs = {pair: Factor(factors[pair], _bound(off[pair])) for pair in by_pair}
+    return Calibration(pairs, Factor(statistics.median(factors.values())), Factor(work, _bound(worked)), _told(samples))
 
 
-def _log(actual_s: float, reckoned_s: float) -> float:
-    """The logarithm of measured over reckoned, within what a sound computer can be off."""
-    return math.log(min(_MOST_OFF, max(1 / _MOST_OFF, actual_s / reckoned_s)))
+def _badness(by_pair: Mapping[tuple[str, str], Sequence[Sample]], work: float) -> float:
+    """How far all moves are off with this factor for the work, and the best ones for the drives."""
+    return _PRIOR_MOVES * abs(math.log(work)) + sum(_best(found, work)[0] for found in by_pair.values())
 
 
-def _factor(logs: Sequence[float]) -> Factor:
-    weight = len(logs) / (len(logs) + _PRIOR_MOVES)
-    likely = weight * statistics.median(logs)
-    if len(logs) < _FEWEST:
-        return Factor(math.exp(likely), _UNTRIED_OFF ** (1 - 0.3 * len(logs)))
-    lower, _, upper = statistics.quantiles(logs, n=4, method="inclusive")
-    return Factor(math.exp(likely), max(_LEAST_OFF, math.exp(max(upper - likely, likely - lower))))
+def _best(samples: Sequence[Sample], work: float) -> tuple[float, float]:
+    """How far moves between one pair of drives are off with the best factor, and that factor. The best of such a sum is
+    one with which some move is not off at all, or 1.
+    """
+    exact = ((one.actual_s - one.work_s * work) / one.drives_s for one in samples if one.drives_s > 0)
+    tried = [1.0, *(min(_MOST_OFF, max(1 / _MOST_OFF, one)) for one in exact)]
+    return min(
+        (sum(abs(_off(one, factor, work)) for one in samples) + _PRIOR_MOVES * abs(math.log(factor)), factor)
+        for factor in tried
+    )
+
+
+def _off(sample: Sample, factor: float, work: float) -> float:
+    """The logarithm of measured over reckoned with these factors."""
+    return math.log(sample.actual_s / (sample.drives_s * factor + sample.work_s * work))
+
+
+def _bound(off: Sequence[float]) -> float:
+    """By how many times the next one may be off, from how far the last ones were."""
+    if len(off) < _FEWEST:
+        return float(_UNTRIED_OFF ** (1 - 0.3 * len(off)))
+    return max(_LEAST_OFF, math.exp(statistics.quantiles(map(abs, off), n=4, method="inclusive")[2]))
 
 
 def _told(samples: Iterable[Sample]) -> str:
