@@ -90,7 +90,8 @@ class Away(WhatIf):
         if not gone and not by_new_path:
             return "everything still opens", False
         said = f"{format_count(len(gone), 'library', 'libraries')} will not open: {_named(_by_use(gone))}"
-        if stays:
+        said = said if gone else "every library still opens"
+        if stays and gone:
             said += f"; {len(stays)} still do, among them {_named(_by_use(stays))}"
         if by_new_path:
             said += f"; {_named(by_new_path)} opens only by its new path, since the old one lies there"
@@ -256,6 +257,9 @@ class StopAfter(WhatIf):
         ]
         are = "is" if len(left) == 1 else "are"
         done = f"{format_duration(after.total_s)}, then {format_count(len(left), 'move')} {are} left"
+        if left:
+            names = ", ".join(shown(step.library) for step in left[:_NAMED]) + (" …" if len(left) > _NAMED else "")
+            done += f" ({names})"
         waits = [one.waiting_after_s_per_week for one in after.steps]
         if waits and waits[-1] is not None:
             done += f", waiting {format_duration(waits[-1])} a week"
