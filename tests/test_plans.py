@@ -267,3 +267,14 @@ def test_the_page_on_planning_has_the_figures_that_are_reckoned_with():
     for name, seconds, _ in WEIGHTS[Style.BALANCED].in_words():
         others = [getattr(WEIGHTS[style], name) for style in (Style.CAUTIOUS, Style.FASTEST)]
         assert f"| {name} | " + " | ".join(f"{one:g}" for one in (seconds, *others)) + " |" in page, name
+
+
+def test_a_card_names_other_libraries_wherever_their_drive_is_mounted(world):
+    album, copy = fill(world.path("wren", "Album")), fill(world.path("heron", "Copy"), seed=2)
+    at = ["--world", str(world.folder)]
+    assert run(["card", str(copy), "--apart-from", str(album), "--with", str(copy), *at]) == 3, "itself"
+    assert run(["card", str(copy), "--apart-from", str(album), *at]) == 0
+    (world.folder / "wren").rename(world.folder / "elsewhere")
+    world.data["drive"][2]["folder"] = "elsewhere"
+    world.write()
+    assert world.open().card(str(copy)).apart_from == (world.path("elsewhere", "Album"),)

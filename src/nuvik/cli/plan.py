@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from nuvik.cli.call import EXIT_FINDINGS, Call, command, sizes_by_drive
-from nuvik.core.model.errors import BadInput
+from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.timeline import Timeline
@@ -91,6 +91,8 @@ def add_to(app: typer.Typer) -> None:
 
         workspace = call.workspace
         opened, snapshot = read_plan(plan), workspace.snapshot()
+        if not snapshot.libraries:
+            raise Refused("No library is known yet, so a plan cannot be compared.", next_step="Survey first.")
         found = standings(opened, snapshot)
         if call.as_json:
             call.document("standing", {"steps": [

@@ -110,7 +110,7 @@ class SurveyRoom:
                 raise Refused(f"{shown(card.path)} lies on none of the drives of {shown(self.host.name)}.",
                               next_step="“nuvik drives” lists them.")  # fmt: skip
             kept.append((card, drive))
-        self.card_box.keep(kept)
+        self.card_box.keep(kept, drives)
 
     def timed(self, path: str, took_s: float) -> Card:
         """The card of a library that the user saw opening in so many seconds from where it stands; not kept yet.
