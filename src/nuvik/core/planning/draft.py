@@ -285,7 +285,9 @@ class Draft:
                 found.append(Breach(f"{shown(library.name)} cannot go there: {why}", None, (library.id,)))
         unmet_before = set(broken(list(self._demands), lambda one: self._libraries[one].drive))
         for demand in broken(list(self._demands), lambda one: self.place_of(self._libraries[one])):
-            found.append(Breach(f"not so: {demand.words}", None, demand.libraries, by_edit=demand not in unmet_before))
+            found.append(
+                Breach(f"it is not so that {demand.words}", None, demand.libraries, demand not in unmet_before)
+            )
         return tuple(found)
 
     @cached_property

@@ -137,7 +137,10 @@ class PlanScreen(PlanAsking):
             draft = self.desk.draft
             kept = draft.kept.get(under.id)
             here = consequence(draft, under, place)
-            if under.id in draft.reasons and under.id in draft.places:
+            wrong = next((one.words for one in draft.breaches if under.id in one.libraries), "")
+            if wrong:
+                here = f"{wrong[0].upper()}{wrong[1:]}. m puts it right."
+            elif under.id in draft.reasons and under.id in draft.places:
                 here = f"{goes_to(draft, under)}: {draft.reasons[under.id]}."
             elif kept is not None and under.movable:
                 here = f"{shown(under.name)} stays: {kept.reason}."
