@@ -13,10 +13,12 @@ from households import made_up_household
 from nuvik.core.model.library import Kind
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.card_form import CardForm
+from nuvik.tui.screens.help import Help
 from nuvik.tui.screens.library_page import LibraryPage
 from nuvik.tui.screens.sheet import ChangesSheet
 from nuvik.tui.widgets.age_board import AgeBoardView
 from nuvik.tui.widgets.drive_board import DriveBoard
+from nuvik.tui.widgets.key_line import KeyLine
 from nuvik.tui.widgets.library_table import LibraryTable
 from screens import settle, slowness, words, words_of
 
@@ -196,6 +198,9 @@ async def test_swapping_breaking_mending_and_parting(tight, tmp_path, monkeypatc
     async with app.run_test(size=(159, 47), notifications=True) as pilot:
         await settle(app, pilot)
         await pilot.press("3")
+        await pilot.click(KeyLine, offset=(app.screen.query_one(KeyLine).render().plain.index("help"), 0))
+        assert isinstance(app.screen, Help), "the keys can be clicked"
+        await pilot.press("escape")
         await hold(app, pilot, "Moor", "kestrel")
         assert "under its headroom" in words(app, "#consequence")
         await pilot.press("enter")
