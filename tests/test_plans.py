@@ -41,7 +41,7 @@ def test_what_contradicts_is_the_smallest_set_that_does(household):
     proposal = propose(snapshot, wishes)
     for found in contradictions(snapshot, wishes, proposal, most=2, time_limit_s=60):
         model = Placement(snapshot, wishes, relaxed=True)
-        variables = dict(model.wishes)
+        variables = model.wishes
 
         def can_be_had(words, model=model, variables=variables):
             model.program.rows.append((0.0, 0.0, [(variables[one], 1.0) for one in words]))

@@ -56,13 +56,12 @@ def contradictions(
             labels = " and ".join(shown(drive.label) for drive in space.drives)
             keeps = "keep" if len(space.drives) > 1 else "keeps"
             wanted.append(f"{labels} {keeps} {format_bytes(space.headroom_bytes)} free")
-    by_words = dict(model.wishes)
     ends_at = time.monotonic() + time_limit_s
-    return [_against(model, by_words[words], ends_at) for words in wanted[:most] if words in by_words]
+    return [_against(model, model.wishes[words], ends_at) for words in wanted[:most] if words in model.wishes]
 
 
 def _against(model: Placement, wish: int, ends_at: float) -> Contradiction:
-    words = {variable: said for said, variable in model.wishes}
+    words = {variable: said for said, variable in model.wishes.items()}
     others = [variable for variable in words if variable != wish]
     ways: list[frozenset[int]] = []
     """Sets of wishes of which each, given up together, lets the rest be had."""

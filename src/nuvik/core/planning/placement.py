@@ -53,13 +53,13 @@ class Placement:
         """The part of the cost that nothing can change."""
         self.unmet: list[tuple[Demand, int]] = []
         """Strict: demands that are not met now, and the variable that is 1 when they are still not."""
-        self.wishes: list[tuple[str, int]] = []
+        self.wishes: dict[str, int] = {}
         """Relaxed: each wish in words, and the variable that gives it up."""
         self.spaces = spaces_of(snapshot.drives, wishes)
         self._snapshot, self._wishes, self._relaxed = snapshot, wishes, relaxed
         self._drives = {drive.id: drive for drive in snapshot.drives}
         self._labels = {drive.id: shown(drive.label) for drive in snapshot.drives}
-        self._pieces: dict[str, Library] = {}
+        self._libraries = {one.id: one for one in snapshot.libraries}
         self.choices: dict[str, Choice] = {}
         self._moving: Terms = []
         self._counted: Terms = []
@@ -84,11 +84,9 @@ class Placement:
 
     def _given_up(self, words: str) -> int:
         """The variable that gives up the wish of these words: one wish may be several rows."""
-        for known, variable in self.wishes:
-            if known == words:
-                return variable
-        self.wishes.append((words, self.program.variable(0.0)))
-        return self.wishes[-1][1]
+        if words not in self.wishes:
+            self.wishes[words] = self.program.variable(0.0)
+        return self.wishes[words]
 
     def _able(self, library: Library, source: Drive) -> list[Drive]:
         if not source.attached:
@@ -183,9 +181,7 @@ class Placement:
                     self.program.row([*terms, (unmet, -1.0)], upper=upper)
 
     def _standing(self, library_id: str) -> str:
-        if not self._pieces:
-            self._pieces = {one.id: one for one in self._snapshot.libraries}
-        return self._pieces[library_id].drive
+        return self._libraries[library_id].drive
 
     def _on(self, library_id: str, ids: frozenset[str]) -> tuple[Terms, float]:
         """That a library stands on one of these drives: a sum of variables, or what is certain."""

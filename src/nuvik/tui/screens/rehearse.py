@@ -20,6 +20,7 @@ from nuvik.core.model.units import format_bytes, format_count, format_duration, 
 from nuvik.core.rehearsal.forecast import in_words
 from nuvik.core.rehearsal.headline import rehearsal_headline, takes
 from nuvik.core.rehearsal.rehearse import Checked, rehearse
+from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.supposing import possible
 from nuvik.core.rehearsal.whatifs import StopAfter, WhatIf
 from nuvik.tui.screens.confirm import Confirm
@@ -48,6 +49,13 @@ class RehearseScreen(StageScreen):
         Binding(stage_key("plan"), "app.go('plan')", "back to plan"),
     ]
 
+    _supposed: Timeline | None = None
+    """What is shown: the rehearsal with all what-ifs that are on."""
+    _checking: Plan | None = None
+    """The plan whose steps are being looked at."""
+    _offered_for: Scene | None = None
+    """The scene for which the what-ifs are listed."""
+
     def body(self) -> ComposeResult:
         yield DataTable(id="steps", cursor_type="row")
         with Horizontal(id="over-time"):
@@ -61,8 +69,6 @@ class RehearseScreen(StageScreen):
         yield DriveBoard(id="drives", gap=0)
 
     def on_mount(self) -> None:
-        self._supposed: Timeline | None = None
-        self._checking: Plan | None = None
         table = self.query_one(DataTable)
         for label, width in ((">step", 4), ("library", 26), (">size", 8), ("from → to", 17), (">begins", 10),
                              (">copy", 10), (">prove", 10), (">done", 10), (">waiting then", 12),
@@ -93,7 +99,7 @@ class RehearseScreen(StageScreen):
                 self.run_worker(look, thread=True, exit_on_error=False, exclusive=True)
             return
         desk.timeline = desk.timeline or rehearse(desk.checked)
-        if desk.checked.scene is not getattr(self, "_offered_for", None):
+        if desk.checked.scene is not self._offered_for:
             self._offered_for = desk.checked.scene
             self._offer(desk.checked)
         chosen = self._chosen()
