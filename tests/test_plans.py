@@ -29,7 +29,7 @@ from nuvik.core.planning.mend import mended
 from nuvik.core.planning.pieces import in_pieces
 from nuvik.core.planning.placement import Placement
 from nuvik.core.planning.proposal import propose
-from nuvik.core.planning.targets import clean_template, usual_target
+from nuvik.core.planning.targets import clean_template, folder_for, usual_target
 from nuvik.core.planning.waiting import OPENINGS, change_of, opening_s, waiting_of
 from test_proposal import households
 
@@ -168,6 +168,7 @@ def test_target_paths_follow_the_drives_template(world, capsys):
     game, here = library("Kite: Two", "fast", path="/fast/Games/Kite"), drive("fast")
     ours = drive("slow", target_template="Libraries/{from}/{kind}/{name}")
     assert usual_target(game, ours, here) == "/slow/Libraries/Fast/Games/Kite"
+    assert folder_for(Kind.GAME, ours) == "/slow/Libraries" and folder_for(Kind.GAME, here) == "/fast/Games"
     assert clean_template(" {kind}/{name} ", ours) == "" and clean_template("X/{name}", ours) == "X/{name}"
     for bad in ("{kind}", "../{name}", "a//{name}", "{owner}/{name}", "{name}/x", "{na", "a\0/{name}"):
         with pytest.raises(BadInput):
@@ -241,6 +242,9 @@ def test_landings_are_proposed_chosen_and_kept(world, capsys):
     assert [(one["kind"], one["path"]) for one in told] == [("game", world.path("heron", "Games"))]
     for words, code in ((["cheese", "heron"], 2), (["game", "emu"], 3), (["game", "/etc"], 3), (["--forget"], 2)):
         assert run(["landing", *words, *at]) == code
+    workspace = world.open()
+    plan = workspace.plan(workspace.draft([(world.path("kestrel", "Games", "Kite"), "wren")]))
+    assert [(one.kind, one.drive) for one in plan.landings] == [(Kind.GAME, "heron")], "chosen before, it still holds"
     assert run(["landing", "game", "--forget", *at]) == 0 and "kestrel" in capsys.readouterr().out
 
 

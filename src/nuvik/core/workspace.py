@@ -154,8 +154,12 @@ class Workspace(SurveyRoom):
         return replace(found, draft=replace(found.draft, landings=left))
 
     def plan(self, draft: Draft) -> Plan:
-        """The plan of a draft, with target paths that nothing lies at now. Raises Refused when nothing moves."""
-        return draft.to_plan(self.host.files.exists)
+        """The plan of a draft, with target paths that nothing lies at now, and the landings that were chosen before
+        where the draft has no other. Raises Refused when nothing moves.
+        """
+        plan = draft.to_plan(self.host.files.exists)
+        chosen = {**self.landings.all(draft.drives), **draft.landings}
+        return replace(plan, landings=tuple(chosen.values()))
 
     def where_new_content_goes(self) -> list[Landing]:
         """For each kind, the landing that was chosen, else where its newest content lies."""

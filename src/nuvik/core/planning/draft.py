@@ -123,6 +123,15 @@ class Draft:
             raise Refused("Both stand on one drive.", next_step="Choose a library on another drive.")
         return self.set_down_all(ones, there).set_down_all(others, here)
 
+    def swap_partners(self, library_ids: Iterable[str], drive_id: str) -> list[Library]:
+        """What will stand on a drive and may change places with these libraries: those that leave the room that is
+        needed first, nearest in size.
+        """
+        mine = set(library_ids)
+        size = sum(self.library(one).bytes for one in mine)
+        able = [one for one in self.on_drive_then(drive_id) if one.movable and one.id not in mine]
+        return sorted(able, key=lambda one: (one.bytes < size, abs(one.bytes - size)))
+
     def parted(self, library_id: str) -> Draft:
         """The draft with a library in pieces that can be set down each on its own. Raises Refused when it has none."""
         library = self.library(library_id)
@@ -261,11 +270,6 @@ class Draft:
                 if drive.shares_space_with(load.target):
                     free[drive.id] -= load.library.room_on(load.target)
         return free
-
-    def too_full(self) -> list[Drive]:
-        """The drives that the draft would take under their headroom."""
-        arriving = set(self.places.values())
-        return [one for one in self.drives if one.id in arriving and self.free_then_bytes(one.id) < one.headroom_bytes]
 
     def still_short(self) -> list[Drive]:
         """The attached drives that will not keep their headroom, whatever the reason."""

@@ -17,16 +17,12 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Landing
 from nuvik.core.model.units import format_bytes, format_duration
 from nuvik.core.planning.draft import Draft
+from nuvik.core.planning.targets import folder_for
 from nuvik.core.planning.waiting import needed_read_bytes_per_s, opening_s
 
 NEXT_FEW = 3
 """Assumed: a landing must have room for so many more, so that it need not change at once."""
 _LANDING_KINDS = frozenset(Kind) - {Kind.OTHER, Kind.DISC_IMAGE}
-
-
-def folder_for(kind: Kind, drive: Drive) -> str:
-    """The folder where new content of a kind goes on a drive: where that drive's template puts libraries of it."""
-    return os.path.join(drive.base_path or drive.path, kind.folder)
 
 
 def newest_of(kind: Kind, libraries: Sequence[Library]) -> Library | None:

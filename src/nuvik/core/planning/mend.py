@@ -28,8 +28,7 @@ def mended(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) ->
     }  # fmt: skip
     wishes = Wishes(style=Style.CAUTIOUS, headroom_bytes={one.id: one.headroom_bytes for one in draft.drives},
                     whole=True, forbidden=forbidden)  # fmt: skip
-    for placed in (sound, {}):
-        asked = replace(wishes, placed=placed)
+    for asked in (replace(wishes, placed=sound), wishes):
         found = propose(draft.snapshot, asked, _TIME_LIMIT_S)
         order = [*(one for one in draft.places if one in found.places),
                  *(one for one in found.places if one not in draft.places)]  # fmt: skip
@@ -37,6 +36,5 @@ def mended(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) ->
                       kept={}, unplaced=())  # fmt: skip
         if len(new.breaches) < len(draft.breaches) and not found.short_bytes:
             return new
-    asked = replace(wishes, placed={})
-    why = contradictions(draft.snapshot, asked, propose(draft.snapshot, asked, _TIME_LIMIT_S), most=1)
-    raise Refused("No moves put this right.", next_step=why[0].in_words() if why else "Take edits back with u.")
+    why = contradictions(draft.snapshot, wishes, found, most=1)
+    raise Refused("No moves put this right.", next_step=why[0].in_words() if why else "Take the last edits back.")

@@ -9,10 +9,11 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Callable
+from itertools import takewhile
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import BadInput
-from nuvik.core.model.library import Library
+from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
 
 USUAL_TEMPLATE = "{kind}/{name}"
@@ -48,6 +49,15 @@ def usual_target(library: Library, drive: Drive, source: Drive | None = None) ->
     filled = drive.target_template or USUAL_TEMPLATE
     filled = re.sub(r"\{(kind|name|from)\}", lambda field: _fill(field[1], library, source), filled)
     return os.path.join(drive.base_path or drive.path, *filled.split("/"))
+
+
+def folder_for(kind: Kind, drive: Drive) -> str:
+    """The folder where new content of a kind goes on a drive: where that drive's template puts libraries of it, as
+    far as that does not hang on a single one.
+    """
+    words = (drive.target_template or USUAL_TEMPLATE).split("/")
+    fixed = list(takewhile(lambda word: "{name}" not in word and "{from}" not in word, words))
+    return os.path.join(drive.base_path or drive.path, *(word.replace("{kind}", kind.folder) for word in fixed))
 
 
 def _fill(field: str, library: Library, source: Drive | None) -> str:

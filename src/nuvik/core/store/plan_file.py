@@ -60,6 +60,23 @@ def read_plan(path: str) -> Plan:
     return plan
 
 
+def plans_in(folder: str) -> list[str]:
+    """The names of the plan files in a folder, the newest first; none when it cannot be read."""
+    try:
+        with os.scandir(folder) as entries:
+            found = [(-entry.stat().st_mtime, entry.name) for entry in entries if entry.name.endswith(PLAN_ENDING)]
+    except OSError:
+        return []
+    return [name for _, name in sorted(found)]
+
+
+def free_plan_path(folder: str) -> str:
+    """Where a plan without a name can be written in a folder, replacing none."""
+    names = ("moves", *(f"moves-{number}" for number in range(2, 1000)))
+    paths = [os.path.join(folder, f"{name}{PLAN_ENDING}") for name in names]
+    return next((path for path in paths if not os.path.lexists(path)), paths[0])
+
+
 def _staged(plan: Plan, step: Step) -> bool:
     """Whether a step by way of a drive has its other half, the one that goes there before the one that goes on."""
     for other in plan.steps:

@@ -19,7 +19,7 @@ from nuvik.core.planning.draft import Draft
 from nuvik.core.planning.landing import landing_on, landing_so_far
 from nuvik.core.planning.mend import mended
 from nuvik.core.planning.telling import consequence_of_swap
-from nuvik.core.store.plan_file import PLAN_ENDING, read_plan, write_plan
+from nuvik.core.store.plan_file import PLAN_ENDING, free_plan_path, plans_in, read_plan, write_plan
 from nuvik.tui.screens.ask_form import AskForm
 from nuvik.tui.screens.menu import Menu
 from nuvik.tui.screens.plan_sheets import BesideSheet, StandingSheet
@@ -123,10 +123,7 @@ class PlanAsking(StageScreen):
         if drive is None or not hand:
             self.notify("Lift a library and choose the drive of the one to swap it with.", severity="warning")
             return
-        others = [one for one in draft.on_drive_then(drive.id) if one.movable and one.id not in hand]
-        size = sum(draft.library(one).bytes for one in hand)
-        # Those of a like size first: they leave the room that is needed.
-        others.sort(key=lambda one: (one.bytes < size, abs(one.bytes - size)))
+        others = draft.swap_partners(hand, drive.id)
         if not others:
             self.notify(f"Nothing on {shown(drive.label)} may move.", severity="warning", markup=False)
             return
@@ -147,9 +144,7 @@ class PlanAsking(StageScreen):
 
     def action_write(self) -> None:
         """Write the plan beside those that lie here, under a name that is free."""
-        names = ("moves", *(f"moves-{number}" for number in range(2, 1000)))
-        free = (os.path.abspath(f"{name}{PLAN_ENDING}") for name in names)
-        path = next((one for one in free if not os.path.lexists(one)), os.path.abspath(f"moves{PLAN_ENDING}"))
+        path = free_plan_path(os.getcwd())
         try:
             write_plan(self.desk.workspace.plan(self.desk.draft), path)
         except NuvikError as trouble:
@@ -166,11 +161,7 @@ class PlanAsking(StageScreen):
     def _choose_file(self, title: str, then: Callable[[str], None]) -> None:
         """Let the user choose one of the plan files that lie here, the newest first."""
         here = os.getcwd()
-        try:
-            names = [name for name in os.listdir(here) if name.endswith(PLAN_ENDING)]
-            names.sort(key=lambda name: -os.path.getmtime(os.path.join(here, name)))
-        except OSError:
-            names = []
+        names = plans_in(here)
         if not names:
             self.notify(
                 f"There is no plan in {shown(here)}: w writes this one there.", severity="warning", markup=False
