@@ -86,10 +86,25 @@ def schemas(words: list[str]) -> int:
 def lock(words: list[str]) -> int:
     """Pin every dependency with its hashes, for all systems at once."""
     command = [
-        tool("uv"), "pip", "compile", "pyproject.toml", "--group", "dev", "--universal", "--generate-hashes",
-        "--no-emit-index-url", "--no-emit-find-links", "--no-header", "--no-annotate", "--python-version", "3.11",
-        "--output-file", str(LOCK), "--quiet", *words,
-    ]  # fmt: skip
+        tool("uv"),
+        "pip",
+        "compile",
+        "pyproject.toml",
+        "--group",
+        "dev",
+        "--universal",
+        "--generate-hashes",
+        "--no-emit-index-url",
+        "--no-emit-find-links",
+        "--no-header",
+        "--no-annotate",
+        "--python-version",
+        "3.11",
+        "--output-file",
+        str(LOCK),
+        "--quiet",
+        *words,
+    ]
     return subprocess.call(command, cwd=HERE)
 
 

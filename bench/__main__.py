@@ -78,8 +78,13 @@ def listing_drives() -> Iterator[Row]:
     """All drives of this computer, beside lsblk alone."""
     theirs = _middle(lambda: subprocess.run(["lsblk", "--json"], capture_output=True, check=True))
     ours = _middle(lambda: LocalHost().drives())
-    yield ("list the drives", f"lsblk {1000 * theirs:.0f} ms", f"nuvik {1000 * ours:.0f} ms, {ours / theirs:.1f} times",
-           f"under {1000 * _LISTING_LIMIT_S:.0f} ms", ours < _LISTING_LIMIT_S)  # fmt: skip
+    yield (
+        "list the drives",
+        f"lsblk {1000 * theirs:.0f} ms",
+        f"nuvik {1000 * ours:.0f} ms, {ours / theirs:.1f} times",
+        f"under {1000 * _LISTING_LIMIT_S:.0f} ms",
+        ours < _LISTING_LIMIT_S,
+    )
 
 
 def sizing_a_tree() -> Iterator[Row]:
@@ -99,23 +104,32 @@ def sizing_a_tree() -> Iterator[Row]:
             ratios.append(ours[-1] / theirs[-1])
         ratio, same = statistics.median(ratios), tree.root.extent.on_disk_bytes == int(told.split()[0])
         yield (
-            "size 400,000 files in 20,000 folders", f"du {statistics.median(theirs):.2f} s",
+            "size 400,000 files in 20,000 folders",
+            f"du {statistics.median(theirs):.2f} s",
             f"nuvik {statistics.median(ours):.2f} s, {ratio:.2f} times ({min(ratios):.2f} to {max(ratios):.2f})",
-            f"at most {_WALK_TIMES} times, same total", same and ratio <= _WALK_TIMES,
-        )  # fmt: skip
+            f"at most {_WALK_TIMES} times, same total",
+            same and ratio <= _WALK_TIMES,
+        )
 
 
 def sizing_a_million() -> Iterator[Row]:
     """A million files, and a folder of 300,000: the memory of Nuvik and its walkers together, at its highest."""
-    for name, files, folders in (("a million files in 50,000 folders", 1_000_000, 50_000),
-                                 ("300,000 files in one folder", 300_000, 1)):  # fmt: skip
+    for name, files, folders in (
+        ("a million files in 50,000 folders", 1_000_000, 50_000),
+        ("300,000 files in one folder", 300_000, 1),
+    ):
         with tempfile.TemporaryDirectory() as place:
             _many_files(place, files, folders)
             words = [sys.executable, __file__, "--size", place]
             told = subprocess.run(words, capture_output=True, text=True, check=True).stdout.split()
             seconds, peak_bytes, found = float(told[0]), int(told[1]), int(told[2])
-            yield (f"size {name}", "", f"{seconds:.1f} s, {peak_bytes / MB:.0f} MB of memory",
-                   f"under {_WALK_BYTES // MB} MB", found == files and peak_bytes < _WALK_BYTES)  # fmt: skip
+            yield (
+                f"size {name}",
+                "",
+                f"{seconds:.1f} s, {peak_bytes / MB:.0f} MB of memory",
+                f"under {_WALK_BYTES // MB} MB",
+                found == files and peak_bytes < _WALK_BYTES,
+            )
 
 
 def size_and_tell(place: str) -> None:
@@ -164,10 +178,13 @@ def proposing() -> Iterator[Row]:
         began = time.perf_counter()
         found = answer(snapshot, Wishes())
         seconds = time.perf_counter() - began
-        yield (f"propose for {len(snapshot.libraries)} libraries, 6 drives", "",
-               f"{seconds:.2f} s, {len(found.draft.loads)} moves, gap {found.proposal.gap:.3%}",
-               f"within {limit_s:.0f} s, gap at most 0.1 %",
-               seconds <= limit_s and found.proposal.gap <= 0.001 and found.proposal.in_time)  # fmt: skip
+        yield (
+            f"propose for {len(snapshot.libraries)} libraries, 6 drives",
+            "",
+            f"{seconds:.2f} s, {len(found.draft.loads)} moves, gap {found.proposal.gap:.3%}",
+            f"within {limit_s:.0f} s, gap at most 0.1 %",
+            seconds <= limit_s and found.proposal.gap <= 0.001 and found.proposal.in_time,
+        )
 
 
 def editing() -> Iterator[Row]:
@@ -182,8 +199,13 @@ def editing() -> Iterator[Row]:
         for drive in draft.drives:
             draft.on_drive_then(drive.id)
         slowest = max(slowest, time.perf_counter() - began)
-    yield (f"edit a draft of {len(snapshot.libraries)} libraries, 8 drives", "", f"{1000 * slowest:.0f} ms at most",
-           f"within {1000 * _EDIT_S:.0f} ms", slowest <= _EDIT_S)  # fmt: skip
+    yield (
+        f"edit a draft of {len(snapshot.libraries)} libraries, 8 drives",
+        "",
+        f"{1000 * slowest:.0f} ms at most",
+        f"within {1000 * _EDIT_S:.0f} ms",
+        slowest <= _EDIT_S,
+    )
 
 
 def gauging_a_world() -> Iterator[Row]:
@@ -199,11 +221,19 @@ def gauging_a_world() -> Iterator[Row]:
         for outcome in outcomes:
             declared = next(one for one in world.data["drive"] if one["id"] == outcome.drive)
             assert outcome.result is not None and outcome.result.write is not None, outcome.problem
-            for found, said in ((outcome.result.read, "read_bytes_per_s"), (outcome.result.write, "write_bytes_per_s"),
-                                (outcome.result.small_reads, "small_reads_per_s")):  # fmt: skip
+            for found, said in (
+                (outcome.result.read, "read_bytes_per_s"),
+                (outcome.result.write, "write_bytes_per_s"),
+                (outcome.result.small_reads, "small_reads_per_s"),
+            ):
                 worst = max(worst, abs(found.per_s / declared[said] - 1))
-    yield ("gauge three declared drives", "", f"at most {100 * worst:.2f} % off", f"within {100 * _WITHIN_WORLD:.0f} %",
-           worst <= _WITHIN_WORLD)  # fmt: skip
+    yield (
+        "gauge three declared drives",
+        "",
+        f"at most {100 * worst:.2f} % off",
+        f"within {100 * _WITHIN_WORLD:.0f} %",
+        worst <= _WITHIN_WORLD,
+    )
 
 
 def gauging_real_drives() -> Iterator[Row]:
@@ -227,10 +257,12 @@ def gauging_real_drives() -> Iterator[Row]:
                 if not good and not left and any(abs(one / limit - 1) > _PLAIN_WITHIN for one in theirs):
                     good = None  # the plain tool does not reach the limit either: something else takes the machine
                 yield (
-                    f"gauge {filesystem}, {what} held to {limit} MB/s", f"dd {theirs[0]:.1f} and {theirs[1]:.1f} MB/s",
+                    f"gauge {filesystem}, {what} held to {limit} MB/s",
+                    f"dd {theirs[0]:.1f} and {theirs[1]:.1f} MB/s",
                     f"nuvik {found.per_s / MB:.1f} MB/s ±{50 * found.spread:.0f} %, {100 * off:+.1f} % off",
-                    f"within {100 * _WITHIN_REAL:.0f} %, no file left", good,
-                )  # fmt: skip
+                    f"within {100 * _WITHIN_REAL:.0f} %, no file left",
+                    good,
+                )
 
 
 @contextmanager

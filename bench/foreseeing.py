@@ -30,13 +30,34 @@ _PLAIN_WITHIN = 0.08
 
 def simulating() -> Iterator[Row]:
     """A thousand moves between eight drives, the figures of a survey included."""
-    drives = tuple(a_drive(id=f"d{n}", label=f"D{n}", path=f"/d{n}", disk=f"s{n}", portable=False, headroom_bytes=0,
-                           usable_bytes=9000 * GB) for n in range(8))  # fmt: skip
+    drives = tuple(
+        a_drive(
+            id=f"d{n}",
+            label=f"D{n}",
+            path=f"/d{n}",
+            disk=f"s{n}",
+            portable=False,
+            headroom_bytes=0,
+            usable_bytes=9000 * GB,
+        )
+        for n in range(8)
+    )
     libraries = tuple(
-        Library(id=f"l{n}", name=f"L{n}", kind=Kind.GAME, path=f"/d{n % 8}/{n}", drive=f"d{n % 8}", bytes=GB,
-                on_disk_bytes=GB, files=40, largest_file_bytes=GB, last_used=None, opens_per_week=1)
+        Library(
+            id=f"l{n}",
+            name=f"L{n}",
+            kind=Kind.GAME,
+            path=f"/d{n % 8}/{n}",
+            drive=f"d{n % 8}",
+            bytes=GB,
+            on_disk_bytes=GB,
+            files=40,
+            largest_file_bytes=GB,
+            last_used=None,
+            opens_per_week=1,
+        )
         for n in range(_MOVES)
-    )  # fmt: skip
+    )
     draft = Draft(Snapshot(taken_at="", host="bench", drives=drives, libraries=libraries))
     for n in range(_MOVES):
         draft = draft.set_down(f"l{n}", f"d{(n + 1) % 8}")
@@ -44,8 +65,13 @@ def simulating() -> Iterator[Row]:
     began = time.perf_counter()
     steps = simulate(scene).steps
     seconds = time.perf_counter() - began
-    yield (f"simulate {len(steps)} moves", "", f"{1000 * seconds:.0f} ms", f"within {1000 * _SIMULATED_S:.0f} ms",
-           seconds <= _SIMULATED_S)  # fmt: skip
+    yield (
+        f"simulate {len(steps)} moves",
+        "",
+        f"{1000 * seconds:.0f} ms",
+        f"within {1000 * _SIMULATED_S:.0f} ms",
+        seconds <= _SIMULATED_S,
+    )
 
 
 def foreseeing() -> Iterator[Row]:
@@ -81,9 +107,13 @@ def foreseeing() -> Iterator[Row]:
                         good = None  # the plain tool took another time than before, too
                     plain[name] = theirs
                     took = f"copy {theirs:.1f} s, carry {move.actual_s:.1f} s"
-                    yield (f"foresee {name} library, {turn}", took,
-                           f"foreseen {foreseen:.1f} s, {100 * off:+.0f} % off", f"within {100 * within:.0f} %",
-                           good)  # fmt: skip
+                    yield (
+                        f"foresee {name} library, {turn}",
+                        took,
+                        f"foreseen {foreseen:.1f} s, {100 * off:+.0f} % off",
+                        f"within {100 * within:.0f} %",
+                        good,
+                    )
         finally:
             drives.down()
 

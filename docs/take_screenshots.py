@@ -35,15 +35,14 @@ STORY: dict[str, list[str | float]] = {
     "plan-in-hand": ["Escape", "1", 0.5, "a", 0.5, "Home", "l", 1.0, "Down", "Down"],
     "plan": ["Enter", "a", "~three proposals", "b", "~nothing better", "Home", "Down", 0.5],
     "plan-beside": ["w", "o", "a", 0.5, "Escape", "u", "c", "a", "~Two plans"],
-    "rehearse": ["Escape", "U", "n", "~Fits.", "Down", "Down", "Space", "Space", "Down", "Down", "Down",
-                 "Space", 0.5],
+    "rehearse": ["Escape", "U", "n", "~Fits.", "Down", "Down", "Space", "Space", "Down", "Down", "Down", "Space", 0.5],
     "carry": ["x", "c", "~Carry out", "y", "~original untouched", 2.0],
     "carry-done": ["~Done: "],
     "logbook": ["6", "~Saltmarsh"],
     "logbook-undo": ["u", "~Take move"],
     "survey-day": ["n", "1", "t", 1.0],
     "survey-contrast": ["t", 1.0],
-}  # fmt: skip
+}
 
 
 def main() -> int:
@@ -115,15 +114,35 @@ def window(work: Path, household: Path) -> Iterator[tuple[list[str], str]]:
     read, write = os.pipe()
     screen = subprocess.Popen(
         ["Xvfb", "-displayfd", str(write), "-screen", "0", POINTS, "-nolisten", "tcp"],
-        pass_fds=[write], stderr=subprocess.DEVNULL,
-    )  # fmt: skip
+        pass_fds=[write],
+        stderr=subprocess.DEVNULL,
+    )
     os.close(write)
     display = ":" + os.read(read, 16).decode().strip()
     terminal = subprocess.Popen(
-        ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", f"{columns}x{lines}+0+0", "-b", "0",
-         "-bg", "black", "-xrm", "XTerm*cursorBlink: false", "-e", *tmux, "attach", "-t", "shot"],
-        env={**clean, "DISPLAY": display, "TERM": "xterm-256color"}, stderr=subprocess.DEVNULL,
-    )  # fmt: skip
+        [
+            "xterm",
+            "-fa",
+            "DejaVu Sans Mono",
+            "-fs",
+            "10",
+            "-geometry",
+            f"{columns}x{lines}+0+0",
+            "-b",
+            "0",
+            "-bg",
+            "black",
+            "-xrm",
+            "XTerm*cursorBlink: false",
+            "-e",
+            *tmux,
+            "attach",
+            "-t",
+            "shot",
+        ],
+        env={**clean, "DISPLAY": display, "TERM": "xterm-256color"},
+        stderr=subprocess.DEVNULL,
+    )
     try:
         yield tmux, display
     finally:

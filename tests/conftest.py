@@ -47,10 +47,19 @@ class World:
 
     def drive(self, id: str, **facts) -> dict:
         declared = {
-            "id": id, "label": id.capitalize(), "folder": id, "capacity_bytes": 1000 * MB, "usable_bytes": 1000 * MB,
-            "headroom_bytes": 50 * MB, "filesystem": "ext4", "medium": "ssd", "read_bytes_per_s": 400 * MB,
-            "write_bytes_per_s": 300 * MB, "small_reads_per_s": 5000, **facts,
-        }  # fmt: skip
+            "id": id,
+            "label": id.capitalize(),
+            "folder": id,
+            "capacity_bytes": 1000 * MB,
+            "usable_bytes": 1000 * MB,
+            "headroom_bytes": 50 * MB,
+            "filesystem": "ext4",
+            "medium": "ssd",
+            "read_bytes_per_s": 400 * MB,
+            "write_bytes_per_s": 300 * MB,
+            "small_reads_per_s": 5000,
+            **facts,
+        }
         (self.folder / id).mkdir(exist_ok=True)
         self.data.setdefault("drive", []).append(declared)
         return declared
@@ -165,21 +174,38 @@ def leftovers(root: str | os.PathLike) -> list[str]:
 def a_drive(**facts) -> Drive:
     """A portable chip drive on a cable, as a value; `facts` change it."""
     plain = {
-        "id": "wren", "label": "Wren", "path": "/wren", "medium": "ssd", "link": "usb-3.2-gen2", "filesystem": "ext4",
-        "cluster_bytes": 4096, "portable": True, "attached": True, "system": False, "capacity_bytes": 900 * 10**9,
-        "usable_bytes": 850 * GB, "used_bytes": 500 * GB, "headroom_bytes": 50 * GB, "read_bytes_per_s": 980 * MB,
-        "write_bytes_per_s": 850 * MB, "small_reads_per_s": 6000, "disk_bytes": 1000 * GB, "filesystem_bytes": 880 * GB,
+        "id": "wren",
+        "label": "Wren",
+        "path": "/wren",
+        "medium": "ssd",
+        "link": "usb-3.2-gen2",
+        "filesystem": "ext4",
+        "cluster_bytes": 4096,
+        "portable": True,
+        "attached": True,
+        "system": False,
+        "capacity_bytes": 900 * 10**9,
+        "usable_bytes": 850 * GB,
+        "used_bytes": 500 * GB,
+        "headroom_bytes": 50 * GB,
+        "read_bytes_per_s": 980 * MB,
+        "write_bytes_per_s": 850 * MB,
+        "small_reads_per_s": 6000,
+        "disk_bytes": 1000 * GB,
+        "filesystem_bytes": 880 * GB,
         "speed_source": "measured",
-    }  # fmt: skip
+    }
     return Drive(**{**plain, **facts})
 
 
 # -- real drives -------------------------------------------------------------------------------------------
 
 _MAKE = {
-    "ext4": ["mkfs.ext4", "-q", "-F"], "xfs": ["mkfs.xfs", "-q", "-f"], "ntfs": ["mkntfs", "-F", "-q", "-f"],
+    "ext4": ["mkfs.ext4", "-q", "-F"],
+    "xfs": ["mkfs.xfs", "-q", "-f"],
+    "ntfs": ["mkntfs", "-F", "-q", "-f"],
     "exfat": ["mkfs.exfat"],
-}  # fmt: skip
+}
 _MOUNT = {"ntfs": ["ntfs-3g"], "exfat": ["mount.exfat-fuse"]}
 
 
@@ -217,8 +243,10 @@ class RealDrives:
     def plain_speeds(point: Path, count_mb: int) -> tuple[float, float]:
         """What the plain system tool reads and writes past the cache there, in MB/s: what this machine allows now."""
         file, speeds = point / "plain.bin", []
-        for words in (["if=/dev/zero", f"of={file}", f"count={count_mb // 4}", "oflag=direct", "conv=fsync"],
-                      [f"if={file}", "of=/dev/null", "iflag=direct"]):  # fmt: skip
+        for words in (
+            ["if=/dev/zero", f"of={file}", f"count={count_mb // 4}", "oflag=direct", "conv=fsync"],
+            [f"if={file}", "of=/dev/null", "iflag=direct"],
+        ):
             began = time.perf_counter()
             subprocess.run(["dd", "bs=4M", *words], capture_output=True, check=True)
             speeds.append(file.stat().st_size / MB / (time.perf_counter() - began))

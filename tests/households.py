@@ -13,23 +13,52 @@ SLOW = {"read_bytes_per_s": 120 * MB, "small_reads_per_s": 80}
 
 
 def drive(name, **facts):
-    plain = {"id": name, "label": name.capitalize(), "path": f"/{name}", "disk": name, "portable": False,
-             "headroom_bytes": 10 * GB, "usable_bytes": 500 * GB, "used_bytes": 100 * GB}  # fmt: skip
+    plain = {
+        "id": name,
+        "label": name.capitalize(),
+        "path": f"/{name}",
+        "disk": name,
+        "portable": False,
+        "headroom_bytes": 10 * GB,
+        "usable_bytes": 500 * GB,
+        "used_bytes": 100 * GB,
+    }
     return a_drive(**{**plain, **facts})
 
 
 def library(name, at, size=20, **facts):
-    return Library(**{"id": name, "name": name, "kind": Kind.GAME, "path": f"/{at}/Games/{name}", "drive": at,
-                      "bytes": size * GB, "on_disk_bytes": size * GB, "files": 9, "largest_file_bytes": GB,
-                      "last_used": "2026-01-01T00:00:00+00:00", "opens_per_week": 1.0, **facts})  # fmt: skip
+    return Library(
+        **{
+            "id": name,
+            "name": name,
+            "kind": Kind.GAME,
+            "path": f"/{at}/Games/{name}",
+            "drive": at,
+            "bytes": size * GB,
+            "on_disk_bytes": size * GB,
+            "files": 9,
+            "largest_file_bytes": GB,
+            "last_used": "2026-01-01T00:00:00+00:00",
+            "opens_per_week": 1.0,
+            **facts,
+        }
+    )
 
 
 def home(drives, libraries):
     return Snapshot(taken_at="", host="h", drives=tuple(drives), libraries=tuple(libraries))
 
 
-_SPEEDS = [(3_000, 48_000, 500), (540, 9_000, 1_000), (185, 95, 4_000), (980, 6_500, 1_000), (900, 6_000, 2_000),
-           (140, 80, 5_000), (160, 90, 6_000), (520, 8_000, 2_000)]  # fmt: skip
+_SPEEDS = [
+    (3_000, 48_000, 500),
+    (540, 9_000, 1_000),
+    (185, 95, 4_000),
+    (980, 6_500, 1_000),
+    (900, 6_000, 2_000),
+    (140, 80, 5_000),
+    (160, 90, 6_000),
+    (520, 8_000, 2_000),
+]
 """MB/s read, small reads a second, and GB, of the drives of a made-up household."""
 
 
@@ -47,21 +76,47 @@ def made_up_household(count: int, drives: int) -> Snapshot:
             continue
         used[place] += size
         kind, earlier = chance.choice(kinds), libraries[-1].path if libraries else ""
-        parts = tuple(
-            Part(name=name, kind=part, path=name, bytes=size // 5, on_disk_bytes=size // 5, files=8)
-            for name, part in (("Cache", Kind.CACHE), ("Backups", Kind.BACKUP))
-        ) if kind is Kind.PROJECT else ()  # fmt: skip
-        libraries.append(Library(
-            id=f"l{number}", name=f"L{number}", kind=kind, path=f"/d{place}/Series {number % 12}/{number}",
-            drive=f"d{place}", bytes=size, on_disk_bytes=size, files=40, largest_file_bytes=GB, last_used=None,
-            opens_per_week=chance.choice([0, 0, 0.25, 1, 4, 9]), parts=parts, working_set=chance.random() < 0.02,
-            keep_with=(earlier,) if earlier and chance.random() < 0.02 else (),
-            apart_from=(earlier,) if earlier and chance.random() < 0.02 else (),
-        ))  # fmt: skip
+        parts = (
+            tuple(
+                Part(name=name, kind=part, path=name, bytes=size // 5, on_disk_bytes=size // 5, files=8)
+                for name, part in (("Cache", Kind.CACHE), ("Backups", Kind.BACKUP))
+            )
+            if kind is Kind.PROJECT
+            else ()
+        )
+        libraries.append(
+            Library(
+                id=f"l{number}",
+                name=f"L{number}",
+                kind=kind,
+                path=f"/d{place}/Series {number % 12}/{number}",
+                drive=f"d{place}",
+                bytes=size,
+                on_disk_bytes=size,
+                files=40,
+                largest_file_bytes=GB,
+                last_used=None,
+                opens_per_week=chance.choice([0, 0, 0.25, 1, 4, 9]),
+                parts=parts,
+                working_set=chance.random() < 0.02,
+                keep_with=(earlier,) if earlier and chance.random() < 0.02 else (),
+                apart_from=(earlier,) if earlier and chance.random() < 0.02 else (),
+            )
+        )
     made = tuple(
-        a_drive(id=f"d{n}", label=f"D{n}", path=f"/d{n}", disk=f"s{n}", portable=n == 3, used_bytes=used[n],
-                usable_bytes=size * GB, capacity_bytes=size * GB, headroom_bytes=size * GB // 10,
-                read_bytes_per_s=read * MB, small_reads_per_s=small)
+        a_drive(
+            id=f"d{n}",
+            label=f"D{n}",
+            path=f"/d{n}",
+            disk=f"s{n}",
+            portable=n == 3,
+            used_bytes=used[n],
+            usable_bytes=size * GB,
+            capacity_bytes=size * GB,
+            headroom_bytes=size * GB // 10,
+            read_bytes_per_s=read * MB,
+            small_reads_per_s=small,
+        )
         for n, (read, small, size) in enumerate(speeds)
-    )  # fmt: skip
+    )
     return Snapshot(taken_at="2026-01-01T00:00:00+00:00", host="bench", drives=made, libraries=tuple(libraries))

@@ -28,9 +28,15 @@ def house(world: World) -> World:
     """Wren hangs on a cable that holds it back; Heron is short of what its label says."""
     world.data["drive"][1].update(capacity_bytes=1_200 * MB, usable_bytes=1_000 * MB)
     world.data["drive"][2].update(
-        link="usb-3.2-gen1", read_bytes_per_s=440 * MB, capacity_bytes=20 * GB, usable_bytes=20 * GB, medium="ssd",
-        filesystem="exfat", model="Quillpost [b]Field[/b]", temperature_c=81.5,
-    )  # fmt: skip
+        link="usb-3.2-gen1",
+        read_bytes_per_s=440 * MB,
+        capacity_bytes=20 * GB,
+        usable_bytes=20 * GB,
+        medium="ssd",
+        filesystem="exfat",
+        model="Quillpost [b]Field[/b]",
+        temperature_c=81.5,
+    )
     fill(world.path("heron", "Photos", "Moon"))
     world.write()
     return world
@@ -56,15 +62,35 @@ def test_drives_are_listed_and_told_whole(house, capsys):
     assert "libraries 3." in told and "no links, no hard links, no permissions" in told
     data = json.loads(nuvik(house, capsys, "drives", "--json")[0])
     wren = next(one for one in data["drives"] if one["id"] == "wren")
-    wanted = {"id", "label", "path", "medium", "link", "filesystem", "portable", "attached", "system", "capacity_bytes",
-              "usable_bytes", "used_bytes", "free_bytes", "headroom_bytes", "read_bytes_per_s", "write_bytes_per_s",
-              "small_reads_per_s", "speed_source", "felt_load_s", "tier"}  # fmt: skip
+    wanted = {
+        "id",
+        "label",
+        "path",
+        "medium",
+        "link",
+        "filesystem",
+        "portable",
+        "attached",
+        "system",
+        "capacity_bytes",
+        "usable_bytes",
+        "used_bytes",
+        "free_bytes",
+        "headroom_bytes",
+        "read_bytes_per_s",
+        "write_bytes_per_s",
+        "small_reads_per_s",
+        "speed_source",
+        "felt_load_s",
+        "tier",
+    }
     assert wanted <= wren.keys() and wren["speed_source"] == "declared"
 
 
 def test_what_is_said_of_a_drive_is_kept_and_can_be_forgotten(house, capsys):
-    told, _ = nuvik(house, capsys, "drive", "wren", "--name", "Field  box", "--headroom", "20%", "--welcomes", "photo",
-                    "--fixed")  # fmt: skip
+    told, _ = nuvik(
+        house, capsys, "drive", "wren", "--name", "Field  box", "--headroom", "20%", "--welcomes", "photo", "--fixed"
+    )
     assert "Field box" in told and "is for         photo" in told and "of which 4.00 GB should stay free" in told
     assert ", portable" not in told
     nuvik(house, capsys, "drive", "field box", "--headroom", "3G")
@@ -199,8 +225,11 @@ def test_links_are_read_from_the_kernels_tree(tmp_path, monkeypatch):
     put("devices/pci0/ata3/host2/block/sda/queue/rotational", "1\n")
     put("class/ata_link/link3/sata_spd", "6.0 Gbps\n")
     (top / "block").mkdir()
-    for name, place in (("nvme0n1", "pci0/slot/nvme/nvme0/nvme0n1"), ("sdb", "pci0/usb1/1-2/host5/block/sdb"),
-                        ("sda", "pci0/ata3/host2/block/sda")):  # fmt: skip
+    for name, place in (
+        ("nvme0n1", "pci0/slot/nvme/nvme0/nvme0n1"),
+        ("sdb", "pci0/usb1/1-2/host5/block/sdb"),
+        ("sda", "pci0/ata3/host2/block/sda"),
+    ):
         (top / "block" / name).symlink_to(top / "devices" / place)
     monkeypatch.setattr(linux, "SYS", str(top))
     nvme, usb, sata = (read_sys_disk(name) for name in ("nvme0n1", "sdb", "sda"))

@@ -48,9 +48,16 @@ from nuvik.tui.widgets.traffic import curve
 # -- parsers -----------------------------------------------------------------------------------------------
 
 JUNK = st.one_of(
-    st.none(), st.booleans(), st.integers(-(2**70), 2**70), st.floats(), st.text(max_size=8),
-    st.just([]), st.just({}), st.just([None]), st.just({"a": 1}),
-)  # fmt: skip
+    st.none(),
+    st.booleans(),
+    st.integers(-(2**70), 2**70),
+    st.floats(),
+    st.text(max_size=8),
+    st.just([]),
+    st.just({}),
+    st.just([None]),
+    st.just({"a": 1}),
+)
 
 
 def places_in(value: object, path: tuple = ()) -> Iterator[tuple]:
@@ -154,9 +161,13 @@ class Shelf(RuleBasedStateMachine):
     @rule(number=st.integers(0, 3), label=st.sampled_from(["Field", "field", "", "Other"]), device=st.integers(0, 9))
     def attach(self, number: int, label: str, device: int) -> None:
         self.attached[f"u{number}"] = Volume(
-            device=f"sd{device}x{number}", filesystem="ext4", label=label, uuid=f"u{number}",
-            mount_points=(self.place,), bytes=GB,
-        )  # fmt: skip
+            device=f"sd{device}x{number}",
+            filesystem="ext4",
+            label=label,
+            uuid=f"u{number}",
+            mount_points=(self.place,),
+            bytes=GB,
+        )
 
     @rule(number=st.integers(0, 3))
     def detach(self, number: int) -> None:
@@ -197,12 +208,21 @@ TestShelf = Shelf.TestCase
 
 speeds = st.floats(1e5, 2e10)
 drives = st.builds(
-    a_drive, medium=st.sampled_from(list(media.MEDIA)), link=st.sampled_from([*LINKS, "unknown"]),
-    filesystem=st.sampled_from(filesystems.known()), read_bytes_per_s=speeds, write_bytes_per_s=speeds,
-    small_reads_per_s=st.floats(1, 1e6), attached=st.booleans(), portable=st.booleans(), read_only=st.booleans(),
-    speed_source=st.sampled_from(["measured", "declared", "typical"]), used_bytes=st.integers(0, 850 * GB),
-    label=st.sampled_from(["Wren", "[bold]Wr\x1b[31m", "ünï\udcff"]), best_link=st.sampled_from([*LINKS, "unknown"]),
-)  # fmt: skip
+    a_drive,
+    medium=st.sampled_from(list(media.MEDIA)),
+    link=st.sampled_from([*LINKS, "unknown"]),
+    filesystem=st.sampled_from(filesystems.known()),
+    read_bytes_per_s=speeds,
+    write_bytes_per_s=speeds,
+    small_reads_per_s=st.floats(1, 1e6),
+    attached=st.booleans(),
+    portable=st.booleans(),
+    read_only=st.booleans(),
+    speed_source=st.sampled_from(["measured", "declared", "typical"]),
+    used_bytes=st.integers(0, 850 * GB),
+    label=st.sampled_from(["Wren", "[bold]Wr\x1b[31m", "ünï\udcff"]),
+    best_link=st.sampled_from([*LINKS, "unknown"]),
+)
 
 
 @given(drives, st.lists(drives, max_size=3))
@@ -241,8 +261,18 @@ def test_tiers_follow_the_felt_load(read, small):
 
 @given(own=speeds, case=st.sampled_from([None, *LINKS.values()]), port=st.sampled_from([None, *LINKS.values()]))
 def test_a_candidate_is_as_fast_as_its_slowest_part(own, case, port):
-    one = Candidate(label="Plover", capacity_bytes=10**12, price=50, currency="EUR", medium="ssd", case=case, port=port,
-                    own_read_bytes_per_s=own, own_write_bytes_per_s=own, small_reads_per_s=5_000)  # fmt: skip
+    one = Candidate(
+        label="Plover",
+        capacity_bytes=10**12,
+        price=50,
+        currency="EUR",
+        medium="ssd",
+        case=case,
+        port=port,
+        own_read_bytes_per_s=own,
+        own_write_bytes_per_s=own,
+        small_reads_per_s=5_000,
+    )
     limits = [own, *(link.payload_bytes_per_s for link in (case, port) if link is not None)]
     assert one.read_bytes_per_s == one.write_bytes_per_s == min(limits)
     assert ("the drive itself" in one.held_back_by) is (min(limits) == own) is not one.is_held_back
@@ -271,10 +301,20 @@ def test_volumes_of_one_container_have_one_free_space(moves, on_trial):
         a_drive(id=name, label=name, pool="box" if name != "c" else "", disk=name, headroom_bytes=0) for name in "abc"
     )
     steps = tuple(
-        Step(n=number, library=f"l{number}", kind="game", path=f"/{number}", bytes=size, files=1, from_drive="abc"[one],
-             to_drive="abc"[other], target_path=f"/t{number}")
-        for number, (one, other, size) in enumerate(moves, start=1) if one != other
-    )  # fmt: skip
+        Step(
+            n=number,
+            library=f"l{number}",
+            kind="game",
+            path=f"/{number}",
+            bytes=size,
+            files=1,
+            from_drive="abc"[one],
+            to_drive="abc"[other],
+            target_path=f"/t{number}",
+        )
+        for number, (one, other, size) in enumerate(moves, start=1)
+        if one != other
+    )
     plan = Plan(made_at="", host="", snapshot_taken_at="", steps=steps)
     timeline = simulate(Scene(plan, three, on_trial=on_trial))
     for step in timeline.steps:
@@ -289,13 +329,25 @@ def test_volumes_of_one_container_have_one_free_space(moves, on_trial):
 
 
 @settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck))
-@given(read=st.integers(5 * MB, 9 * GB), write=st.integers(5 * MB, 9 * GB), small=st.integers(30, 90_000),
-       quick=st.booleans(), room=st.integers(1, 400))  # fmt: skip
+@given(
+    read=st.integers(5 * MB, 9 * GB),
+    write=st.integers(5 * MB, 9 * GB),
+    small=st.integers(30, 90_000),
+    quick=st.booleans(),
+    room=st.integers(1, 400),
+)
 def test_whatever_is_declared_is_measured_within_the_budget(read, write, small, quick, room):
     with tempfile.TemporaryDirectory() as place:
         world = World(Path(place), {"format": "nuvik-world/1", "name": "Any", "time_scale": 0})
-        world.drive("any", capacity_bytes=room * GB, usable_bytes=room * GB, headroom_bytes=0, read_bytes_per_s=read,
-                    write_bytes_per_s=write, small_reads_per_s=small)  # fmt: skip
+        world.drive(
+            "any",
+            capacity_bytes=room * GB,
+            usable_bytes=room * GB,
+            headroom_bytes=0,
+            read_bytes_per_s=read,
+            write_bytes_per_s=write,
+            small_reads_per_s=small,
+        )
         world.write()
         workspace = world.open()
         budget = budget_for(workspace.drive_or_refuse("any"), quick)

@@ -264,7 +264,10 @@ def test_links_have_ceilings_in_their_order():
     assert (usb_link(480), usb_link(5000), usb_link(33)) == ("usb-2", "usb-3.2-gen1", "unknown")
     assert (sata_link("6.0 Gbps"), sata_link("1.5 Gbps"), sata_link("?")) == ("sata-6g", "sata-1.5g", "unknown")
     assert (pcie_link("8.0 GT/s PCIe", "x4"), pcie_link("Unknown", "4"), pcie_link("8 GT/s", "")) == (
-        "pcie-3x4", "unknown", "unknown")  # fmt: skip
+        "pcie-3x4",
+        "unknown",
+        "unknown",
+    )
     # What each standard's own text allows at the very most must not be promised.
     assert LINKS["usb-2"].payload_bytes_per_s < 53.2e6 and LINKS["sata-6g"].payload_bytes_per_s < 600e6
     assert LINKS["pcie-3x4"].payload_bytes_per_s < 3.94e9 and LINKS["usb-3.2-gen1"].payload_bytes_per_s < 500e6
@@ -281,7 +284,7 @@ def test_links_have_ceilings_in_their_order():
         ({"read_only": True}, "it is read-only"),
         ({"findings": ("it smells",)}, "it smells"),
     ],
-)  # fmt: skip
+)
 def test_findings(facts, said):
     found = drive_findings(a_drive(**facts), [], [])
     assert (found == []) if said is None else any(one.startswith(said) or said in one for one in found)
@@ -378,8 +381,12 @@ def test_candidates_are_put_together_and_held_back_by_their_slowest_part(world, 
     assert "with Ferry on it you would wait" in built.in_words()
     assert built.saves_s_per_week > 5 * 40, "now nothing else has room, and platters need 44 s for small reads"
     assert verdicts["Heron in a better case"].candidate.upgrade_of == "heron"
-    for bad, said in ((('"nvme"]', '"cheese"]'), "line 14"), (("gen2x2", "gen9"), "unknown link"),
-                      (("heron", "emu"), "unknown drive"), (("price = 20.0", "price = -1"), "line 12")):  # fmt: skip
+    for bad, said in (
+        (('"nvme"]', '"cheese"]'), "line 14"),
+        (("gen2x2", "gen9"), "unknown link"),
+        (("heron", "emu"), "unknown drive"),
+        (("price = 20.0", "price = -1"), "line 12"),
+    ):
         file.write_text(CANDIDATES.replace(*bad))
         with pytest.raises(Refused, match=said):
             read_candidates(str(file), workspace.host.drives())

@@ -59,9 +59,12 @@ def test_a_world_gauges_as_it_was_declared(world, quick):
 
 def test_writing_on_finds_where_a_drive_slows_down(world):
     world.data["drive"][2].update(
-        usable_bytes=400 * GB, capacity_bytes=400 * GB, write_bytes_per_s=900 * MB,
-        sustained_write_bytes_per_s=200 * MB, burst_bytes=20 * GB,
-    )  # fmt: skip
+        usable_bytes=400 * GB,
+        capacity_bytes=400 * GB,
+        write_bytes_per_s=900 * MB,
+        sustained_write_bytes_per_s=200 * MB,
+        burst_bytes=20 * GB,
+    )
     world.write()
     workspace = world.open()
     result = measure(workspace, "wren", sustained=True)
@@ -146,8 +149,15 @@ def test_leftovers_of_a_killed_gauge_are_removed_and_nothing_else(world):
 
 
 def result(read: float, small: float = 8000, when: str = "2026-01-01T00:00:00Z", **facts) -> GaugeResult:
-    return GaugeResult(drive="wren", identity="", taken_at=when, read=Figure.of([read]),
-                       small_reads=Figure.of([small]), write=Figure.of([read]), **facts)  # fmt: skip
+    return GaugeResult(
+        drive="wren",
+        identity="",
+        taken_at=when,
+        read=Figure.of([read]),
+        small_reads=Figure.of([small]),
+        write=Figure.of([read]),
+        **facts,
+    )
 
 
 def test_the_history_shows_what_got_slower_warmer_or_is_not_what_it_seems():

@@ -70,7 +70,8 @@ def test_a_stopped_survey_is_marked_and_what_was_known_stays(world, monkeypatch)
     partial = workspace.survey((), lambda progress: stop.ask() if progress.entries > 12 else None, stop)
     assert not partial.complete and survey_headline(partial).startswith("The survey was stopped")
     assert {one.name: one.bytes for one in partial.libraries}.items() >= {
-        one.name: one.bytes for one in before.libraries}.items()  # fmt: skip
+        one.name: one.bytes for one in before.libraries
+    }.items()
     assert workspace.snapshot().libraries == partial.libraries
     assert {one.name for one in workspace.survey().libraries} == {"Aster", "Birch", "Zinnia"}
 
@@ -125,16 +126,20 @@ def test_what_thinning_lets_go_leaves_no_row_behind(world):
         keep_snapshot(workspace.database, replace(snapshot, taken_at=taken.isoformat()))
     keep_snapshot(workspace.database, snapshot)
     assert len(moments(workspace.database)) <= 5
-    seen = {len(one) for one in (*library_history(workspace.database).values(),
-                                 *drive_history(workspace.database).values())}  # fmt: skip
+    seen = {
+        len(one) for one in (*library_history(workspace.database).values(), *drive_history(workspace.database).values())
+    }
     assert seen == {len(moments(workspace.database))}
 
 
 def test_twins_on_two_drives_are_told_and_nothing_is_touched(world, capsys):
     content = random.Random(5).randbytes(17 * MB)
-    for place, data in (("kestrel/Films/a.mkv", content), ("heron/copy of a.mkv", content),
-                        ("heron/other.mkv", content[:-1] + b"?"), ("wren/middle.mkv", content[:9 * MB] + b"?" +
-                                                                   content[9 * MB + 1 :])):  # fmt: skip
+    for place, data in (
+        ("kestrel/Films/a.mkv", content),
+        ("heron/copy of a.mkv", content),
+        ("heron/other.mkv", content[:-1] + b"?"),
+        ("wren/middle.mkv", content[: 9 * MB] + b"?" + content[9 * MB + 1 :]),
+    ):
         path = world.folder / place
         path.parent.mkdir(exist_ok=True)
         path.write_bytes(data)
@@ -148,9 +153,18 @@ def test_twins_on_two_drives_are_told_and_nothing_is_touched(world, capsys):
 
 
 def a_library(number: int, **facts) -> Library:
-    plain = {"id": f"d:{number}", "name": f"Library {number}", "kind": Kind.GAME, "path": f"/d/{number}", "drive": "d",
-             "bytes": 1000 * number, "on_disk_bytes": 1000 * number, "files": 1, "largest_file_bytes": 1,
-             "last_used": None}  # fmt: skip
+    plain = {
+        "id": f"d:{number}",
+        "name": f"Library {number}",
+        "kind": Kind.GAME,
+        "path": f"/d/{number}",
+        "drive": "d",
+        "bytes": 1000 * number,
+        "on_disk_bytes": 1000 * number,
+        "files": 1,
+        "largest_file_bytes": 1,
+        "last_used": None,
+    }
     return Library(**{**plain, **facts})
 
 
@@ -173,8 +187,11 @@ def test_exports_hold_what_is_shown_and_no_harm(world, tmp_path):
 
 def test_choosing_and_marking_among_libraries():
     old = "2020-01-01T00:00:00Z"
-    libraries = [a_library(1, name="Kite", last_used=old), a_library(2, kind=Kind.PHOTO, hidden=True),
-                 a_library(3, drive="e", opens_per_week=2.0, working_set=True)]  # fmt: skip
+    libraries = [
+        a_library(1, name="Kite", last_used=old),
+        a_library(2, kind=Kind.PHOTO, hidden=True),
+        a_library(3, drive="e", opens_per_week=2.0, working_set=True),
+    ]
 
     def ids(choice: Choice, marked: frozenset[str] = frozenset()) -> list[str]:
         return [one.id for one in choice.of(libraries, marked)]

@@ -26,11 +26,24 @@ from nuvik.core.store.plan_file import read_plan, write_plan
 
 def a_drive(number: int, usable: int, used: int, headroom: int) -> Drive:
     return Drive(
-        id=f"d{number}", label=f"D{number}", path=f"/d{number}", medium="ssd", link="sata-6g", filesystem="ext4",
-        cluster_bytes=4096, portable=number == 0, attached=True, system=False, capacity_bytes=usable,
-        usable_bytes=usable, used_bytes=used, headroom_bytes=headroom, read_bytes_per_s=5e8, write_bytes_per_s=4e8,
+        id=f"d{number}",
+        label=f"D{number}",
+        path=f"/d{number}",
+        medium="ssd",
+        link="sata-6g",
+        filesystem="ext4",
+        cluster_bytes=4096,
+        portable=number == 0,
+        attached=True,
+        system=False,
+        capacity_bytes=usable,
+        usable_bytes=usable,
+        used_bytes=used,
+        headroom_bytes=headroom,
+        read_bytes_per_s=5e8,
+        write_bytes_per_s=4e8,
         small_reads_per_s=5e3,
-    )  # fmt: skip
+    )
 
 
 @st.composite
@@ -42,10 +55,20 @@ def drafts(draw) -> Draft:
         sizes = draw(st.lists(st.integers(0, 200), max_size=5))
         for position, size in enumerate(sizes):
             libraries.append(
-                Library(id=f"d{number}:{position}", name=f"L{number}{position}", kind=draw(st.sampled_from(list(Kind))),
-                        path=f"/d{number}/{position}", drive=f"d{number}", bytes=size * MB, on_disk_bytes=size * MB,
-                        files=size, largest_file_bytes=size, last_used=None, opens_per_week=draw(st.integers(0, 9)))
-            )  # fmt: skip
+                Library(
+                    id=f"d{number}:{position}",
+                    name=f"L{number}{position}",
+                    kind=draw(st.sampled_from(list(Kind))),
+                    path=f"/d{number}/{position}",
+                    drive=f"d{number}",
+                    bytes=size * MB,
+                    on_disk_bytes=size * MB,
+                    files=size,
+                    largest_file_bytes=size,
+                    last_used=None,
+                    opens_per_week=draw(st.integers(0, 9)),
+                )
+            )
         used = sum(sizes) * MB + draw(st.integers(0, 100)) * MB
         usable = used + draw(st.integers(0, 400)) * MB + 1
         drives.append(a_drive(number, usable, used, draw(st.integers(0, usable // MB)) * MB))
@@ -247,13 +270,18 @@ def test_plan_files_come_back_exactly_and_broken_ones_are_refused(world, tmp_pat
         return {**good, "steps": [{**good["steps"][0], **changes}]}
 
     for text, said in (
-        ("{", "not valid JSON"), ("[]", "not a plan"), ("[" * 100_000, "not valid JSON"),
+        ("{", "not valid JSON"),
+        ("[]", "not a plan"),
+        ("[" * 100_000, "not valid JSON"),
         (json.dumps({**good, "format": "nuvik-plan/2"}), "newer format"),
-        (json.dumps(broken(bytes="many")), "bytes"), (json.dumps(broken(to=3)), "“steps.0.to”"),
+        (json.dumps(broken(bytes="many")), "bytes"),
+        (json.dumps(broken(to=3)), "“steps.0.to”"),
         (json.dumps(broken(target_path="/heron/../../etc/x")), "not a clean absolute path"),
-        (json.dumps(broken(path="Games/x")), "not a clean absolute path"), (json.dumps(broken(bytes=-1)), "below zero"),
-        (json.dumps(broken(tether="glue")), "tether"), (json.dumps(broken(via="wren")), "staging"),
-    ):  # fmt: skip
+        (json.dumps(broken(path="Games/x")), "not a clean absolute path"),
+        (json.dumps(broken(bytes=-1)), "below zero"),
+        (json.dumps(broken(tether="glue")), "tether"),
+        (json.dumps(broken(via="wren")), "staging"),
+    ):
         path.write_text(text)
         with pytest.raises(Refused, match=said):
             read_plan(str(path))

@@ -58,10 +58,12 @@ def test_what_contradicts_is_the_smallest_set_that_does(household):
 def test_contradictions_are_told_in_the_words_of_the_wishes():
     """The working set must be quick, the only quick drive is to stay nearly empty, and its filler is pinned."""
     snapshot = home(
-        [drive("fast", usable_bytes=110 * GB, used_bytes=70 * GB, headroom_bytes=30 * GB, **FAST),
-         drive("slow", **SLOW)],
+        [
+            drive("fast", usable_bytes=110 * GB, used_bytes=70 * GB, headroom_bytes=30 * GB, **FAST),
+            drive("slow", **SLOW),
+        ],
         [library("Daily", "slow", working_set=True), library("Filler", "fast", 60)],
-    )  # fmt: skip
+    )
     assert answer(snapshot, Wishes()).draft.places == {"Daily": "fast", "Filler": "slow"}, "it can be had"
     found = answer(snapshot, Wishes(pinned=frozenset(["Filler"])))
     assert [one.words for one in found.proposal.unmet] == [
@@ -75,15 +77,21 @@ def test_contradictions_are_told_in_the_words_of_the_wishes():
 
 
 def test_backups_part_from_what_they_back_up_and_reasons_say_so():
-    project = library("Mosaic", "fast", 40, kind=Kind.PROJECT, parts=(
-        Part(name="Backups", kind=Kind.BACKUP, path="Backups", bytes=9 * GB, on_disk_bytes=9 * GB, files=1),
-        Part(name="Plug-ins", kind=Kind.PROGRAM, path="Plug-ins", bytes=2 * GB, on_disk_bytes=2 * GB, stays=True),
-    ))  # fmt: skip
+    project = library(
+        "Mosaic",
+        "fast",
+        40,
+        kind=Kind.PROJECT,
+        parts=(
+            Part(name="Backups", kind=Kind.BACKUP, path="Backups", bytes=9 * GB, on_disk_bytes=9 * GB, files=1),
+            Part(name="Plug-ins", kind=Kind.PROGRAM, path="Plug-ins", bytes=2 * GB, on_disk_bytes=2 * GB, stays=True),
+        ),
+    )
     copy = library("Copy", "fast", 5, kind=Kind.BACKUP, apart_from=("/fast/Games/Album",), opens_per_week=0)
     snapshot = home(
         [drive("fast", **FAST), drive("twin", disk="fast", **FAST), drive("slow", **SLOW)],
         [project, library("Album", "fast", 5), copy],
-    )  # fmt: skip
+    )
     found = answer(snapshot, Wishes())
     assert found.draft.places == {"Mosaic/Backups": "slow", "Copy": "slow"}, "not on Twin, which is the same disk"
     reasons = found.draft.reasons
@@ -100,7 +108,7 @@ def test_a_draft_is_put_right_with_the_fewest_moves_and_its_own_kept():
     snapshot = home(
         [drive("fast", usable_bytes=120 * GB, used_bytes=70 * GB, **FAST), drive("slow", **SLOW)],
         [library("A", "fast", 30), library("B", "fast", 35), library("Big", "slow", 70)],
-    )  # fmt: skip
+    )
     draft = Draft(snapshot).set_down("Big", "fast")
     assert draft.breaches[0].drive == "fast" and draft.breaches[0].by_edit
     right = mended(draft)
@@ -113,8 +121,10 @@ def test_a_draft_is_put_right_with_the_fewest_moves_and_its_own_kept():
 
 
 def test_swapping_and_going_back_are_each_others_inverse():
-    snapshot = home([drive("fast", **FAST), drive("slow", **SLOW)],
-                    [library("A", "fast"), library("B", "fast"), library("C", "slow")])  # fmt: skip
+    snapshot = home(
+        [drive("fast", **FAST), drive("slow", **SLOW)],
+        [library("A", "fast"), library("B", "fast"), library("C", "slow")],
+    )
     draft = Draft(snapshot).swapped(["A", "B"], ["C"])
     assert draft.places == {"A": "slow", "B": "slow", "C": "fast"}
     assert draft.swapped(["A", "B"], ["C"]).places == {}
@@ -132,14 +142,17 @@ def test_the_truth_lies_within_the_bounds_whatever_the_drives_really_do(factors,
     real = []
     for one, factor in zip(drives, factors, strict=True):
         pace = one.read_doubt ** (2 * factor - 1)
-        real.append(replace(one, read_bytes_per_s=one.read_bytes_per_s * pace,
-                            small_reads_per_s=one.small_reads_per_s * pace))  # fmt: skip
+        real.append(
+            replace(one, read_bytes_per_s=one.read_bytes_per_s * pace, small_reads_per_s=one.small_reads_per_s * pace)
+        )
     libraries = [library(f"l{n}", "d0", 5 + n, opens_per_week=n) for n in range(4)]
     places = st.lists(st.integers(0, 2), min_size=4, max_size=4)
     now, then = data.draw(places), data.draw(places)
     before, after = ([(one, drives[n]) for one, n in zip(libraries, ns, strict=True)] for ns in (now, then))
-    truth = [sum(opening_s(one, real[n]) * one.opens_per_week for one, n in zip(libraries, ns, strict=True))
-             for ns in (now, then)]  # fmt: skip
+    truth = [
+        sum(opening_s(one, real[n]) * one.opens_per_week for one, n in zip(libraries, ns, strict=True))
+        for ns in (now, then)
+    ]
     for said, really in zip((waiting_of(before), waiting_of(after)), truth, strict=True):
         assert said.low - 1e-6 <= really <= said.high + 1e-6 and said.low <= said.likely <= said.high
     saved = change_of(before, after)
@@ -149,8 +162,10 @@ def test_the_truth_lies_within_the_bounds_whatever_the_drives_really_do(factors,
 @given(sizes=st.lists(st.integers(1, 9), min_size=1, max_size=3), size=st.integers(30, 90))
 def test_a_library_in_pieces_is_as_large_and_opens_as_quickly(sizes, size):
     kinds = (Kind.CACHE, Kind.BACKUP, Kind.VIDEO)
-    parts = tuple(Part(name=kind, kind=kind, path=kind, bytes=count * GB, on_disk_bytes=count * GB, files=1,
-                       sizes=((count, 1),)) for kind, count in zip(kinds, sizes, strict=False))  # fmt: skip
+    parts = tuple(
+        Part(name=kind, kind=kind, path=kind, bytes=count * GB, on_disk_bytes=count * GB, files=1, sizes=((count, 1),))
+        for kind, count in zip(kinds, sizes, strict=False)
+    )
     whole = library("W", "slow", size, parts=parts, sizes=((1, 5), (2, 5), (9, 9)), files=19)
     pieces = in_pieces(whole)
     place = drive("slow", **SLOW)
@@ -160,8 +175,10 @@ def test_a_library_in_pieces_is_as_large_and_opens_as_quickly(sizes, size):
     one_by_one = in_pieces(whole, [parts[0].path])
     again = {one.id: one for piece in one_by_one for one in in_pieces(piece)}
     assert again.keys() == {one.id for one in pieces}, "parted one after the other it is the same"
-    assert all(again[one.id].bytes == one.bytes and again[one.id].piece.reads == pytest.approx(one.piece.reads)
-               for one in pieces)  # fmt: skip
+    assert all(
+        again[one.id].bytes == one.bytes and again[one.id].piece.reads == pytest.approx(one.piece.reads)
+        for one in pieces
+    )
 
 
 def test_target_paths_follow_the_drives_template(world, capsys):
@@ -266,8 +283,10 @@ def test_the_page_on_planning_has_the_figures_that_are_reckoned_with():
     page = (Path(__file__).parent.parent / "docs" / "plan.md").read_text()
     for kind, one in OPENINGS.items():
         streams = "–" if one.streams_bytes_per_s is None else f"{one.streams_bytes_per_s / 1e6:g}"
-        assert (f"| {kind} | {one.cpu_s:g} | {100 * one.share_read:g} % | {one.most_read_bytes / 1e6:.0f} | "
-                f"{one.small_reads} | {streams} |") in page, kind  # fmt: skip
+        assert (
+            f"| {kind} | {one.cpu_s:g} | {100 * one.share_read:g} % | {one.most_read_bytes / 1e6:.0f} | "
+            f"{one.small_reads} | {streams} |"
+        ) in page, kind
     for name, seconds, _ in WEIGHTS[Style.BALANCED].in_words():
         others = [getattr(WEIGHTS[style], name) for style in (Style.CAUTIOUS, Style.FASTEST)]
         assert f"| {name} | " + " | ".join(f"{one:g}" for one in (seconds, *others)) + " |" in page, name

@@ -36,41 +36,70 @@ def households(draw, most_libraries=5, most_drives=3):
     """Small households, some of them tight or short of headroom, some of their wishes not met or impossible."""
     drives = []
     for number in range(draw(st.integers(2, most_drives))):
-        drives.append(a_drive(
-            id=f"d{number}", label=f"D{number}", path=f"/d{number}", base_path="/c",
-            disk=f"s{draw(st.sampled_from([number, 0]))}",
-            read_bytes_per_s=draw(st.sampled_from([90, 500, 3000])) * MB, write_bytes_per_s=300 * MB,
-            small_reads_per_s=draw(st.sampled_from([80, 6_000, 40_000])), portable=draw(st.booleans()),
-            filesystem=draw(st.sampled_from(["ext4", "ext4", "fat32"])), attached=draw(st.integers(0, 9)) > 0,
-            welcomes=draw(st.sampled_from([(), (), ("game", "photo")])), usable_bytes=0, used_bytes=0,
-            headroom_bytes=draw(st.integers(0, 40)) * GB,
-        ))  # fmt: skip
+        drives.append(
+            a_drive(
+                id=f"d{number}",
+                label=f"D{number}",
+                path=f"/d{number}",
+                base_path="/c",
+                disk=f"s{draw(st.sampled_from([number, 0]))}",
+                read_bytes_per_s=draw(st.sampled_from([90, 500, 3000])) * MB,
+                write_bytes_per_s=300 * MB,
+                small_reads_per_s=draw(st.sampled_from([80, 6_000, 40_000])),
+                portable=draw(st.booleans()),
+                filesystem=draw(st.sampled_from(["ext4", "ext4", "fat32"])),
+                attached=draw(st.integers(0, 9)) > 0,
+                welcomes=draw(st.sampled_from([(), (), ("game", "photo")])),
+                usable_bytes=0,
+                used_bytes=0,
+                headroom_bytes=draw(st.integers(0, 40)) * GB,
+            )
+        )
     libraries, rarely = [], st.sampled_from([False, False, False, True])
     for number in range(draw(st.integers(1, most_libraries))):
         size, others = draw(st.integers(4, 120)) * GB, [f"/c/l{one}" for one in range(number)]
         parts = ()
         if number == 0 and draw(st.booleans()):
             kinds = draw(st.lists(st.sampled_from([Kind.CACHE, Kind.BACKUP]), min_size=1, max_size=2, unique=True))
-            parts = tuple(Part(name=kind, kind=kind, path=kind, bytes=size // 4, on_disk_bytes=size // 4, files=2)
-                          for kind in kinds)  # fmt: skip
-        libraries.append(Library(
-            id=f"l{number}", name=f"L{number}", kind=draw(st.sampled_from([Kind.GAME, Kind.PHOTO, Kind.CACHE])),
-            path=f"/c/l{number}", drive=draw(st.sampled_from(drives)).id, bytes=size, on_disk_bytes=size, files=9,
-            largest_file_bytes=draw(st.sampled_from([GB, 5 * GB])), last_used=None, parts=parts,
-            opens_per_week=draw(st.sampled_from([0, 0.5, 3, 900])), movable=draw(st.integers(0, 5)) > 0,
-            needs_read_bytes_per_s=draw(st.sampled_from([None, None, 200 * MB])), working_set=draw(rarely),
-            always_attached=draw(rarely), collection=draw(st.sampled_from([None, "series"])),
-            keep_with=tuple(one for one in others if draw(rarely)),
-            apart_from=tuple(one for one in others if draw(rarely)),
-        ))  # fmt: skip
+            parts = tuple(
+                Part(name=kind, kind=kind, path=kind, bytes=size // 4, on_disk_bytes=size // 4, files=2)
+                for kind in kinds
+            )
+        libraries.append(
+            Library(
+                id=f"l{number}",
+                name=f"L{number}",
+                kind=draw(st.sampled_from([Kind.GAME, Kind.PHOTO, Kind.CACHE])),
+                path=f"/c/l{number}",
+                drive=draw(st.sampled_from(drives)).id,
+                bytes=size,
+                on_disk_bytes=size,
+                files=9,
+                largest_file_bytes=draw(st.sampled_from([GB, 5 * GB])),
+                last_used=None,
+                parts=parts,
+                opens_per_week=draw(st.sampled_from([0, 0.5, 3, 900])),
+                movable=draw(st.integers(0, 5)) > 0,
+                needs_read_bytes_per_s=draw(st.sampled_from([None, None, 200 * MB])),
+                working_set=draw(rarely),
+                always_attached=draw(rarely),
+                collection=draw(st.sampled_from([None, "series"])),
+                keep_with=tuple(one for one in others if draw(rarely)),
+                apart_from=tuple(one for one in others if draw(rarely)),
+            )
+        )
     filled = []
     for drive in drives:
         used = sum(one.bytes for one in libraries if one.drive == drive.id)
-        filled.append(replace(drive, used_bytes=used, usable_bytes=used + draw(st.integers(0, 200)) * GB,
-                              capacity_bytes=10**13))  # fmt: skip
-    wishes = Wishes(style=draw(st.sampled_from(Style)), weeks=draw(st.sampled_from([1.0, 26.0])),
-                    most_moves=draw(st.sampled_from([None, None, 1])),
-                    pinned=frozenset(draw(st.sets(st.sampled_from(["l0", "l1"])))))  # fmt: skip
+        filled.append(
+            replace(drive, used_bytes=used, usable_bytes=used + draw(st.integers(0, 200)) * GB, capacity_bytes=10**13)
+        )
+    wishes = Wishes(
+        style=draw(st.sampled_from(Style)),
+        weeks=draw(st.sampled_from([1.0, 26.0])),
+        most_moves=draw(st.sampled_from([None, None, 1])),
+        pinned=frozenset(draw(st.sets(st.sampled_from(["l0", "l1"])))),
+    )
     snapshot = Snapshot(taken_at="", host="h", drives=tuple(filled), libraries=tuple(libraries))
     return split(snapshot, {one.id for one in libraries}), wishes
 
@@ -89,15 +118,20 @@ class Judged:
         apart = [(part, body) for part, body in parts if self.at[part.id] != self.at[body.id]]
         moves = sum(self.at[one.id] != one.drive for one in snapshot.libraries if not one.piece or one.piece.body)
         self.allowed = (
-            all(may_stand(one, self.drives[self.at[one.id]], self.drives[one.drive], wishes)
-                for one in snapshot.libraries)
+            all(
+                may_stand(one, self.drives[self.at[one.id]], self.drives[one.drive], wishes)
+                for one in snapshot.libraries
+            )
             and all(self.at[body.id] == body.drive or self.at[part.id] != part.drive for part, body in parts)
             and all(self.drives[self.at[body.id]].rules.symlinks or self.at[body.id] == body.drive for _, body in apart)
             and (wishes.most_moves is None or moves + len(apart) <= wishes.most_moves)
-            and not self.unmet() - self.unmet(self.now) and self.fits()
-        )  # fmt: skip
-        self.cost = sum(placement_cost_s(one, self.drives[self.at[one.id]], self.drives[one.drive], wishes)
-                        for one in snapshot.libraries)  # fmt: skip
+            and not self.unmet() - self.unmet(self.now)
+            and self.fits()
+        )
+        self.cost = sum(
+            placement_cost_s(one, self.drives[self.at[one.id]], self.drives[one.drive], wishes)
+            for one in snapshot.libraries
+        )
         self.cost += len(apart) * (weights.apart_part_s + weights.move_s)
         self.cost += weights.backup_beside_s * sum(
             self.shares(self.at[part.id], self.at[body.id]) for part, body in parts if part.kind is Kind.BACKUP
@@ -117,10 +151,15 @@ class Judged:
             drive = self.drives[at[one.id]]
             wrong = [("with", path) for path in one.keep_with if at[by_path[path]] != at[one.id]]
             wrong += [("apart", path) for path in one.apart_from if self.shares(at[by_path[path]], at[one.id])]
-            wrong += [name for name, is_so in (
-                ("away", one.always_attached and drive.portable),
-                ("quick", one.working_set and drive.tier not in (Tier.RAPID, Tier.BRISK)),
-                ("needs", (one.needs_read_bytes_per_s or 0) > drive.read_bytes_per_s)) if is_so]  # fmt: skip
+            wrong += [
+                name
+                for name, is_so in (
+                    ("away", one.always_attached and drive.portable),
+                    ("quick", one.working_set and drive.tier not in (Tier.RAPID, Tier.BRISK)),
+                    ("needs", (one.needs_read_bytes_per_s or 0) > drive.read_bytes_per_s),
+                )
+                if is_so
+            ]
             found |= {(one.id, what) for what in wrong}
         return found
 
@@ -149,12 +188,15 @@ def test_never_worse_than_trying_everything_and_no_rule_is_broken(household):
     assert found == propose(snapshot, wishes), "the same input, the same proposal"
     mine = Judged(snapshot, found.places, wishes)
     assert mine.allowed and found.in_time
-    options = [[drive.id for drive in snapshot.drives
-                if may_stand(one, drive, mine.drives[one.drive], wishes)] for one in snapshot.libraries]  # fmt: skip
+    options = [
+        [drive.id for drive in snapshot.drives if may_stand(one, drive, mine.drives[one.drive], wishes)]
+        for one in snapshot.libraries
+    ]
     best = None
     for combination in itertools.product(*options):
-        places = {one.id: drive for one, drive in zip(snapshot.libraries, combination, strict=True)
-                  if drive != one.drive}  # fmt: skip
+        places = {
+            one.id: drive for one, drive in zip(snapshot.libraries, combination, strict=True) if drive != one.drive
+        }
         judged = Judged(snapshot, places, wishes)
         if judged.allowed:
             best = judged.value if best is None else min(best, judged.value)
@@ -247,19 +289,42 @@ def test_a_proposal_by_commands_says_why_and_can_be_carried(world, capsys):
 
 def test_every_stay_has_a_reason_and_nothing_is_claimed_that_was_not_proven(monkeypatch):
     fast = a_drive(
-        id="fast", label="Fast", path="/f", disk="f", portable=False, read_bytes_per_s=3000 * MB,
-        small_reads_per_s=40_000, usable_bytes=300 * GB, used_bytes=280 * GB, headroom_bytes=10 * GB,
-    )  # fmt: skip
+        id="fast",
+        label="Fast",
+        path="/f",
+        disk="f",
+        portable=False,
+        read_bytes_per_s=3000 * MB,
+        small_reads_per_s=40_000,
+        usable_bytes=300 * GB,
+        used_bytes=280 * GB,
+        headroom_bytes=10 * GB,
+    )
     slow = a_drive(
-        id="slow", label="Slow", path="/s", disk="s", portable=False, read_bytes_per_s=100 * MB,
-        small_reads_per_s=80, usable_bytes=4000 * GB, used_bytes=900 * GB, headroom_bytes=10 * GB,
-    )  # fmt: skip
+        id="slow",
+        label="Slow",
+        path="/s",
+        disk="s",
+        portable=False,
+        read_bytes_per_s=100 * MB,
+        small_reads_per_s=80,
+        usable_bytes=4000 * GB,
+        used_bytes=900 * GB,
+        headroom_bytes=10 * GB,
+    )
     plain = {"kind": Kind.GAME, "files": 9, "largest_file_bytes": GB, "last_used": None, "drive": "slow"}
     libraries = tuple(
-        Library(id=f"l{n}", name=f"L{n}", path=f"/s/{n}", bytes=size * GB, on_disk_bytes=size * GB,
-                opens_per_week=opens, **plain)
+        Library(
+            id=f"l{n}",
+            name=f"L{n}",
+            path=f"/s/{n}",
+            bytes=size * GB,
+            on_disk_bytes=size * GB,
+            opens_per_week=opens,
+            **plain,
+        )
         for n, (size, opens) in enumerate([(200, 5), (5, 0)])
-    )  # fmt: skip
+    )
     snapshot = Snapshot(taken_at="", host="h", drives=(fast, slow), libraries=libraries)
     found = answer(snapshot, Wishes())
     assert not found.draft.places
@@ -280,16 +345,36 @@ def two_that_swap(third_gb=0):
     """Two libraries want each other's place, and neither drive has room for both at once; perhaps a third has."""
     speeds = {"fast": (3000 * MB, 40_000), "slow": (100 * MB, 80), "third": (90 * MB, 70)}
     drives = tuple(
-        a_drive(id=one, label=one.capitalize(), path=f"/{one}", disk=one, portable=False, read_bytes_per_s=read,
-                small_reads_per_s=small, usable_bytes=110 * GB, headroom_bytes=5 * GB,
-                used_bytes=(105 - third_gb if one == "third" else 100) * GB)
+        a_drive(
+            id=one,
+            label=one.capitalize(),
+            path=f"/{one}",
+            disk=one,
+            portable=False,
+            read_bytes_per_s=read,
+            small_reads_per_s=small,
+            usable_bytes=110 * GB,
+            headroom_bytes=5 * GB,
+            used_bytes=(105 - third_gb if one == "third" else 100) * GB,
+        )
         for one, (read, small) in speeds.items()
-    )  # fmt: skip
+    )
     libraries = tuple(
-        Library(id=name, name=name, kind=Kind.GAME, path=f"/{drive}/{name}", drive=drive, bytes=size * GB,
-                on_disk_bytes=size * GB, files=9, largest_file_bytes=GB, last_used=None, opens_per_week=opens)
+        Library(
+            id=name,
+            name=name,
+            kind=Kind.GAME,
+            path=f"/{drive}/{name}",
+            drive=drive,
+            bytes=size * GB,
+            on_disk_bytes=size * GB,
+            files=9,
+            largest_file_bytes=GB,
+            last_used=None,
+            opens_per_week=opens,
+        )
         for name, drive, opens, size in (("often", "slow", 40, 100), ("never", "fast", 0, 98))
-    )  # fmt: skip
+    )
     return Snapshot(taken_at="", host="h", drives=drives, libraries=libraries)
 
 
@@ -305,8 +390,10 @@ def test_a_knot_is_untied_through_a_third_drive():
     found = answer(two_that_swap(third_gb=99), Wishes())
     plan = found.draft.to_plan()
     assert [(step.library, step.from_drive, step.to_drive, step.via) for step in plan.steps] == [
-        ("never", "fast", "third", "third"), ("often", "slow", "fast", None), ("never", "third", "slow", "third"),
-    ], "the smaller one waits"  # fmt: skip
+        ("never", "fast", "third", "third"),
+        ("often", "slow", "fast", None),
+        ("never", "third", "slow", "third"),
+    ], "the smaller one waits"
     assert plan.steps[2].path == plan.steps[0].target_path and "to make room for often" in plan.steps[0].reason
     assert "98.0 GB go by way of a third drive" in found.in_words() and not found.arranged.stuck
     assert simulate(Scene(plan, found.draft.drives)).feasible
@@ -322,8 +409,10 @@ def test_room_to_grow_is_what_the_surveys_say(world):
     snapshot = workspace.survey()
     now = datetime.now(UTC)
     for week in range(6, 0, -1):
-        drives = tuple(replace(one, used_bytes=one.used_bytes - (3 * MB * week if one.id == "kestrel" else 0))
-                       for one in snapshot.drives)  # fmt: skip
+        drives = tuple(
+            replace(one, used_bytes=one.used_bytes - (3 * MB * week if one.id == "kestrel" else 0))
+            for one in snapshot.drives
+        )
         taken = (now - timedelta(weeks=week)).isoformat()
         keep_snapshot(workspace.database, replace(snapshot, taken_at=taken, drives=drives))
     keep_snapshot(workspace.database, replace(snapshot, taken_at=now.isoformat()))
@@ -337,10 +426,23 @@ def test_room_to_grow_is_what_the_surveys_say(world):
 
 
 def test_totals_that_rest_on_typical_speeds_say_so():
-    drives = tuple(a_drive(id=one, label=one.capitalize(), path=f"/{one}", disk=one, speed_source=source)
-                   for one, source in (("wren", "measured"), ("dunlin", "typical")))  # fmt: skip
-    library = Library(id="l", name="L", kind=Kind.GAME, path="/wren/l", drive="wren", bytes=GB, on_disk_bytes=GB,
-                      files=1, largest_file_bytes=GB, last_used=None, opens_per_week=1)  # fmt: skip
+    drives = tuple(
+        a_drive(id=one, label=one.capitalize(), path=f"/{one}", disk=one, speed_source=source)
+        for one, source in (("wren", "measured"), ("dunlin", "typical"))
+    )
+    library = Library(
+        id="l",
+        name="L",
+        kind=Kind.GAME,
+        path="/wren/l",
+        drive="wren",
+        bytes=GB,
+        on_disk_bytes=GB,
+        files=1,
+        largest_file_bytes=GB,
+        last_used=None,
+        opens_per_week=1,
+    )
     draft = Draft(Snapshot(taken_at="", host="h", drives=drives, libraries=(library,)))
     assert "measured" not in totals(draft)
     assert " to " in totals(draft.set_down("l", "dunlin")) and "(Dunlin never measured)" in totals(

@@ -65,14 +65,25 @@ def test_signs_lead_to_kinds_with_a_reason(world):
     libraries = found(world)
     kinds = {name: one.kind for name, one in libraries.items()}
     assert kinds == {
-        "Kite": Kind.GAME, "Tide": Kind.GAME, "Loom": Kind.GAME, "Mosaic": Kind.PROJECT, ".quiet-cache": Kind.CACHE,
-        "Marked": Kind.CACHE, "Stacker": Kind.PROGRAM, "Copies": Kind.BACKUP, "Bundle.app": Kind.PROGRAM,
-        "Old Backup": Kind.BACKUP, "Mixed": Kind.OTHER,
-    }  # fmt: skip
+        "Kite": Kind.GAME,
+        "Tide": Kind.GAME,
+        "Loom": Kind.GAME,
+        "Mosaic": Kind.PROJECT,
+        ".quiet-cache": Kind.CACHE,
+        "Marked": Kind.CACHE,
+        "Stacker": Kind.PROGRAM,
+        "Copies": Kind.BACKUP,
+        "Bundle.app": Kind.PROGRAM,
+        "Old Backup": Kind.BACKUP,
+        "Mixed": Kind.OTHER,
+    }
     assert libraries["Kite"].why == "3 folders, each with a program and one large data file: games"
     assert libraries[".quiet-cache"].hidden and "hidden" in libraries[".quiet-cache"].why
     assert {part.name: part.kind for part in libraries["Mosaic"].parts} == {
-        "Media": Kind.VIDEO, "Cache": Kind.CACHE, "Backups": Kind.BACKUP}  # fmt: skip
+        "Media": Kind.VIDEO,
+        "Cache": Kind.CACHE,
+        "Backups": Kind.BACKUP,
+    }
     assert libraries["Mixed"].confidence < 0.5 < libraries["Mosaic"].confidence
 
 
@@ -147,17 +158,24 @@ def test_what_may_not_move_says_why_and_only_the_unwise_is_overruled(world):
     libraries = {one.name: one for one in workspace.survey().libraries}
     verdicts = {name: (one.verdict, one.movable) for name, one in libraries.items()}
     assert verdicts == {
-        "Stay": (Verdict.UNWISE, False), "Plug-ins": (Verdict.UNWISE, False), "Twice": (Verdict.IMPOSSIBLE, False),
-        "Other": (Verdict.IMPOSSIBLE, False), "Fetching": (Verdict.LATER, True), "Opened": (Verdict.LATER, True),
-        "Plain": (Verdict.FREE, True), "Film": (Verdict.IMPOSSIBLE, False),
-    }  # fmt: skip
+        "Stay": (Verdict.UNWISE, False),
+        "Plug-ins": (Verdict.UNWISE, False),
+        "Twice": (Verdict.IMPOSSIBLE, False),
+        "Other": (Verdict.IMPOSSIBLE, False),
+        "Fetching": (Verdict.LATER, True),
+        "Opened": (Verdict.LATER, True),
+        "Plain": (Verdict.FREE, True),
+        "Film": (Verdict.IMPOSSIBLE, False),
+    }
     assert libraries["Stay"].why_not == "the roof hangs on it"
     assert "second name (hard link) outside" in libraries["Twice"].why_not and libraries["Twice"].shared_files == 1
     assert libraries["Opened"].caution == "it is open in editor (process 7)"
     assert "exFAT cannot hold the link" in libraries["Film"].why_not
     workspace.tell(*(Card(path=libraries[name].path, overrule=True) for name in ("Stay", "Twice")))
-    told = {name: workspace.retold(workspace.snapshot(), libraries[name].path).library(libraries[name].id)
-            for name in ("Stay", "Twice")}  # fmt: skip
+    told = {
+        name: workspace.retold(workspace.snapshot(), libraries[name].path).library(libraries[name].id)
+        for name in ("Stay", "Twice")
+    }
     anew = {one.name: one for one in workspace.survey().libraries}
     workspace.tell(Card(path=libraries["Opened"].path, overrule=True))
     later = workspace.retold(workspace.snapshot(), libraries["Opened"].path).library(libraries["Opened"].id)
@@ -178,9 +196,10 @@ def test_cards_correct_what_was_found_and_are_remembered(world):
     assert set(found(world)) == {"Shelf", "Junk", "x", "y"}
     workspace = world.open()
     workspace.tell(
-        Card(path=f"{base}/Shelf", titles=True), Card(path=f"{base}/Junk", ignored=True),
+        Card(path=f"{base}/Shelf", titles=True),
+        Card(path=f"{base}/Junk", ignored=True),
         Card(path=f"{base}/Videos", name="All films", parts=(Part(name="x", kind=Kind.VIDEO, path="x"),)),
-    )  # fmt: skip
+    )
     snapshot = world.open().survey()
     assert {one.name for one in snapshot.libraries} == {"One", "Two", "All films"}, "split, ignored and merged"
     merged = next(one for one in snapshot.libraries if one.name == "All films")
@@ -203,15 +222,25 @@ def test_cards_correct_what_was_found_and_are_remembered(world):
 
 
 TOLD = st.builds(
-    Card, path=st.lists(st.text("abc é[]'\"#", min_size=1, max_size=9).filter(lambda x: x.strip(". ")), min_size=1,
-                        max_size=3).map(lambda names: os.path.normpath("/" + "/".join(names))),
-    name=st.none() | st.text(min_size=1, max_size=20).filter(str.isprintable), kind=st.none() | st.sampled_from(Kind),
-    opens_per_week=st.none() | st.floats(0, 1000), pinned=st.booleans(), movable=st.booleans(), overrule=st.booleans(),
-    ignored=st.booleans(), titles=st.booleans(), working_set=st.booleans(),
-    needs_read_bytes_per_s=st.none() | st.integers(1, 10**12), opening_factor=st.none() | st.floats(0.001, 1000),
-    parts=st.lists(st.builds(Part, name=st.just("p"), kind=st.sampled_from(Kind), path=st.sampled_from(["p", "q/r"])),
-                   max_size=2).map(tuple),
-)  # fmt: skip
+    Card,
+    path=st.lists(
+        st.text("abc é[]'\"#", min_size=1, max_size=9).filter(lambda x: x.strip(". ")), min_size=1, max_size=3
+    ).map(lambda names: os.path.normpath("/" + "/".join(names))),
+    name=st.none() | st.text(min_size=1, max_size=20).filter(str.isprintable),
+    kind=st.none() | st.sampled_from(Kind),
+    opens_per_week=st.none() | st.floats(0, 1000),
+    pinned=st.booleans(),
+    movable=st.booleans(),
+    overrule=st.booleans(),
+    ignored=st.booleans(),
+    titles=st.booleans(),
+    working_set=st.booleans(),
+    needs_read_bytes_per_s=st.none() | st.integers(1, 10**12),
+    opening_factor=st.none() | st.floats(0.001, 1000),
+    parts=st.lists(
+        st.builds(Part, name=st.just("p"), kind=st.sampled_from(Kind), path=st.sampled_from(["p", "q/r"])), max_size=2
+    ).map(tuple),
+)
 
 
 @given(cards=st.lists(TOLD, max_size=5, unique_by=lambda card: card.path))
@@ -240,11 +269,25 @@ def test_a_card_file_with_errors_says_line_field_and_what_is_allowed(tmp_path, l
         read_cards_file(str(path), "/")
 
 
-@pytest.mark.parametrize(("field", "text"), [
-    ("kind", "toy"), ("opens", "-3"), ("opens", "nan"), ("needs", "0"), ("needs", "fast"), ("name", "a\x1b[31m"),
-    ("name", "x" * 201), ("parts", "Cache"), ("parts", "../out=cache"), ("parts", "Cache=toy"), ("parts", ".=cache"),
-    ("with", "Nobody"), ("apart", "/b, Nobody"), ("collection", "a\x1b"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("field", "text"),
+    [
+        ("kind", "toy"),
+        ("opens", "-3"),
+        ("opens", "nan"),
+        ("needs", "0"),
+        ("needs", "fast"),
+        ("name", "a\x1b[31m"),
+        ("name", "x" * 201),
+        ("parts", "Cache"),
+        ("parts", "../out=cache"),
+        ("parts", "Cache=toy"),
+        ("parts", ".=cache"),
+        ("with", "Nobody"),
+        ("apart", "/b, Nobody"),
+        ("collection", "a\x1b"),
+    ],
+)
 def test_what_is_typed_on_a_card_is_checked(field, text):
     names = ("name", "kind", "opens", "needs", "parts", "with", "apart", "collection")
     with pytest.raises(BadInput):
@@ -265,8 +308,11 @@ def test_use_comes_from_evidence_that_is_named_and_the_card_wins():
     assert [one.path for one in recent] == ["/a/b/c.txt"]
     listed = use_of(extent, None, recent, [], "none")
     assert (listed.last_used, listed.opens_per_week) == (day(1), 0.25)
-    history = [Sighting(day(28), 1, day(80), day(30)), Sighting(day(14), 1, day(80), day(15)),
-               Sighting(day(7), 1, day(80), day(15))]  # fmt: skip
+    history = [
+        Sighting(day(28), 1, day(80), day(30)),
+        Sighting(day(14), 1, day(80), day(15)),
+        Sighting(day(7), 1, day(80), day(15)),
+    ]
     seen = use_of(extent, None, [], history, None)
     assert seen.opens_per_week == pytest.approx(2 / 4, rel=0.02) and "2 of the last 4 surveys" in seen.source
     told = use_of(extent, Card(path="/a", opens_per_week=9), recent, history, None)
@@ -308,9 +354,10 @@ def test_a_world_keeps_its_own_counsel(world):
         ({"DisplayName": "Vane", "InstallLocation": '"C:\\Tools\\Vane\\"'}, ("Vane", "C:\\Tools\\Vane")),
         ({"InstallLocation": "D:\\Games\\Kite"}, ("Kite", "D:\\Games\\Kite")),
         ({"DisplayName": "Part", "InstallLocation": "C:\\x", "SystemComponent": 1}, None),
-        ({"DisplayName": "No place", "InstallLocation": None}, None), ({}, None),
+        ({"DisplayName": "No place", "InstallLocation": None}, None),
+        ({}, None),
     ],
-)  # fmt: skip
+)
 def test_the_list_of_installed_programs_of_another_system(values, expected):
     program = installed_program(values)
     assert (program and (program.name, program.path)) == expected
@@ -339,8 +386,10 @@ def test_a_page_tells_what_a_user_asks_in_order(world):
     assert lines["is taken for"] == "game: it stands with other games in “Games”"
     assert lines["part"] == "Add-ons: game, 1.00 MB in 1 file"
     assert lines["would take"].endswith(" on Pipit") and lines["may it move?"].startswith("yes, but not at this moment")
-    sizes = [os.lstat(path).st_size for path in {os.lstat(p).st_ino: p for p in root.rglob("*")
-                                                  if p.is_file() and not p.is_symlink()}.values()]  # fmt: skip
+    sizes = [
+        os.lstat(path).st_size
+        for path in {os.lstat(p).st_ino: p for p in root.rglob("*") if p.is_file() and not p.is_symlink()}.values()
+    ]
     exact = sum(-(-size // 65_536) * 65_536 for size in sizes)
     assert library.room_bytes(65_536) == pytest.approx(exact, rel=0.01)
     folder = workspace.inside(library)
@@ -355,11 +404,37 @@ def test_cards_by_commands(world, capsys):
     """Told, shown, written to a file, carried to another state folder, and forgotten."""
     game = put(world.path("heron", "Games", "Kite", "data.pack"), MB).parent
     at = ["--world", str(world.folder)]
-    assert run(["card", str(game), "--name", "Kite makers", "--kind", "game", "--opens-per-week", "2.5", "--needs",
-                "40MB/s", "--part", "Add-ons=game", "--use", "--pin", *at]) == 0  # fmt: skip
+    assert (
+        run(
+            [
+                "card",
+                str(game),
+                "--name",
+                "Kite makers",
+                "--kind",
+                "game",
+                "--opens-per-week",
+                "2.5",
+                "--needs",
+                "40MB/s",
+                "--part",
+                "Add-ons=game",
+                "--use",
+                "--pin",
+                *at,
+            ]
+        )
+        == 0
+    )
     said = capsys.readouterr().out
-    for words in ("is called Kite makers", "2.5 times a week", "40.0 MB/s", "stays where it is", "really used",
-                  "the part Add-ons (game)"):  # fmt: skip
+    for words in (
+        "is called Kite makers",
+        "2.5 times a week",
+        "40.0 MB/s",
+        "stays where it is",
+        "really used",
+        "the part Add-ons (game)",
+    ):
         assert words in said
     assert run(["card", str(game), "--no-pin", "--json", *at]) == 0
     card = json.loads(capsys.readouterr().out)
@@ -386,9 +461,14 @@ def test_cards_by_commands(world, capsys):
     assert "nothing was told of it" in capsys.readouterr().out
     told = ["card", str(game)]
     for words, code in (
-        (["card", "/nowhere"], 3), ([*told, "--kind", "toy"], 2), ([*told, "--opens-per-week", "-1"], 2),
-        ([*told, "--needs", "x"], 2), ([*told, "--part", "x"], 2), ([*told, "--name", "a\udcff"], 2),
-        (["cards", "import", "/nowhere.toml"], 3), (["cards", "export", "/nowhere/cards.toml"], 3),
-    ):  # fmt: skip
+        (["card", "/nowhere"], 3),
+        ([*told, "--kind", "toy"], 2),
+        ([*told, "--opens-per-week", "-1"], 2),
+        ([*told, "--needs", "x"], 2),
+        ([*told, "--part", "x"], 2),
+        ([*told, "--name", "a\udcff"], 2),
+        (["cards", "import", "/nowhere.toml"], 3),
+        (["cards", "export", "/nowhere/cards.toml"], 3),
+    ):
         assert run([*words, *at]) == code
         assert "Traceback" not in capsys.readouterr().err

@@ -44,16 +44,35 @@ def scenes(draw):
     """A plan of moves between four volumes, two of them perhaps on one disk."""
     shared = draw(st.booleans())
     drives = tuple(
-        a_drive(id=name, label=name, path=f"/{name}", disk="ab" if shared and name in "ab" else name, portable=False,
-                usable_bytes=1000 * GB, used_bytes=300 * GB, headroom_bytes=draw(st.integers(0, 600)) * GB)
+        a_drive(
+            id=name,
+            label=name,
+            path=f"/{name}",
+            disk="ab" if shared and name in "ab" else name,
+            portable=False,
+            usable_bytes=1000 * GB,
+            used_bytes=300 * GB,
+            headroom_bytes=draw(st.integers(0, 600)) * GB,
+        )
         for name in "abcd"
-    )  # fmt: skip
+    )
     steps = []
     for number in range(1, draw(st.integers(1, 8)) + 1):
         source, target = draw(st.permutations("abcd"))[:2]
         size = draw(st.integers(1, 120)) * GB
-        steps.append(Step(n=number, library=f"l{number}", kind=Kind.GAME, path=f"/{source}/{number}", bytes=size,
-                          files=9, from_drive=source, to_drive=target, target_path=f"/{target}/t{number}"))  # fmt: skip
+        steps.append(
+            Step(
+                n=number,
+                library=f"l{number}",
+                kind=Kind.GAME,
+                path=f"/{source}/{number}",
+                bytes=size,
+                files=9,
+                from_drive=source,
+                to_drive=target,
+                target_path=f"/{target}/t{number}",
+            )
+        )
     plan = Plan(made_at="", host="h", snapshot_taken_at="", steps=tuple(steps))
     return Scene(plan, drives, on_trial=draw(st.booleans()))
 
@@ -66,14 +85,17 @@ def test_bytes_are_conserved_and_moves_at_once_break_nothing(scene):
         assert {step.n for step in timeline.steps} == {step.n for step in scene.plan.steps}
         moments = sorted({at for curve in timeline.curves.values() for at, _ in curve})
         for moment in moments:
-            free = {name: next((one for at, one in reversed(curve) if at <= moment), None)
-                    for name, curve in timeline.curves.items()}  # fmt: skip
+            free = {
+                name: next((one for at, one in reversed(curve) if at <= moment), None)
+                for name, curve in timeline.curves.items()
+            }
             taken = sum(timeline.free_before_bytes[name] - one for name, one in free.items())
             begun = sum(step.bytes for step in timeline.steps if step.start_s <= moment)
             gone = 0 if scene.on_trial else sum(step.bytes for step in timeline.steps if step.end_s <= moment)
             assert taken == begun - gone, "what is taken is what stands twice, and nothing else"
         assert min(min(free for _, free in curve) for curve in timeline.curves.values()) >= min(
-            timeline.lowest_free_bytes.values())  # fmt: skip
+            timeline.lowest_free_bytes.values()
+        )
     ends = sorted((step.start_s, step.end_s) for step in one_by_one.steps)
     assert all(one[1] == pytest.approx(other[0]) for one, other in itertools.pairwise(ends))
     assert at_once.total_s <= one_by_one.total_s + 1e-6
@@ -108,14 +130,17 @@ def test_what_is_foreseen_is_what_carrying_shows_step_by_step(tmp_path):
 def household():
     """Two fixed drives and a portable one; a game that is to go, a backup of an album, and a project in parts."""
     drives = [
-        drive("fast", usable_bytes=200 * GB, used_bytes=150 * GB, **FAST), drive("slow", **SLOW),
+        drive("fast", usable_bytes=200 * GB, used_bytes=150 * GB, **FAST),
+        drive("slow", **SLOW),
         drive("stick", portable=True, used_bytes=60 * GB),
-    ]  # fmt: skip
+    ]
     libraries = [
-        library("Kite", "fast", 40), library("Album", "fast", 20, path="/fast/Album", kind=Kind.PHOTO),
-        library("Copy", "slow", 20, kind=Kind.BACKUP, apart_from=("/fast/Album",)), library("Films", "stick", 60),
+        library("Kite", "fast", 40),
+        library("Album", "fast", 20, path="/fast/Album", kind=Kind.PHOTO),
+        library("Copy", "slow", 20, kind=Kind.BACKUP, apart_from=("/fast/Album",)),
+        library("Films", "stick", 60),
         library("Loom", "stick", 30, opens_per_week=9),
-    ]  # fmt: skip
+    ]
     return home(drives, libraries)
 
 
@@ -152,8 +177,16 @@ def test_each_what_if_says_what_it_comes_to():
     words, bad = said(scene, StopAfter(1))[0]
     assert not bad and "then 1 move is left" in words and "a good place to stop" in words
     assert said(scene, SideBySide())[0][0].startswith("would bring nothing")
-    candidate = Candidate(label="Marl", capacity_bytes=2000 * GB, price=9.0, currency="EUR", medium="nvme",
-                          own_read_bytes_per_s=3e9, own_write_bytes_per_s=3e9, small_reads_per_s=50_000)  # fmt: skip
+    candidate = Candidate(
+        label="Marl",
+        capacity_bytes=2000 * GB,
+        price=9.0,
+        currency="EUR",
+        medium="nvme",
+        own_read_bytes_per_s=3e9,
+        own_write_bytes_per_s=3e9,
+        small_reads_per_s=50_000,
+    )
     assert "after this plan it would save" in said(scene, Bought(candidate))[0][0]
     words, bad = said(scene, grown(10, {"fast": Growth(9e9, 8e9, 10e9, 5, 40.0)}))[0]
     assert bad and words == "Fast 40.0 GB under its headroom"
@@ -191,8 +224,12 @@ def test_a_thousand_moves_are_simulated_at_once():
 
 
 @settings(max_examples=150, deadline=None)
-@given(true=st.floats(0.3, 4), work=st.floats(0.3, 4), noise=st.lists(st.floats(-0.05, 0.05), min_size=5, max_size=12),
-       wild=st.floats(0.05, 20))  # fmt: skip
+@given(
+    true=st.floats(0.3, 4),
+    work=st.floats(0.3, 4),
+    noise=st.lists(st.floats(-0.05, 0.05), min_size=5, max_size=12),
+    wild=st.floats(0.05, 20),
+)
 def test_factors_are_learnt_from_few_moves_and_one_wild_one_does_not_matter(true, work, noise, wild):
     samples = [Sample(("a", "b"), 100.0, 1.0, 101.0, (100 * true + work) * math.exp(one)) for one in noise]
     samples += [Sample(("a", "b"), 1.0, 60.0, 61.0, (true + 60 * work) * math.exp(one)) for one in noise]
@@ -239,8 +276,23 @@ def test_what_is_typed_of_a_what_if_is_checked(world, capsys, tmp_path):
     plan = str(tmp_path / "p.nuvik-plan.json")
     assert run(["draft", world.path("kestrel", "Games", "Kite"), "heron", "-o", plan, *at]) == 0
     capsys.readouterr()
-    all_of_them = ["--away", "wren", "--slower", "heron=2", "--small-files", "kestrel", "--new", "game=1M", "--fails",
-                   "heron", "--weeks", "9", "--stop-after", "1", "--side-by-side"]  # fmt: skip
+    all_of_them = [
+        "--away",
+        "wren",
+        "--slower",
+        "heron=2",
+        "--small-files",
+        "kestrel",
+        "--new",
+        "game=1M",
+        "--fails",
+        "heron",
+        "--weeks",
+        "9",
+        "--stop-after",
+        "1",
+        "--side-by-side",
+    ]
     assert run(["rehearse", plan, *all_of_them, *at]) == 0
     out = capsys.readouterr().out
     assert out.count("Supposed:") == 8 and "without Wren: 1 library will not open: Loom" in out
@@ -248,12 +300,20 @@ def test_what_is_typed_of_a_what_if_is_checked(world, capsys, tmp_path):
     told = json.loads(capsys.readouterr().out)
     assert told["effects"][0]["what"] == "without Wren" and told["curves"]["kestrel"] and told["total_range_s"]
     drawing = str(tmp_path / "t.svg")
-    assert run(["draw", "timeline", "--plan", plan, "-o", drawing, *at]) == 0 and run(
-        ["draw", "timeline", "-o", drawing, *at]) == 2  # fmt: skip
+    assert (
+        run(["draw", "timeline", "--plan", plan, "-o", drawing, *at]) == 0
+        and run(["draw", "timeline", "-o", drawing, *at]) == 2
+    )
     drawn = "".join(ET.parse(drawing).getroot().itertext())
     assert "1  Kite" in drawn and "floor 20.0 MB" in drawn and "prove" in drawn
-    for bad, code in ((["--slower", "heron"], 2), (["--away", "emu"], 3), (["--stop-after", "2"], 2),
-                      (["--new", "toy=1G"], 2), (["--weeks", "0"], 2), (["--buy", "Nothing"], 3)):  # fmt: skip
+    for bad, code in (
+        (["--slower", "heron"], 2),
+        (["--away", "emu"], 3),
+        (["--stop-after", "2"], 2),
+        (["--new", "toy=1G"], 2),
+        (["--weeks", "0"], 2),
+        (["--buy", "Nothing"], 3),
+    ):
         assert run(["rehearse", plan, *bad, *at]) == code
 
 

@@ -43,8 +43,10 @@ def knot(folder) -> tuple[World, dict[str, dict]]:
     for name, usable in (("kestrel", 13), ("heron", 12), ("plover", 10)):
         world.drive(name, capacity_bytes=usable * MB, usable_bytes=usable * MB, headroom_bytes=1 * MB)
     world.write()
-    paths = (grown(world, "kestrel", "Games", "Kite", size=5 * MB), grown(world, "heron", "Games", "Loom [x]",
-                                                                            size=5_500_000, seed=2))  # fmt: skip
+    paths = (
+        grown(world, "kestrel", "Games", "Kite", size=5 * MB),
+        grown(world, "heron", "Games", "Loom [x]", size=5_500_000, seed=2),
+    )
     return world, {path: picture(path) for path in paths}
 
 
@@ -62,8 +64,10 @@ def test_a_knot_is_carried_through_a_third_drive_and_taken_back(tmp_path, capsys
     write_plan(swap(workspace), file)
     plan = read_plan(file)
     assert [(step.via, step.to_drive) for step in plan.steps] == [
-        ("plover", "plover"), (None, "kestrel"), ("plover", "heron"),
-    ]  # fmt: skip
+        ("plover", "plover"),
+        (None, "kestrel"),
+        ("plover", "heron"),
+    ]
     timeline = workspace.rehearse(plan)
     assert timeline.feasible, timeline.violations
     assert run(["plan", file, "--world", str(world.folder)]) == 0, "a staged step holds although it lies elsewhere yet"

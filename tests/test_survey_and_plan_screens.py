@@ -86,9 +86,16 @@ async def test_five_thousand_libraries_answer_every_key_at_once(house):
         await settle(app, pilot)
         plain = app.desk.snapshot.libraries[0]
         many = tuple(
-            replace(plain, id=f"kestrel:{n}", name=f"Library {n} \x1b[31m‮", path=f"/k/{n}", bytes=n**3 * 1000,
-                    last_used=f"20{10 + n % 17}-03-{1 + n % 28:02d}T00:00:00Z") for n in range(5_000)
-        )  # fmt: skip
+            replace(
+                plain,
+                id=f"kestrel:{n}",
+                name=f"Library {n} \x1b[31m‮",
+                path=f"/k/{n}",
+                bytes=n**3 * 1000,
+                last_used=f"20{10 + n % 17}-03-{1 + n % 28:02d}T00:00:00Z",
+            )
+            for n in range(5_000)
+        )
         app.desk.take_snapshot(replace(app.desk.snapshot, libraries=many))
         app.refresh_stage()
         await pilot.pause()
@@ -105,11 +112,21 @@ async def test_five_thousand_libraries_answer_every_key_at_once(house):
 
         acts = [table.action_move, table.action_page, table.action_end]
         steps = [lambda act=act: act(1) for act in acts] + [
-            screen.action_mark, lambda: screen._mark_by("a"), lambda: screen._mark_by("y"), screen.action_order,
-            lambda: screen._filter_by("2"), lambda: screen._filter_by("1"), screen.action_board,
-            lambda: board.action_go(1, 0), lambda: board.action_go(0, -1), board.action_next_here, screen.action_mark,
-            screen.action_board, screen.action_all, screen.action_unfind,
-        ]  # fmt: skip
+            screen.action_mark,
+            lambda: screen._mark_by("a"),
+            lambda: screen._mark_by("y"),
+            screen.action_order,
+            lambda: screen._filter_by("2"),
+            lambda: screen._filter_by("1"),
+            screen.action_board,
+            lambda: board.action_go(1, 0),
+            lambda: board.action_go(0, -1),
+            board.action_next_here,
+            screen.action_mark,
+            screen.action_board,
+            screen.action_all,
+            screen.action_unfind,
+        ]
         for step in steps:
             best = float("inf")
             for _ in range(4):  # the quickest of four, since this machine may be busy
@@ -245,8 +262,12 @@ async def test_asking_within_limits_and_choosing_where_new_content_goes(tight):
         await settle(app, pilot)
         await pilot.press("3", "A")
         form = app.screen
-        for name, wrong, right in (("moves", "1.5", "1"), ("hours", "soon", ""), ("style", "f", "f"),
-                                   ("free", "many", "70 MB")):  # fmt: skip
+        for name, wrong, right in (
+            ("moves", "1.5", "1"),
+            ("hours", "soon", ""),
+            ("style", "f", "f"),
+            ("free", "many", "70 MB"),
+        ):
             form.query_one(f"#{name}", Input).value = wrong
             if wrong != right:
                 await pilot.press("ctrl+s")
@@ -285,10 +306,14 @@ async def test_every_edit_of_five_hundred_libraries_on_eight_drives_is_answered_
 
         steps = {
             "drive": lambda: (board.action_cursor(1), screen.on_drive_board_moved()),
-            "library": lambda: (table.action_move(1), screen._moved()), "lift": screen.action_lift,
-            "hold": lambda: (board.action_cursor(1), screen.on_drive_board_moved()), "set down": screen.action_set_down,
-            "stay": screen.action_stay, "back": screen.action_step_back, "again": screen.action_step_forward,
-        }  # fmt: skip
+            "library": lambda: (table.action_move(1), screen._moved()),
+            "lift": screen.action_lift,
+            "hold": lambda: (board.action_cursor(1), screen.on_drive_board_moved()),
+            "set down": screen.action_set_down,
+            "stay": screen.action_stay,
+            "back": screen.action_step_back,
+            "again": screen.action_step_forward,
+        }
         times = {name: [] for name in steps}
         for _ in range(3):
             for name, step in steps.items():

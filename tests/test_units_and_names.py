@@ -24,9 +24,17 @@ def test_a_written_size_is_read_back_within_its_three_digits(size, base):
 
 @pytest.mark.parametrize(
     ("text", "size"),
-    [("100G", 100 * 10**9), ("1.5TB", 15 * 10**11), ("93.1 GB", 93_100_000_000), ("512MiB", 512 * 2**20),
-     ("4096", 4096), ("1,5 kB", 1500), ("2,000,000", 2_000_000), ("0.5k", 500)],
-)  # fmt: skip
+    [
+        ("100G", 100 * 10**9),
+        ("1.5TB", 15 * 10**11),
+        ("93.1 GB", 93_100_000_000),
+        ("512MiB", 512 * 2**20),
+        ("4096", 4096),
+        ("1,5 kB", 1500),
+        ("2,000,000", 2_000_000),
+        ("0.5k", 500),
+    ],
+)
 def test_sizes_as_people_type_them(text, size):
     assert parse_bytes(text) == size
 
@@ -39,12 +47,22 @@ def test_what_is_no_size_is_refused_in_words(text):
 
 def test_figures_change_unit_where_a_reader_expects():
     assert [format_bytes(n) for n in (0, 999, 1000, 999_499, 999_999, 93_100_000_000)] == [
-        "0 B", "999 B", "1.00 kB", "999 kB", "1.00 MB", "93.1 GB",
-    ]  # fmt: skip
+        "0 B",
+        "999 B",
+        "1.00 kB",
+        "999 kB",
+        "1.00 MB",
+        "93.1 GB",
+    ]
     assert format_bytes(2**30, Base.BINARY) == "1.00 GiB"
     assert [format_duration(s) for s in (0, 9, 59.7, 125, 5040, 3e5)] == [
-        "0 s", "9.0 s", "1 min 00 s", "2 min 05 s", "1 h 24 min", "3 d 11 h",
-    ]  # fmt: skip
+        "0 s",
+        "9.0 s",
+        "1 min 00 s",
+        "2 min 05 s",
+        "1 h 24 min",
+        "3 d 11 h",
+    ]
 
 
 @given(st.binary(min_size=1, max_size=60).filter(lambda name: b"\0" not in name), st.integers(5, 40))
@@ -58,8 +76,13 @@ def test_any_name_is_shown_on_one_line_and_without_control(name, width):
 def test_tiers_follow_the_felt_load():
     assert felt_load_s(1e9, 1000) == 2.0
     assert [tier_of(seconds) for seconds in (0.9, 1, 4.9, 5, 25, 25.1)] == [
-        "rapid", "brisk", "brisk", "steady", "steady", "slow",
-    ]  # fmt: skip
+        "rapid",
+        "brisk",
+        "brisk",
+        "steady",
+        "steady",
+        "slow",
+    ]
 
 
 @given(

@@ -35,7 +35,7 @@ ENTRY = st.one_of(
     st.tuples(st.just("folder"), st.lists(NAMES, min_size=1, max_size=5), st.just(0)),
     st.tuples(st.just("link"), st.lists(NAMES, min_size=1, max_size=3), st.just(0)),
     st.tuples(st.just("second-name"), st.lists(NAMES, min_size=1, max_size=4), st.integers(0, 5)),
-)  # fmt: skip
+)
 
 
 def build(root: bytes, entries: list) -> None:
@@ -115,7 +115,11 @@ def test_every_folder_has_the_sums_of_all_below_it(tmp_path, monkeypatch, way, e
     for folder in tree.root.everything():
         expected, extent = plain_sums(os.fsencode(folder.path)), folder.extent
         assert (extent.files, extent.bytes, extent.folders, extent.links) == (
-            expected["files"], expected["bytes"], expected["folders"], expected["links"])  # fmt: skip
+            expected["files"],
+            expected["bytes"],
+            expected["folders"],
+            expected["links"],
+        )
         assert extent.on_disk_bytes == expected["on_disk"]
         assert sum(folder.histogram.values()) <= extent.files
         assert sum(folder.extensions.values()) >= extent.bytes
@@ -126,10 +130,14 @@ def test_every_folder_has_the_sums_of_all_below_it(tmp_path, monkeypatch, way, e
         for link in folder.links:
             assert os.readlink(link.path) == link.goal == "../nowhere"
         shared = {os.lstat(path).st_ino for path in folder.shared}
-        inside = Counter(os.lstat(os.path.join(here, name)).st_ino
-                         for here, _, names in os.walk(folder.path) for name in names)  # fmt: skip
-        linked = {os.lstat(os.path.join(here, name)).st_ino: os.lstat(os.path.join(here, name)).st_nlink
-                  for here, _, names in os.walk(folder.path) for name in names}  # fmt: skip
+        inside = Counter(
+            os.lstat(os.path.join(here, name)).st_ino for here, _, names in os.walk(folder.path) for name in names
+        )
+        linked = {
+            os.lstat(os.path.join(here, name)).st_ino: os.lstat(os.path.join(here, name)).st_nlink
+            for here, _, names in os.walk(folder.path)
+            for name in names
+        }
         assert shared == {inode for inode, count in inside.items() if linked[inode] > count}
 
 
@@ -252,8 +260,9 @@ def test_deep_wide_and_circular_trees(tmp_path, monkeypatch):
     circle = (os.stat(tmp_path).st_dev, os.stat(tmp_path).st_ino)
     facts = slices._facts
     wide_identity = (os.stat(wide).st_dev, os.stat(wide).st_ino)
-    monkeypatch.setattr(slices, "_facts", lambda handle: (
-        (circle, 0) if facts(handle)[0] == wide_identity else facts(handle)))  # fmt: skip
+    monkeypatch.setattr(
+        slices, "_facts", lambda handle: (circle, 0) if facts(handle)[0] == wide_identity else facts(handle)
+    )
     problems = list(size_tree(LocalHost(), str(tmp_path)).root.problems)
     assert problems == [(str(wide), "this folder leads back into one above it")]
     subprocess.run(["rm", "-rf", str(tmp_path / "a-folder-name-of-some-length")], check=True)
@@ -306,11 +315,14 @@ def test_a_world_counts_lengths_and_a_file_may_be_a_root(world):
 @pytest.mark.parametrize(
     ("system", "facts", "expected"),
     [
-        ("win32", {"st_file_attributes": 0x20}, False), ("win32", {"st_file_attributes": 0x400020}, True),
-        ("win32", {"st_file_attributes": 0x1020}, True), ("darwin", {"st_flags": 0}, False),
-        ("darwin", {"st_flags": 0x40000000}, True), ("linux", {}, False),
+        ("win32", {"st_file_attributes": 0x20}, False),
+        ("win32", {"st_file_attributes": 0x400020}, True),
+        ("win32", {"st_file_attributes": 0x1020}, True),
+        ("darwin", {"st_flags": 0}, False),
+        ("darwin", {"st_flags": 0x40000000}, True),
+        ("linux", {}, False),
     ],
-)  # fmt: skip
+)
 def test_placeholders_are_told_by_the_marks_of_their_system(monkeypatch, tmp_path, system, facts, expected):
     assert looking.not_here(SimpleNamespace(**facts), system) is expected
     junction, cloud = {"st_reparse_tag": 0xA0000003}, {"st_reparse_tag": 0x9000001A}

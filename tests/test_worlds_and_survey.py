@@ -113,8 +113,14 @@ def test_a_survey_counts_everything_once(world):
     (world.folder / "heron" / "Ferrymoss").symlink_to(root)
     fill(world.path("kestrel", "Photos", "2026"), seed=2)
     fill(world.path("heron", "Loose Things"), seed=3)
-    world.cards = [{"path": "kestrel/Games/Ferrymoss", "name": "Ferry [moss]", "opens_per_week": 3,
-                    "part": [{"path": "data", "kind": "cache"}]}]  # fmt: skip
+    world.cards = [
+        {
+            "path": "kestrel/Games/Ferrymoss",
+            "name": "Ferry [moss]",
+            "opens_per_week": 3,
+            "part": [{"path": "data", "kind": "cache"}],
+        }
+    ]
     world.write()
     snapshot = world.open().survey()
     photos, ferry, loose = sorted(snapshot.libraries, key=lambda one: one.name)

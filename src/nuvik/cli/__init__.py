@@ -13,9 +13,12 @@ def build_app() -> typer.Typer:
     from nuvik.cli import cards, carry, demo, draw, drives, logbook, plan, propose, speeds, start, survey
 
     app = typer.Typer(
-        help=_HELP, add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False,
+        help=_HELP,
+        add_completion=False,
+        rich_markup_mode=None,
+        pretty_exceptions_enable=False,
         context_settings={"help_option_names": ["-h", "--help"]},
-    )  # fmt: skip
+    )
     for group in (start, demo, drives, speeds, survey, cards, plan, propose, carry, logbook, draw):
         group.add_to(app)
     return app

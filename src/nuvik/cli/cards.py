@@ -17,11 +17,13 @@ if TYPE_CHECKING:
     from nuvik.core.model.library import Card
 
 _FLAGS = {
-    "pin": ("pinned", "stays where it is"), "overrule": ("overrule", "may move although that seems unwise"),
-    "ignore": ("ignored", "is no library"), "titles": ("titles", "holds one title in each sub-folder"),
+    "pin": ("pinned", "stays where it is"),
+    "overrule": ("overrule", "may move although that seems unwise"),
+    "ignore": ("ignored", "is no library"),
+    "titles": ("titles", "holds one title in each sub-folder"),
     "use": ("working_set", "is one of those really used: its place is a rapid or brisk drive"),
     "attached": ("always_attached", "must never be on a drive that may be away"),
-}  # fmt: skip
+}
 
 
 def add_to(app: typer.Typer) -> None:
@@ -77,8 +79,14 @@ def add_to(app: typer.Typer) -> None:
         card = Card(path=place) if forget else call.workspace.card(place)
         if took is not None:
             card = call.workspace.timed(place, took)
-        switches = {"pin": pin, "overrule": overrule, "ignore": ignore, "titles": titles, "use": use,
-                    "attached": attached}  # fmt: skip
+        switches = {
+            "pin": pin,
+            "overrule": overrule,
+            "ignore": ignore,
+            "titles": titles,
+            "use": use,
+            "attached": attached,
+        }
         given: dict[str, Any] = {
             "name": None if name is None else name_of(name),
             "kind": kind_of(kind) if kind else None,

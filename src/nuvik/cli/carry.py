@@ -120,9 +120,14 @@ def _run(call: Call, act: Callable[[Work], Outcome]) -> None:
 def _json_line(call: Call) -> Callable[[Event], None]:
     def tell(event: Event) -> None:
         data = {
-            "event": event.event, "n": event.n, "move": event.move, "library": event.library,
-            "done_bytes": event.done_bytes, "total_bytes": event.total_bytes, **event.detail,
-        }  # fmt: skip
+            "event": event.event,
+            "n": event.n,
+            "move": event.move,
+            "library": event.library,
+            "done_bytes": event.done_bytes,
+            "total_bytes": event.total_bytes,
+            **event.detail,
+        }
         call.line("event", data)
 
     return tell

@@ -112,11 +112,16 @@ def add_to(app: typer.Typer) -> None:
         needs = needs_of(systems or [], wanted, links)
         weighed = weigh(needs, meant.capacity_bytes)
         if call.as_json:
-            call.document("advice", {
-                "drive": meant.id, "says": advice_in_words(meant, needs),
-                "filesystems": [{"filesystem": one.filesystem, "lacks": one.lacks, "notes": one.notes}
-                                for one in weighed],
-            })  # fmt: skip
+            call.document(
+                "advice",
+                {
+                    "drive": meant.id,
+                    "says": advice_in_words(meant, needs),
+                    "filesystems": [
+                        {"filesystem": one.filesystem, "lacks": one.lacks, "notes": one.notes} for one in weighed
+                    ],
+                },
+            )
             return
         call.say(advice_in_words(meant, needs))
         for one in weighed:
@@ -132,8 +137,11 @@ def _line(drive: Drive) -> str:
     label = shorten(drive.label, 11)
     if not drive.attached:
         return f"{label:<12}{format_bytes(drive.usable_bytes):>10}  {shown(drive.why_away)}"
-    mark = f" · {format_bytes(drive.short_of_headroom_bytes)} short of its headroom" if drive.short_of_headroom_bytes \
-        else ""  # fmt: skip
+    mark = (
+        f" · {format_bytes(drive.short_of_headroom_bytes)} short of its headroom"
+        if drive.short_of_headroom_bytes
+        else ""
+    )
     source = " (typical)" if drive.speed_source == "typical" else ""
     return (
         f"{label:<12}{format_bytes(drive.usable_bytes):>10}{format_bytes(drive.used_bytes):>10}"

@@ -95,9 +95,17 @@ def add_to(app: typer.Typer) -> None:
             raise Refused("No library is known yet, so a plan cannot be compared.", next_step="Survey first.")
         found = standings(opened, snapshot)
         if call.as_json:
-            call.document("standing", {"steps": [
-                {"n": one.step.n, "library": one.step.library, "state": one.state, "words": one.words} for one in found
-            ], "landings": to_wire(opened.landings), "in_words": plan_headline(found)})  # fmt: skip
+            call.document(
+                "standing",
+                {
+                    "steps": [
+                        {"n": one.step.n, "library": one.step.library, "state": one.state, "words": one.words}
+                        for one in found
+                    ],
+                    "landings": to_wire(opened.landings),
+                    "in_words": plan_headline(found),
+                },
+            )
         else:
             call.say(plan_headline(found))
             say_steps(call, opened, [f"{one.state}: {one.words}" if one.words else str(one.state) for one in found])

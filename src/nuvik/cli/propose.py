@@ -64,20 +64,31 @@ def add_to(app: typer.Typer) -> None:
         if output is not None and plan is not None:
             write_plan(plan, output)
         if call.as_json:
-            document = {name: inner for name, inner in plan_to_wire(plan).items() if name != "format"} if plan else {
-                "steps": [], "proven_gap": found.proposal.gap, "kept": to_wire(tuple(found.draft.kept.values()))
-            }  # fmt: skip
-            call.document("plan", {
-                **document, "short_bytes": found.proposal.short_bytes, "in_words": found.in_words(),
-                "unmet": [one.words for one in found.proposal.unmet], "weights": to_wire(wishes.weighed),
-                "contradictions": [[one.wish, *one.others] for one in found.contradictions],
-            })  # fmt: skip
+            document = (
+                {name: inner for name, inner in plan_to_wire(plan).items() if name != "format"}
+                if plan
+                else {"steps": [], "proven_gap": found.proposal.gap, "kept": to_wire(tuple(found.draft.kept.values()))}
+            )
+            call.document(
+                "plan",
+                {
+                    **document,
+                    "short_bytes": found.proposal.short_bytes,
+                    "in_words": found.in_words(),
+                    "unmet": [one.words for one in found.proposal.unmet],
+                    "weights": to_wire(wishes.weighed),
+                    "contradictions": [[one.wish, *one.others] for one in found.contradictions],
+                },
+            )
             call.say(found.in_words())
         else:
             _say_proposal(call, found, plan)
         if output is not None:
-            call.say(f"Written to {shown(output)}. Next: nuvik rehearse {shown(output)}" if plan
-                     else "Nothing moves, so no plan was written.")  # fmt: skip
+            call.say(
+                f"Written to {shown(output)}. Next: nuvik rehearse {shown(output)}"
+                if plan
+                else "Nothing moves, so no plan was written."
+            )
         if found.proposal.short_bytes or found.proposal.unmet or found.arranged.stuck:
             raise typer.Exit(EXIT_FINDINGS)
 
@@ -96,8 +107,10 @@ def add_to(app: typer.Typer) -> None:
         meant = kind_of(kind) if kind else None
         if meant is not None and goal is not None:
             chosen = workspace.set_landing(meant, goal)
-            call.say(f"New content of the kind {meant} is to go to {shown(chosen.path)}. Choose that folder in the "
-                     "programs that bring it.")  # fmt: skip
+            call.say(
+                f"New content of the kind {meant} is to go to {shown(chosen.path)}. Choose that folder in the "
+                "programs that bring it."
+            )
         elif meant is not None and forget:
             workspace.landings.forget(meant)
             call.say(f"Nothing is chosen for {meant} any more.")
@@ -134,10 +147,19 @@ def _say_proposal(call: Call, found: Answer, plan: Plan | None) -> None:
 
 
 def _wishes(
-    call: Call, headroom: list[str] | None, free: list[str] | None, weeks: float, style: str, most_moves: int | None,
-    hours: float | None, grow: float | None, pin: list[str] | None, forbid: list[str] | None, whole: bool,
+    call: Call,
+    headroom: list[str] | None,
+    free: list[str] | None,
+    weeks: float,
+    style: str,
+    most_moves: int | None,
+    hours: float | None,
+    grow: float | None,
+    pin: list[str] | None,
+    forbid: list[str] | None,
+    whole: bool,
     weigh: list[str] | None,
-) -> Wishes:  # fmt: skip
+) -> Wishes:
     """What the options ask for. Raises BadInput and Refused."""
     from nuvik.core.model.paths import normalised
     from nuvik.core.model.wishes import Wishes
@@ -161,10 +183,14 @@ def _wishes(
             raise BadInput(f"“{shown(text)}” is not PATH=DRIVE.", next_step="Write for example Games/Kite=heron.")
         forbidden.add((id_of(path), call.workspace.drive_or_refuse(drive).id))
     return Wishes(
-        style=wanted, weights=weights_of(wanted, [one for one in weigh or [] if "=" in one]),
-        weeks=number_of(str(weeks), "--weeks") or 0.0, headroom_bytes=asked,
-        free_more_bytes=sizes_by_drive(free, call), pinned=frozenset(map(id_of, pin or ())),
+        style=wanted,
+        weights=weights_of(wanted, [one for one in weigh or [] if "=" in one]),
+        weeks=number_of(str(weeks), "--weeks") or 0.0,
+        headroom_bytes=asked,
+        free_more_bytes=sizes_by_drive(free, call),
+        pinned=frozenset(map(id_of, pin or ())),
         forbidden=frozenset(forbidden),
         most_moves=count_of("" if most_moves is None else str(most_moves), "--most-moves"),
-        most_moving_s=None if moving_hours is None else moving_hours * 3600, whole=whole,
-    )  # fmt: skip
+        most_moving_s=None if moving_hours is None else moving_hours * 3600,
+        whole=whole,
+    )

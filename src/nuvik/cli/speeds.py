@@ -69,17 +69,29 @@ def add_to(app: typer.Typer) -> None:
                 next_step="Write some there, or name a file; docs/candidates.md shows how.",
             )
         if call.as_json:
-            call.document("compare", {"candidates": [
+            call.document(
+                "compare",
                 {
-                    "label": one.candidate.label, "price": one.candidate.price, "currency": one.candidate.currency,
-                    "price_per_tb": one.candidate.price_per_tb, "read_bytes_per_s": one.candidate.read_bytes_per_s,
-                    "write_bytes_per_s": one.candidate.write_bytes_per_s, "held_back_by": one.candidate.held_back_by,
-                    "felt_load_s": one.candidate.felt_load_s, "tier": one.candidate.tier,
-                    "parts": one.candidate.parts, "upgrade_of": one.candidate.upgrade_of,
-                    "saves_s_per_week": one.saves_s_per_week, "libraries": one.libraries,
-                }
-                for one in verdicts
-            ]})  # fmt: skip
+                    "candidates": [
+                        {
+                            "label": one.candidate.label,
+                            "price": one.candidate.price,
+                            "currency": one.candidate.currency,
+                            "price_per_tb": one.candidate.price_per_tb,
+                            "read_bytes_per_s": one.candidate.read_bytes_per_s,
+                            "write_bytes_per_s": one.candidate.write_bytes_per_s,
+                            "held_back_by": one.candidate.held_back_by,
+                            "felt_load_s": one.candidate.felt_load_s,
+                            "tier": one.candidate.tier,
+                            "parts": one.candidate.parts,
+                            "upgrade_of": one.candidate.upgrade_of,
+                            "saves_s_per_week": one.saves_s_per_week,
+                            "libraries": one.libraries,
+                        }
+                        for one in verdicts
+                    ]
+                },
+            )
             return
         call.say(f"{'candidate':<34}{'price':>11}{'per TB':>11}{'reads':>11}  {'feels':>7}  {'saves a week':>12}")
         for one in verdicts:
@@ -141,8 +153,10 @@ def _tell(call: Call, outcome: GaugeOutcome) -> None:
         f"second; passes within {100 * result.spread:.0f} %" + (", through the cache" if result.through_cache else "")
     )
     if result.sustained_write_bytes_per_s:
-        call.say(f"  after {format_bytes(result.burst_bytes or 0)} it writes "
-                 f"{format_speed(result.sustained_write_bytes_per_s)}")  # fmt: skip
+        call.say(
+            f"  after {format_bytes(result.burst_bytes or 0)} it writes "
+            f"{format_speed(result.sustained_write_bytes_per_s)}"
+        )
     elif result.tried_bytes:
         call.say(f"  writing did not slow down within {format_bytes(result.tried_bytes)}")
     for finding in call.workspace.findings().get(outcome.drive, []):

@@ -78,12 +78,15 @@ def add_to(app: typer.Typer) -> None:
         rates = call.workspace.growth()
         found = differences(*compared) if compared else []
         if call.as_json:
-            call.document("changes", {
-                "since": compared[0].taken_at if compared else None,
-                "until": compared[1].taken_at if compared else None,
-                "changes": [{**to_wire(one), "bytes": one.bytes} for one in found],
-                "growth": {drive: to_wire(rate) for drive, rate in rates.items()},
-            })  # fmt: skip
+            call.document(
+                "changes",
+                {
+                    "since": compared[0].taken_at if compared else None,
+                    "until": compared[1].taken_at if compared else None,
+                    "changes": [{**to_wire(one), "bytes": one.bytes} for one in found],
+                    "growth": {drive: to_wire(rate) for drive, rate in rates.items()},
+                },
+            )
             return
         if compared is None:
             call.say("There is one survey or none: survey again later, then the two can be compared.")
@@ -177,8 +180,10 @@ def _list_loose(call: Call, snapshot: Snapshot) -> None:
         call.say(f"{format_bytes(folder.bytes):>9}  {folder.files:>7,}  {shown(folder.path)}")
     if not snapshot.loose:
         call.say("  nothing: all that was found lies in a library")
-    for title, files in (("Largest loose files:", loose_files(snapshot)),
-                         ("Downloads not changed for a year:", old_downloads(snapshot))):  # fmt: skip
+    for title, files in (
+        ("Largest loose files:", loose_files(snapshot)),
+        ("Downloads not changed for a year:", old_downloads(snapshot)),
+    ):
         if files:
             call.say(f"\n{title}")
         for file in files[:_LISTED]:

@@ -53,8 +53,10 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     budgets = [budget_for(drive, quick=True) for drive in snapshot.drives if drive.attached]
     for found in workspace.gauge(budgets):
         drive = workspace.drive_or_refuse(found.drive)
-        call.say(f"  {drive.label:<8} reads {format_speed(drive.read_bytes_per_s):>9}, feels like "
-                 f"{format_duration(drive.felt_load_s):>6}: {drive.tier}")  # fmt: skip
+        call.say(
+            f"  {drive.label:<8} reads {format_speed(drive.read_bytes_per_s):>9}, feels like "
+            f"{format_duration(drive.felt_load_s):>6}: {drive.tier}"
+        )
     snapshot = workspace.snapshot()
     call.say(f"  {speeds_headline(snapshot.drives, workspace.findings())}")
     call.say("3 Plan")

@@ -107,8 +107,10 @@ class SurveyRoom:
         for card in cards:
             drive = drive_holding(drives, card.path)
             if drive is None:
-                raise Refused(f"{shown(card.path)} lies on none of the drives of {shown(self.host.name)}.",
-                              next_step="“nuvik drives” lists them.")  # fmt: skip
+                raise Refused(
+                    f"{shown(card.path)} lies on none of the drives of {shown(self.host.name)}.",
+                    next_step="“nuvik drives” lists them.",
+                )
             kept.append((card, drive))
         self.card_box.keep(kept, drives)
 
@@ -130,8 +132,10 @@ class SurveyRoom:
         """Let the folder in which these libraries lie be one library from now on; its path. Raises Refused."""
         folders = {os.path.dirname(one.path) for one in libraries}
         if len(folders) != 1:
-            raise Refused("These libraries do not lie in one folder." if libraries else "No library is marked.",
-                          next_step="Mark those that lie side by side in one folder.")  # fmt: skip
+            raise Refused(
+                "These libraries do not lie in one folder." if libraries else "No library is marked.",
+                next_step="Mark those that lie side by side in one folder.",
+            )
         folder = folders.pop()
         if reason := self.host.why_protected(folder):
             raise Refused(f"{shown(folder)} cannot be one library: {reason}.", next_step="Choose others.")
@@ -143,8 +147,10 @@ class SurveyRoom:
         """A snapshot with these libraries as their cards now say, without measuring them anew."""
         cards = {path: Card(path=path) for path in paths} | {card.path: card for card in self.cards()}
         told = set(paths)
-        return replace(snapshot, libraries=tuple(as_told(one, cards[one.path]) if one.path in told else one
-                                                 for one in snapshot.libraries))  # fmt: skip
+        return replace(
+            snapshot,
+            libraries=tuple(as_told(one, cards[one.path]) if one.path in told else one for one in snapshot.libraries),
+        )
 
     def inside(self, library: Library, stop: Stop | None = None) -> Folder:
         """The folders of a library as they are now. Raises StopRequested."""

@@ -38,8 +38,9 @@ def read_checked(path: str, model: type[Any], newest_format: str) -> Any:
         field = ".".join(str(word) for word in where if not isinstance(word, int))
         message = first["msg"].removeprefix("Value error, ")
         about = f"“{field}”: " if field else ""
-        raise Refused(f"{shown(path)}, line {line_of(text, where)}: {about}{message}.",
-                      next_step="Correct the file.") from None  # fmt: skip
+        raise Refused(
+            f"{shown(path)}, line {line_of(text, where)}: {about}{message}.", next_step="Correct the file."
+        ) from None
 
 
 def line_of(text: str, where: tuple[Any, ...]) -> int:

@@ -114,8 +114,10 @@ class Workspace(SurveyRoom):
         for library, (_, goal) in zip(libraries, moves, strict=True):
             drive, target = self._goal(library, goal)
             if drive.id == library.drive:
-                raise Refused(f"{shown(library.path)} lies on {drive.label} already; moving it there frees nothing.",
-                              next_step="Choose another drive.")  # fmt: skip
+                raise Refused(
+                    f"{shown(library.path)} lies on {drive.label} already; moving it there frees nothing.",
+                    next_step="Choose another drive.",
+                )
             draft = draft.set_down(library.id, drive.id, target)
         return draft
 
@@ -125,8 +127,10 @@ class Workspace(SurveyRoom):
         if folder is None:
             return drive, None
         if is_within(folder, library.path):
-            raise Refused(f"The target {shown(folder)} lies inside {shown(library.path)} itself.",
-                          next_step="Choose a place outside it.")  # fmt: skip
+            raise Refused(
+                f"The target {shown(folder)} lies inside {shown(library.path)} itself.",
+                next_step="Choose a place outside it.",
+            )
         return drive, os.path.join(folder, os.path.basename(library.path))
 
     def _place(self, goal: str) -> tuple[Drive, str | None]:
@@ -139,8 +143,9 @@ class Workspace(SurveyRoom):
         folder = os.path.realpath(normalised(goal))
         holding = drive_holding(drives, folder)
         if holding is None:
-            raise Refused(f"{shown(folder)} lies on no drive of {shown(self.host.name)}.",
-                          next_step="“nuvik drives” lists them.")  # fmt: skip
+            raise Refused(
+                f"{shown(folder)} lies on no drive of {shown(self.host.name)}.", next_step="“nuvik drives” lists them."
+            )
         return holding, folder
 
     def propose(self, wishes: Wishes, snapshot: Snapshot | None = None) -> Answer:
@@ -193,8 +198,9 @@ class Workspace(SurveyRoom):
 
     def check(self, plan: Plan, on_trial: bool = False, stop: Stop | None = None) -> Checked:
         """Look at every step of a plan; rehearsing it then takes no time. Raises StopRequested."""
-        return check_plan(self.host, plan, self.database.folder, on_trial, self.snapshot(), self.work().learnt(),
-                          self.growth(), stop)  # fmt: skip
+        return check_plan(
+            self.host, plan, self.database.folder, on_trial, self.snapshot(), self.work().learnt(), self.growth(), stop
+        )
 
     def rehearse(
         self, plan: Plan, on_trial: bool = False, stop: Stop | None = None, what_ifs: Sequence[WhatIf] = ()
@@ -215,5 +221,10 @@ class Workspace(SurveyRoom):
 def _merged(now: Library, before: Library | None) -> Library:
     if before is None:
         return now
-    return replace(now, name=before.name, kind=before.kind, opens_per_week=before.opens_per_week,
-                   opening_factor=before.opening_factor)  # fmt: skip
+    return replace(
+        now,
+        name=before.name,
+        kind=before.kind,
+        opens_per_week=before.opens_per_week,
+        opening_factor=before.opening_factor,
+    )

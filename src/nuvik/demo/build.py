@@ -56,8 +56,10 @@ def household_at(place: str | None, fresh: bool = False) -> str:
     try:
         _build(folder)
     except OSError as fault:
-        raise Refused(f"The household cannot be made at {shown(folder)}: {fault.strerror}.",
-                      next_step="Choose another place with --at.") from None  # fmt: skip
+        raise Refused(
+            f"The household cannot be made at {shown(folder)}: {fault.strerror}.",
+            next_step="Choose another place with --at.",
+        ) from None
     return folder
 
 

@@ -32,8 +32,13 @@ def draw_ages(snapshot: Snapshot, path: str) -> None:
         for spot in board.spots:
             _mark(axes, spot)
         for spot in _named(board):
-            axes.annotate(f"   {shorten(spot.library.name, _NAME_CELLS)}", (spot.across, spot.up), va="center",
-                          fontsize=7, color=DAY.text)  # fmt: skip
+            axes.annotate(
+                f"   {shorten(spot.library.name, _NAME_CELLS)}",
+                (spot.across, spot.up),
+                va="center",
+                fontsize=7,
+                color=DAY.text,
+            )
         axes.set_xticks([across_of(days) for days, _ in AGE_TICKS], [name for _, name in AGE_TICKS])
         axes.set_yticks([up for up, _ in board.size_ticks], [format_bytes(size) for _, size in board.size_ticks])
         axes.grid(color=DAY.free)
@@ -47,17 +52,25 @@ def _corner(axes: Any, board: AgeBoard) -> None:
     from matplotlib.patches import Rectangle
 
     left, bottom = across_of(COLD_AFTER_DAYS), board.up_of(board.big_bytes)
-    axes.add_patch(Rectangle((left, bottom), 1.06 - left, 1.05 - bottom, facecolor=DAY.free, hatch="//",
-                             edgecolor=DAY.surface, zorder=0))  # fmt: skip
+    axes.add_patch(
+        Rectangle(
+            (left, bottom), 1.06 - left, 1.05 - bottom, facecolor=DAY.free, hatch="//", edgecolor=DAY.surface, zorder=0
+        )
+    )
     axes.annotate("big and cold", (left + 0.005, 1.03), fontsize=8, color=DAY.look, va="center")
 
 
 def _mark(axes: Any, spot: Spot) -> None:
     """The letter of its kind on its colour, as everywhere."""
     axes.annotate(
-        spot.library.kind.letter, (spot.across, spot.up), ha="center", va="center", fontsize=6.5, color=DAY.text,
+        spot.library.kind.letter,
+        (spot.across, spot.up),
+        ha="center",
+        va="center",
+        fontsize=6.5,
+        color=DAY.text,
         bbox={"boxstyle": "square,pad=0.25", "facecolor": DAY.kinds[spot.library.kind], "edgecolor": "none"},
-    )  # fmt: skip
+    )
 
 
 def _named(board: AgeBoard) -> list[Spot]:

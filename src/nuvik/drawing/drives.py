@@ -72,8 +72,16 @@ def _strips(axes: Any, rows: Sequence[tuple[Drive, str, Sequence[Library], int]]
         usable = drive.usable_bytes / step
         known = sum(library.bytes for library in libraries)
         axes.barh(y, usable, height=0.62, color=DAY.free, edgecolor=DAY.quiet, linewidth=0.6)
-        axes.barh(y, drive.headroom_bytes / step, left=usable - drive.headroom_bytes / step, height=0.62,
-                  color="none", edgecolor=DAY.quiet, hatch="////", linewidth=0)  # fmt: skip
+        axes.barh(
+            y,
+            drive.headroom_bytes / step,
+            left=usable - drive.headroom_bytes / step,
+            height=0.62,
+            color="none",
+            edgecolor=DAY.quiet,
+            hatch="////",
+            linewidth=0,
+        )
         left = max(0, used_bytes - known) / step
         axes.barh(y, left, height=0.62, color=DAY.other)
         for library in libraries:

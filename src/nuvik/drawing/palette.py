@@ -39,30 +39,89 @@ class Palette:
 
 
 _NIGHT_KINDS = {
-    Kind.GAME: "#7f6aa8", Kind.PROGRAM: "#4f86a6", Kind.VIDEO: "#a8606f", Kind.PHOTO: "#5c9183",
-    Kind.SOUND: "#8a8f4d", Kind.DOCUMENT: "#8b9bb0", Kind.PROJECT: "#b27f54", Kind.CACHE: "#6f7a5a",
-    Kind.BACKUP: "#5d6fa3", Kind.DOWNLOAD: "#9a7a96", Kind.DISC_IMAGE: "#7a6a5c", Kind.OTHER: "#6d7480",
-}  # fmt: skip
+    Kind.GAME: "#7f6aa8",
+    Kind.PROGRAM: "#4f86a6",
+    Kind.VIDEO: "#a8606f",
+    Kind.PHOTO: "#5c9183",
+    Kind.SOUND: "#8a8f4d",
+    Kind.DOCUMENT: "#8b9bb0",
+    Kind.PROJECT: "#b27f54",
+    Kind.CACHE: "#6f7a5a",
+    Kind.BACKUP: "#5d6fa3",
+    Kind.DOWNLOAD: "#9a7a96",
+    Kind.DISC_IMAGE: "#7a6a5c",
+    Kind.OTHER: "#6d7480",
+}
 _DAY_KINDS = {
-    Kind.GAME: "#b7a5dc", Kind.PROGRAM: "#8fbfda", Kind.VIDEO: "#dd9aa6", Kind.PHOTO: "#93c7b8",
-    Kind.SOUND: "#c3c783", Kind.DOCUMENT: "#b9c6d6", Kind.PROJECT: "#e0b48c", Kind.CACHE: "#aab891",
-    Kind.BACKUP: "#9fb0de", Kind.DOWNLOAD: "#cfafcb", Kind.DISC_IMAGE: "#b8a796", Kind.OTHER: "#b4bac4",
-}  # fmt: skip
+    Kind.GAME: "#b7a5dc",
+    Kind.PROGRAM: "#8fbfda",
+    Kind.VIDEO: "#dd9aa6",
+    Kind.PHOTO: "#93c7b8",
+    Kind.SOUND: "#c3c783",
+    Kind.DOCUMENT: "#b9c6d6",
+    Kind.PROJECT: "#e0b48c",
+    Kind.CACHE: "#aab891",
+    Kind.BACKUP: "#9fb0de",
+    Kind.DOWNLOAD: "#cfafcb",
+    Kind.DISC_IMAGE: "#b8a796",
+    Kind.OTHER: "#b4bac4",
+}
 _CONTRAST_KINDS = dict.fromkeys(Kind, "#5a5a5a") | {
-    Kind.GAME: "#7040d0", Kind.PROGRAM: "#0070c0", Kind.VIDEO: "#b00050", Kind.PHOTO: "#007a50",
-    Kind.SOUND: "#707000", Kind.PROJECT: "#a05000", Kind.BACKUP: "#3040b0",
-}  # fmt: skip
+    Kind.GAME: "#7040d0",
+    Kind.PROGRAM: "#0070c0",
+    Kind.VIDEO: "#b00050",
+    Kind.PHOTO: "#007a50",
+    Kind.SOUND: "#707000",
+    Kind.PROJECT: "#a05000",
+    Kind.BACKUP: "#3040b0",
+}
 
 NIGHT = Palette(
-    "nuvik-night", True, "#10151c", "#161d26", "#1f2935", "#d3dae3", "#8190a1", "#e3c07b", "#e0a040", "#e06a5e",
-    "#8fb58a", "#3a4450", "#1b232d", _NIGHT_KINDS,
-)  # fmt: skip
+    "nuvik-night",
+    True,
+    "#10151c",
+    "#161d26",
+    "#1f2935",
+    "#d3dae3",
+    "#8190a1",
+    "#e3c07b",
+    "#e0a040",
+    "#e06a5e",
+    "#8fb58a",
+    "#3a4450",
+    "#1b232d",
+    _NIGHT_KINDS,
+)
 DAY = Palette(
-    "nuvik-day", False, "#f4f2ec", "#fbfaf6", "#e6e2d8", "#23303c", "#66727e", "#8a5a00", "#a86400", "#b3261e",
-    "#3c6e3a", "#c9c7c0", "#e3e1da", _DAY_KINDS,
-)  # fmt: skip
+    "nuvik-day",
+    False,
+    "#f4f2ec",
+    "#fbfaf6",
+    "#e6e2d8",
+    "#23303c",
+    "#66727e",
+    "#8a5a00",
+    "#a86400",
+    "#b3261e",
+    "#3c6e3a",
+    "#c9c7c0",
+    "#e3e1da",
+    _DAY_KINDS,
+)
 CONTRAST = Palette(
-    "nuvik-contrast", True, "#000000", "#000000", "#1c1c1c", "#ffffff", "#d0d0d0", "#ffe600", "#ffb000", "#ff6b6b",
-    "#7dff7d", "#404040", "#101010", _CONTRAST_KINDS,
-)  # fmt: skip
+    "nuvik-contrast",
+    True,
+    "#000000",
+    "#000000",
+    "#1c1c1c",
+    "#ffffff",
+    "#d0d0d0",
+    "#ffe600",
+    "#ffb000",
+    "#ff6b6b",
+    "#7dff7d",
+    "#404040",
+    "#101010",
+    _CONTRAST_KINDS,
+)
 PALETTES = (NIGHT, DAY, CONTRAST)

@@ -27,8 +27,15 @@ def sheet(path: str, inches_high: float, title: str) -> Iterator[Any]:
 
     matplotlib.use("Agg")
     # Text stays text, names are never taken for formulas, and the same drives give the same file.
-    settings = {"svg.fonttype": "none", "svg.hashsalt": "nuvik", "text.parse_math": False, "pdf.fonttype": 42,
-                "font.family": "DejaVu Sans", "font.size": 8, "hatch.linewidth": 0.5}  # fmt: skip
+    settings = {
+        "svg.fonttype": "none",
+        "svg.hashsalt": "nuvik",
+        "text.parse_math": False,
+        "pdf.fonttype": 42,
+        "font.family": "DejaVu Sans",
+        "font.size": 8,
+        "hatch.linewidth": 0.5,
+    }
     with matplotlib.rc_context(settings):  # type: ignore[arg-type]
         from matplotlib.figure import Figure
 
@@ -39,8 +46,10 @@ def sheet(path: str, inches_high: float, title: str) -> Iterator[Any]:
         try:
             figure.savefig(path, metadata=metadata, facecolor=figure.get_facecolor())
         except OSError as fault:
-            raise Refused(f"The drawing could not be written to {shown(path)}: {fault.strerror}.",
-                          next_step="Choose another place with -o.") from None  # fmt: skip
+            raise Refused(
+                f"The drawing could not be written to {shown(path)}: {fault.strerror}.",
+                next_step="Choose another place with -o.",
+            ) from None
 
 
 def plain_axes(figure: Any, place: tuple[float, float, float, float]) -> Any:

@@ -15,8 +15,11 @@ from nuvik.drawing.sheet import plain_axes, sheet
 _INCHES_A_STEP, _INCHES_A_DRIVE, _MOST_STEPS = 0.24, 0.85, 60
 _LEFT, _WIDE = 0.22, 0.62
 _PHASES: tuple[tuple[str, str, str], ...] = (
-    ("copy_s", "copy", ""), ("prove_s", "prove", "////"), ("look_s", "look", "...."), ("release_s", "release", "xxxx"),
-)  # fmt: skip
+    ("copy_s", "copy", ""),
+    ("prove_s", "prove", "////"),
+    ("look_s", "look", "...."),
+    ("release_s", "release", "xxxx"),
+)
 """Field, word and hatching: nothing rests on colour."""
 
 
@@ -44,11 +47,26 @@ def _draw_steps(axes: Any, steps: tuple[TimelineStep, ...]) -> None:
         begin = step.start_s
         for field, word, hatch in _PHASES:
             takes = getattr(step, field)
-            axes.barh(-number, takes, left=begin, height=0.7, color=DAY.free, edgecolor=DAY.quiet, hatch=hatch,
-                      linewidth=0.5, label=word if number == 0 else None)  # fmt: skip
+            axes.barh(
+                -number,
+                takes,
+                left=begin,
+                height=0.7,
+                color=DAY.free,
+                edgecolor=DAY.quiet,
+                hatch=hatch,
+                linewidth=0.5,
+                label=word if number == 0 else None,
+            )
             begin += takes
-        axes.annotate(f"  {format_duration(step.end_s - step.start_s)}", (step.end_s, -number), va="center", fontsize=7,
-                      color=DAY.text, annotation_clip=False)  # fmt: skip
+        axes.annotate(
+            f"  {format_duration(step.end_s - step.start_s)}",
+            (step.end_s, -number),
+            va="center",
+            fontsize=7,
+            color=DAY.text,
+            annotation_clip=False,
+        )
     axes.set_yticks([-n for n in range(len(steps))], [f"{one.n}  {shorten(one.library, 30)}" for one in steps])
     axes.set_ylim(-len(steps) + 0.4, 0.6)
     axes.set_xticks([])

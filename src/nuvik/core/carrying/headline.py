@@ -24,8 +24,16 @@ def phase_number(event: Event) -> int:
     """Which of PHASES an event stands in; len(PHASES) when all are done."""
     if event.event == "progress":
         return 1 if event.detail.get("phase") == "proving" else 0
-    return {"step-started": 0, "copied": 1, "proven": 2, "switched": 3, "on-trial": 4, "released": 5, "undone": 5,
-            "done": 5}.get(event.event, 0)  # fmt: skip
+    return {
+        "step-started": 0,
+        "copied": 1,
+        "proven": 2,
+        "switched": 3,
+        "on-trial": 4,
+        "released": 5,
+        "undone": 5,
+        "done": 5,
+    }.get(event.event, 0)
 
 
 def running_headline(event: Event | None) -> str:

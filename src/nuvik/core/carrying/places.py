@@ -50,9 +50,15 @@ def make_aside(files: Files, move: Move, role: str) -> None:
     if files.exists(about):
         return
     told = {
-        "format": "nuvik-aside/1", "role": role, "says": _SAYS[role], "move": move.id, "library": move.library,
-        "source": move.source, "target": move.target, "made_at": now_text(),
-    }  # fmt: skip
+        "format": "nuvik-aside/1",
+        "role": role,
+        "says": _SAYS[role],
+        "move": move.id,
+        "library": move.library,
+        "source": move.source,
+        "target": move.target,
+        "made_at": now_text(),
+    }
     try:
         files.write_small(about, json.dumps(told, indent=2) + "\n")
     except OSError as fault:

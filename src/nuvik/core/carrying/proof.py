@@ -27,8 +27,10 @@ def prove_copy(work: Work, move: Move) -> list[str]:
         for entry in files:
             if entry.proven:
                 meter.add(entry.size)
-            elif checksum_of(work, os.path.join(incoming(move), entry.path) if entry.path else incoming(move), meter) \
-                    == entry.checksum:  # fmt: skip
+            elif (
+                checksum_of(work, os.path.join(incoming(move), entry.path) if entry.path else incoming(move), meter)
+                == entry.checksum
+            ):
                 proven.append(entry)
             else:
                 wrong.append(entry.path)

@@ -118,20 +118,26 @@ def find_move(work: Work, wanted: str) -> Move:
         )
     move = work.journal.move(int(wanted))
     if move.undoes is not None and move.state.finished:
-        raise Refused(f"Move {move.id} took move {move.undoes} back; it cannot be taken back itself.",
-                      next_step="Move the library again instead.")  # fmt: skip
+        raise Refused(
+            f"Move {move.id} took move {move.undoes} back; it cannot be taken back itself.",
+            next_step="Move the library again instead.",
+        )
     return move
 
 
 def _check_release(work: Work, move: Move, even_if_changed: bool) -> None:
     name = shown(move.library)
     if move.state is not State.ON_TRIAL:
-        raise Refused(f"Move {move.id} ({name}) is not on trial: {move.state.in_words}.",
-                      next_step="Only a move on trial keeps an original to release.")  # fmt: skip
+        raise Refused(
+            f"Move {move.id} ({name}) is not on trial: {move.state.in_words}.",
+            next_step="Only a move on trial keeps an original to release.",
+        )
     drive = work.drive(move.target_drive)
     if drive is None or not drive.attached or not work.files.exists(move.target):
-        raise Refused(f"{name} cannot be seen at {shown(move.target)}, so its original stays.",
-                      next_step="Attach its drive, or take the move back.")  # fmt: skip
+        raise Refused(
+            f"{name} cannot be seen at {shown(move.target)}, so its original stays.",
+            next_step="Attach its drive, or take the move back.",
+        )
     if even_if_changed:
         return
     if not unchanged(work, move, held(move), renamed=True):
@@ -199,10 +205,21 @@ def _faults_told(work: Work, moves: list[Move]) -> Iterator[None]:
         stopped = _in_words(work, current, fault)
         work.journal.keep(replace(current, problem=stopped.what))
         outcome = _sum_up(work, moves)
-        work.report(Event("stopped", current.n, current.id, current.library, detail={
-            "problem": stopped.what, "next_step": stopped.next_step, "state": current.state,
-            "freed_bytes": outcome.freed_bytes, "expected_freed_bytes": outcome.expected_freed_bytes,
-        }))  # fmt: skip
+        work.report(
+            Event(
+                "stopped",
+                current.n,
+                current.id,
+                current.library,
+                detail={
+                    "problem": stopped.what,
+                    "next_step": stopped.next_step,
+                    "state": current.state,
+                    "freed_bytes": outcome.freed_bytes,
+                    "expected_freed_bytes": outcome.expected_freed_bytes,
+                },
+            )
+        )
         raise stopped from None
 
 
@@ -234,7 +251,16 @@ def _sum_up(work: Work, moves: list[Move]) -> Outcome:
 def _done(work: Work, moves: list[Move]) -> Outcome:
     outcome = _sum_up(work, moves)
     last = outcome.moves[-1]
-    work.report(Event("done", last.n, last.id, last.library, detail={
-        "freed_bytes": outcome.freed_bytes, "expected_freed_bytes": outcome.expected_freed_bytes,
-    }))  # fmt: skip
+    work.report(
+        Event(
+            "done",
+            last.n,
+            last.id,
+            last.library,
+            detail={
+                "freed_bytes": outcome.freed_bytes,
+                "expected_freed_bytes": outcome.expected_freed_bytes,
+            },
+        )
+    )
     return outcome

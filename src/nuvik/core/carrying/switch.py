@@ -73,8 +73,9 @@ def switch(work: Work, move: Move) -> None:
         if not files.exists(move.source):
             raise Stopped(
                 f"The original of {shown(move.library)} vanished from {shown(move.source)}; the proven copy "
-                f"is at {shown(move.target)}.", next_step=f"“nuvik undo {move.id}” shows what can be done.",
-            )  # fmt: skip
+                f"is at {shown(move.target)}.",
+                next_step=f"“nuvik undo {move.id}” shows what can be done.",
+            )
         make_aside(files, move, "held")
         with renamable(files, move.source):
             _set_aside(files, move)

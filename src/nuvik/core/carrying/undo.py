@@ -96,10 +96,12 @@ def way_back(work: Work, move: Move) -> Way:
 def _moved_on(work: Work, move: Move) -> bool:
     """Whether a later move, not taken back, took the library on from where this one put it."""
     return any(
-        later.id > move.id and later.source == move.target and later.undoes is None
+        later.id > move.id
+        and later.source == move.target
+        and later.undoes is None
         and later.state in (State.SWITCHED, State.ON_TRIAL, State.RELEASING, State.RELEASED)
         for later in work.journal.moves()
-    ) and not work.files.exists(move.target)  # fmt: skip
+    ) and not work.files.exists(move.target)
 
 
 def move_back(work: Work, move: Move) -> Move:
@@ -112,8 +114,21 @@ def move_back(work: Work, move: Move) -> Move:
     pace, factor = work.host.pace.working(learnt.work.likely), learnt.of(here.id, there.id).likely
     times = step_times(step, here, WritePace(there), 0.0, False, pace, factor)
     return Move(
-        id=0, run=move.run, token=new_token(), n=move.n, library=move.library, kind=move.kind, source=move.target,
-        target=move.source, source_drive=move.target_drive, target_drive=move.source_drive, bytes=now.bytes,
-        files=now.files, frees_bytes=now.on_disk_bytes, tether=Tether.NONE, state=State.PLANNED, on_trial=False,
+        id=0,
+        run=move.run,
+        token=new_token(),
+        n=move.n,
+        library=move.library,
+        kind=move.kind,
+        source=move.target,
+        target=move.source,
+        source_drive=move.target_drive,
+        target_drive=move.source_drive,
+        bytes=now.bytes,
+        files=now.files,
+        frees_bytes=now.on_disk_bytes,
+        tether=Tether.NONE,
+        state=State.PLANNED,
+        on_trial=False,
         expected_s=times.total_s,
-    )  # fmt: skip
+    )

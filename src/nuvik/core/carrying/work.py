@@ -68,10 +68,17 @@ class Meter:
         elapsed_s = self._work.host.timer_s() - self._began_s
         self._work.report(
             Event(
-                "progress", self._move.n, self._move.id, self._move.library, self._done, self._total,
+                "progress",
+                self._move.n,
+                self._move.id,
+                self._move.library,
+                self._done,
+                self._total,
                 {
-                    "phase": self._phase, "state": self._move.state, "elapsed_s": elapsed_s,
+                    "phase": self._phase,
+                    "state": self._move.state,
+                    "elapsed_s": elapsed_s,
                     "bytes_per_s": self._done / elapsed_s if elapsed_s > 0 else None,
                 },
             )
-        )  # fmt: skip
+        )

@@ -149,10 +149,15 @@ class _WindowsRaw:
         no_buffering, write_through = 0x20000000, 0x80000000
         self._handle = wintypes.HANDLE(
             self._kernel.CreateFileW(
-                path, read | write if create else read, share_all, None, create_new if create else open_existing,
-                no_buffering | write_through, None,
+                path,
+                read | write if create else read,
+                share_all,
+                None,
+                create_new if create else open_existing,
+                no_buffering | write_through,
+                None,
             )
-        )  # fmt: skip
+        )
         if self._handle.value in (None, ctypes.c_void_p(-1).value):
             raise self._fault(path)
 

@@ -37,12 +37,14 @@ _NO_DRIVE = frozenset(["swap", "linux_raid_member", "LVM2_member", "zfs_member",
 _LOCKED_CONTENTS = frozenset(["crypto_LUKS", "BitLocker"])
 _SYSTEM_PARTS = frozenset(
     # GPT partition types of the UEFI specification and of the systems' own documentation:
-    ["c12a7328-f81f-11d2-ba4b-00a0c93ec93b",  # EFI system partition
-     "e3c9e316-0b5c-4db8-817d-f92df00215ae",  # reserved for Windows
-     "de94bba4-06d1-4d40-a16a-bfd50179d6ac",  # Windows recovery
-     "21686148-6449-6e6f-744e-656564454649",  # BIOS boot
-     "bc13c2ff-59e6-4262-a352-b275fd6f7172"]  # extended boot loader
-)  # fmt: skip
+    [
+        "c12a7328-f81f-11d2-ba4b-00a0c93ec93b",  # EFI system partition
+        "e3c9e316-0b5c-4db8-817d-f92df00215ae",  # reserved for Windows
+        "de94bba4-06d1-4d40-a16a-bfd50179d6ac",  # Windows recovery
+        "21686148-6449-6e6f-744e-656564454649",  # BIOS boot
+        "bc13c2ff-59e6-4262-a352-b275fd6f7172",
+    ]  # extended boot loader
+)
 _BOOT_FOLDERS = ("/boot", "/efi")
 _VIRTUAL = re.compile(r"(loop|vd|xvd|nbd|ram|zram|rbd)")
 """Disks that are made of something else: what the system says of platters does not hold for them."""
@@ -144,8 +146,14 @@ def _mounts(mountinfo: str) -> Iterator[_Mount]:
         fields, more = left.split(" "), right.split(" ")
         if not dash or len(fields) < 6 or len(more) < 2:
             continue
-        mount = _Mount(fields[2], _unescaped(fields[3]), _unescaped(fields[4]), tuple(fields[5].split(",")),
-                       more[0], _unescaped(more[1]))  # fmt: skip
+        mount = _Mount(
+            fields[2],
+            _unescaped(fields[3]),
+            _unescaped(fields[4]),
+            tuple(fields[5].split(",")),
+            more[0],
+            _unescaped(more[1]),
+        )
         if mount.filesystem in IMAGE_FILESYSTEMS or _is_boot(mount.point):
             continue
         if mount.source.startswith("/dev/") or mount.filesystem in ("zfs", *NETWORK_FILESYSTEMS) or mount.point == "/":
@@ -182,14 +190,16 @@ def _mounted(
     disks = () if node is None else _disks(node, nodes, sys_disks)
     return Volume(
         device=os.path.basename(source) if node is not None or source.startswith("/dev/") else source,
-        filesystem=filesystem, mount_points=tuple(dict.fromkeys(mount.point for mount in ordered)),
+        filesystem=filesystem,
+        mount_points=tuple(dict.fromkeys(mount.point for mount in ordered)),
         label=node.text("label") if node else "",
         uuid=node.text("uuid") if node else source if network or filesystem == "zfs" else "",
         bytes=whole_number(node.facts.get("size")) if node else None,
-        disks=disks, read_only="ro" in first.options,
+        disks=disks,
+        read_only="ro" in first.options,
         pool=f"zfs:{source.partition('/')[0]}" if filesystem == "zfs" else "",
         findings=("it lies on another computer: its speed is that of the network",) if network else (),
-    )  # fmt: skip
+    )
 
 
 def _unmounted(node: _Node, nodes: Mapping[str, _Node], sys_disks: Mapping[str, SysDisk]) -> Volume | None:
@@ -200,12 +210,21 @@ def _unmounted(node: _Node, nodes: Mapping[str, _Node], sys_disks: Mapping[str, 
     if node.has_children or node.text("parttype").lower() in _SYSTEM_PARTS:
         return None
     locked = contents in _LOCKED_CONTENTS
-    finding = "it is encrypted and not unlocked: unlock it to see what it holds" if locked else \
-        "it is not mounted: open it once in your file manager to use it"  # fmt: skip
+    finding = (
+        "it is encrypted and not unlocked: unlock it to see what it holds"
+        if locked
+        else "it is not mounted: open it once in your file manager to use it"
+    )
     return Volume(
-        device=node.text("kname"), filesystem=contents, label=node.text("label"), uuid=node.text("uuid"), bytes=size,
-        disks=_disks(node, nodes, sys_disks), state=LOCKED if locked else NOT_MOUNTED, findings=(finding,),
-    )  # fmt: skip
+        device=node.text("kname"),
+        filesystem=contents,
+        label=node.text("label"),
+        uuid=node.text("uuid"),
+        bytes=size,
+        disks=_disks(node, nodes, sys_disks),
+        state=LOCKED if locked else NOT_MOUNTED,
+        findings=(finding,),
+    )
 
 
 def _with_uuid(volume: Volume, uuid: str) -> Volume:
@@ -233,9 +252,14 @@ def _disk(node: _Node, sys_disk: SysDisk) -> Disk:
         medium = "hdd" if rotational else "ssd"
     link, best = _links(sys_disk, usb, transport, medium)
     return Disk(
-        name=name, bytes=whole_number(node.facts.get("size")), model=node.text("model"), medium=medium, link=link,
-        best_link=best, portable=usb or removable or node.flag("hotplug") or sys_disk.external,
-    )  # fmt: skip
+        name=name,
+        bytes=whole_number(node.facts.get("size")),
+        model=node.text("model"),
+        medium=medium,
+        link=link,
+        best_link=best,
+        portable=usb or removable or node.flag("hotplug") or sys_disk.external,
+    )
 
 
 def _links(sys_disk: SysDisk, usb: bool, transport: str, medium: str) -> tuple[str, str]:
@@ -288,8 +312,15 @@ def _lsblk() -> tuple[str, str]:
     """What lsblk printed, or why it did not."""
     words = ["lsblk", "--json", "--bytes", "--output", _COLUMNS]
     try:
-        done = subprocess.run(words, capture_output=True, text=True, timeout=TOOL_LIMIT_S, check=False,
-                              env=dict(os.environ, LC_ALL="C"), errors="surrogateescape")  # fmt: skip
+        done = subprocess.run(
+            words,
+            capture_output=True,
+            text=True,
+            timeout=TOOL_LIMIT_S,
+            check=False,
+            env=dict(os.environ, LC_ALL="C"),
+            errors="surrogateescape",
+        )
     except (OSError, subprocess.TimeoutExpired) as fault:
         return "", f"lsblk could not be asked ({type(fault).__name__}): what kind of disks these are is not known."
     return done.stdout, ""
@@ -309,8 +340,13 @@ def _uuids(mountinfo: str) -> dict[str, str]:
 
 def _uuid_by_blkid(device: str) -> str:
     try:
-        done = subprocess.run(["blkid", "-p", "-s", "UUID", "-o", "value", device], capture_output=True, text=True,
-                              timeout=TOOL_LIMIT_S, check=False)  # fmt: skip
+        done = subprocess.run(
+            ["blkid", "-p", "-s", "UUID", "-o", "value", device],
+            capture_output=True,
+            text=True,
+            timeout=TOOL_LIMIT_S,
+            check=False,
+        )
     except (OSError, subprocess.TimeoutExpired):
         return ""
     return done.stdout.strip()
@@ -330,12 +366,16 @@ def read_sys_disk(name: str) -> SysDisk:
         match = re.fullmatch(r"ata(\d+)", place.name)
         ata = ata or (f"{SYS}/class/ata_link/link{match.group(1)}/sata_spd" if match else "")
     return SysDisk(
-        usb_mbit_per_s=usb, pcie_speed=_read(f"{pcie}/current_link_speed"),
-        pcie_width=_read(f"{pcie}/current_link_width"), pcie_best_speed=_read(f"{pcie}/max_link_speed"),
-        pcie_best_width=_read(f"{pcie}/max_link_width"), sata_speed=_read(ata) if ata else "",
-        rotational=_read(str(top / "queue/rotational")).strip(), removable=_read(str(top / "removable")).strip(),
+        usb_mbit_per_s=usb,
+        pcie_speed=_read(f"{pcie}/current_link_speed"),
+        pcie_width=_read(f"{pcie}/current_link_width"),
+        pcie_best_speed=_read(f"{pcie}/max_link_speed"),
+        pcie_best_width=_read(f"{pcie}/max_link_width"),
+        sata_speed=_read(ata) if ata else "",
+        rotational=_read(str(top / "queue/rotational")).strip(),
+        removable=_read(str(top / "removable")).strip(),
         external=external,
-    )  # fmt: skip
+    )
 
 
 def _read(path: str) -> str:

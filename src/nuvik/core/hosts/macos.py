@@ -32,13 +32,26 @@ from nuvik.core.model.links import pcie_link, sata_link
 
 TOOL_LIMIT_S = 15.0
 _REPORTS = ("SPUSBDataType", "SPNVMeDataType", "SPSerialATADataType")
-_USB = {"low_speed": "usb-1", "full_speed": "usb-1", "high_speed": "usb-2", "super_speed": "usb-3.2-gen1",
-        "super_speed_plus": "usb-3.2-gen2"}  # fmt: skip
+_USB = {
+    "low_speed": "usb-1",
+    "full_speed": "usb-1",
+    "high_speed": "usb-2",
+    "super_speed": "usb-3.2-gen1",
+    "super_speed_plus": "usb-3.2-gen2",
+}
 _SYSTEM_ROLES = frozenset(["System", "Preboot", "Recovery", "VM", "Update", "xART", "Hardware", "iSCPreboot"])
 """Volumes of a container that the system keeps for itself; the user's files lie on the one with the role Data."""
 _DATA_MOUNT = "/System/Volumes/Data"
-_FILESYSTEMS = {"apfs": "apfs", "hfs": "hfs+", "msdos": "fat32", "exfat": "exfat", "ntfs": "ntfs", "udf": "udf",
-                "cd9660": "iso9660", "lifs": "exfat"}  # fmt: skip
+_FILESYSTEMS = {
+    "apfs": "apfs",
+    "hfs": "hfs+",
+    "msdos": "fat32",
+    "exfat": "exfat",
+    "ntfs": "ntfs",
+    "udf": "udf",
+    "cd9660": "iso9660",
+    "lifs": "exfat",
+}
 
 
 # -- the pure part -----------------------------------------------------------------------------------------
@@ -115,13 +128,20 @@ def _volume(identifier: str, info: Mapping[str, Any], disk: Disk) -> Volume | No
     elif not points:
         finding = "it is not mounted: open it once in Disk Utility to use it"
     return Volume(
-        device=identifier, filesystem=filesystem or "apfs", mount_points=points,
-        label=shown_text(info.get("VolumeName")), uuid=shown_text(info.get("VolumeUUID")),
-        bytes=size or whole_number(info.get("TotalSize")) or whole_number(info.get("Size")), disks=(disk,),
+        device=identifier,
+        filesystem=filesystem or "apfs",
+        mount_points=points,
+        label=shown_text(info.get("VolumeName")),
+        uuid=shown_text(info.get("VolumeUUID")),
+        bytes=size or whole_number(info.get("TotalSize")) or whole_number(info.get("Size")),
+        disks=(disk,),
         read_only=bool(points) and info.get("WritableVolume") is False,
-        state=LOCKED if locked else MOUNTED if points else NOT_MOUNTED, pool=container, free_bytes=free,
-        cluster_bytes=whole_number(info.get("VolumeAllocationBlockSize")), findings=(finding,) if finding else (),
-    )  # fmt: skip
+        state=LOCKED if locked else MOUNTED if points else NOT_MOUNTED,
+        pool=container,
+        free_bytes=free,
+        cluster_bytes=whole_number(info.get("VolumeAllocationBlockSize")),
+        findings=(finding,) if finding else (),
+    )
 
 
 def _disk(name: str, info: Mapping[str, Any], links: tuple[str, str]) -> Disk:
@@ -134,10 +154,14 @@ def _disk(name: str, info: Mapping[str, Any], links: tuple[str, str]) -> Disk:
     else:
         medium = "unknown" if solid is None else "ssd" if solid else "hdd"
     return Disk(
-        name=name, bytes=whole_number(info.get("Size")) or whole_number(info.get("TotalSize")),
-        model=shown_text(info.get("MediaName")), medium=medium, link=links[0], best_link=links[1],
+        name=name,
+        bytes=whole_number(info.get("Size")) or whole_number(info.get("TotalSize")),
+        model=shown_text(info.get("MediaName")),
+        medium=medium,
+        link=links[0],
+        best_link=links[1],
         portable=info.get("Internal") is False,
-    )  # fmt: skip
+    )
 
 
 def _profiled(text: str) -> dict[str, tuple[str, str]] | None:

@@ -18,8 +18,13 @@ chance, so it is not asked here; what a computer really takes is learnt from the
 @lru_cache(maxsize=1)
 def pace_of_this_computer() -> Pace:
     """The pace, looked at once."""
-    return Pace(copy_s_a_file=_COPY_S, prove_s_a_file=_PROVE_S, look_s_a_file=_LOOK_S, release_s_a_file=_RELEASE_S,
-                held_back_bytes=held_back_bytes())  # fmt: skip
+    return Pace(
+        copy_s_a_file=_COPY_S,
+        prove_s_a_file=_PROVE_S,
+        look_s_a_file=_LOOK_S,
+        release_s_a_file=_RELEASE_S,
+        held_back_bytes=held_back_bytes(),
+    )
 
 
 def held_back_bytes(settings: Path = Path("/proc/sys/vm")) -> int:

@@ -30,17 +30,23 @@ _RUNNERS = {"env", "sh", "bash", "python", "python3", "java", "xdg-open", "flatp
 def surroundings_of(home: str) -> Surroundings:
     """All that can be learnt; what is missing or broken is passed over."""
     standard = {
-        platformdirs.user_documents_dir(): Kind.DOCUMENT, platformdirs.user_downloads_dir(): Kind.DOWNLOAD,
-        platformdirs.user_pictures_dir(): Kind.PHOTO, platformdirs.user_videos_dir(): Kind.VIDEO,
+        platformdirs.user_documents_dir(): Kind.DOCUMENT,
+        platformdirs.user_downloads_dir(): Kind.DOWNLOAD,
+        platformdirs.user_pictures_dir(): Kind.PHOTO,
+        platformdirs.user_videos_dir(): Kind.VIDEO,
         platformdirs.user_music_dir(): Kind.SOUND,
-    }  # fmt: skip
+    }
     # Where a standard folder is not set up, the specification says the home itself.
     standard = {os.path.realpath(path): kind for path, kind in standard.items() if os.path.realpath(path) != home}
     caches, containers = _places_of_programs(home)
     return Surroundings(
-        home=home, standard=standard, caches=frozenset(caches), containers=frozenset(containers),
-        programs=tuple(_programs(home)), recent=tuple(recent_files(_recent_list(home))),
-    )  # fmt: skip
+        home=home,
+        standard=standard,
+        caches=frozenset(caches),
+        containers=frozenset(containers),
+        programs=tuple(_programs(home)),
+        recent=tuple(recent_files(_recent_list(home))),
+    )
 
 
 def _places_of_programs(home: str) -> tuple[list[str], list[str]]:
@@ -111,8 +117,10 @@ def _installed_on_windows() -> Iterable[Program]:
     import winreg
 
     for hive in (winreg.HKEY_LOCAL_MACHINE, winreg.HKEY_CURRENT_USER):
-        for place in (r"SOFTWARE\Microsoft\Windows\CurrentVersion\Uninstall",
-                      r"SOFTWARE\WOW6432Node\Microsoft\Windows\CurrentVersion\Uninstall"):  # fmt: skip
+        for place in (
+            r"SOFTWARE\Microsoft\Windows\CurrentVersion\Uninstall",
+            r"SOFTWARE\WOW6432Node\Microsoft\Windows\CurrentVersion\Uninstall",
+        ):
             try:
                 with winreg.OpenKey(hive, place) as key:
                     for number in range(winreg.QueryInfoKey(key)[0]):

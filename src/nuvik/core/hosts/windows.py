@@ -47,9 +47,12 @@ _MEDIA = {"3": "hdd", "hdd": "hdd", "4": "ssd", "ssd": "ssd", "5": "ssd", "scm":
 _NVME, _USB, _SATA = ("17", "nvme"), ("7", "usb"), ("11", "sata")
 _CARD = ("12", "sd", "13", "mmc")
 _SYSTEM_PARTS = frozenset(
-    ["{c12a7328-f81f-11d2-ba4b-00a0c93ec93b}", "{e3c9e316-0b5c-4db8-817d-f92df00215ae}",
-     "{de94bba4-06d1-4d40-a16a-bfd50179d6ac}"]
-)  # fmt: skip
+    [
+        "{c12a7328-f81f-11d2-ba4b-00a0c93ec93b}",
+        "{e3c9e316-0b5c-4db8-817d-f92df00215ae}",
+        "{de94bba4-06d1-4d40-a16a-bfd50179d6ac}",
+    ]
+)
 _DISC_DRIVE = ("5", "cd-rom")
 _REMOVABLE = ("2", "removable")
 
@@ -81,9 +84,11 @@ def _word(entry: Mapping[str, Any], name: str) -> str:
 
 
 def _volume(
-    entry: Mapping[str, Any], partitions: list[dict[str, Any]], disks: Mapping[str, Mapping[str, Any]],
+    entry: Mapping[str, Any],
+    partitions: list[dict[str, Any]],
+    disks: Mapping[str, Mapping[str, Any]],
     physical: Mapping[str, Mapping[str, Any]],
-) -> Volume | None:  # fmt: skip
+) -> Volume | None:
     unique = shown_text(entry.get("UniqueId"))
     letter = _word(entry, "DriveLetter").upper()
     part = next((one for one in partitions if _belongs(one, letter, unique)), None)
@@ -107,15 +112,19 @@ def _volume(
     elif not places:
         finding = "it has no drive letter: give it one in Disk Management to use it"
     return Volume(
-        device=f"{letter}:" if letter else unique, filesystem=filesystem, mount_points=places,
-        label=shown_text(entry.get("FileSystemLabel")), uuid=unique,
+        device=f"{letter}:" if letter else unique,
+        filesystem=filesystem,
+        mount_points=places,
+        label=shown_text(entry.get("FileSystemLabel")),
+        uuid=unique,
         bytes=(whole_number(part.get("Size")) if part is not None else None) or size,
         disks=(disk,) if disk is not None else (),
         read_only=bool(number) and (disks.get(number) or {}).get("IsReadOnly") is True,
         state=LOCKED if locked else MOUNTED if places else NOT_MOUNTED,
         free_bytes=whole_number(entry.get("SizeRemaining")),
-        cluster_bytes=whole_number(entry.get("AllocationUnitSize")), findings=(finding,) if finding else (),
-    )  # fmt: skip
+        cluster_bytes=whole_number(entry.get("AllocationUnitSize")),
+        findings=(finding,) if finding else (),
+    )
 
 
 def _belongs(part: Mapping[str, Any], letter: str, unique: str) -> bool:
@@ -141,10 +150,12 @@ def _disk(number: str, disk: Mapping[str, Any] | None, physical: Mapping[str, An
     else:
         medium = _MEDIA.get(_word(physical, "MediaType"), "unknown")
     return Disk(
-        name=number, bytes=whole_number(disk.get("Size")) or whole_number(physical.get("Size")),
-        model=shown_text(disk.get("FriendlyName")) or shown_text(physical.get("FriendlyName")), medium=medium,
+        name=number,
+        bytes=whole_number(disk.get("Size")) or whole_number(physical.get("Size")),
+        model=shown_text(disk.get("FriendlyName")) or shown_text(physical.get("FriendlyName")),
+        medium=medium,
         portable=bus in (*_USB, *_CARD),
-    )  # fmt: skip
+    )
 
 
 def _mapped(entry: Mapping[str, Any]) -> Volume | None:
@@ -153,11 +164,15 @@ def _mapped(entry: Mapping[str, Any]) -> Volume | None:
     if not letter:
         return None
     return Volume(
-        device=letter, filesystem="smb3", mount_points=(f"{letter}\\",), label=shown_text(entry.get("VolumeName")),
-        uuid=shown_text(entry.get("ProviderName")), bytes=whole_number(entry.get("Size")),
+        device=letter,
+        filesystem="smb3",
+        mount_points=(f"{letter}\\",),
+        label=shown_text(entry.get("VolumeName")),
+        uuid=shown_text(entry.get("ProviderName")),
+        bytes=whole_number(entry.get("Size")),
         free_bytes=whole_number(entry.get("FreeSpace")),
         findings=("it lies on another computer: its speed is that of the network",),
-    )  # fmt: skip
+    )
 
 
 # -- the thin call -----------------------------------------------------------------------------------------

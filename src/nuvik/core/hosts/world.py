@@ -71,12 +71,19 @@ class WorldHost:
         used = entry.other_bytes + _lengths_below(path) if entry.attached else entry.other_bytes
         headroom = entry.headroom_bytes
         return Drive(
-            path=path, base_path=path, used_bytes=used, speed_source="declared", write_source="declared",
-            disk=entry.disk or entry.id, identity=f"world:{entry.id}", device=entry.id,
+            path=path,
+            base_path=path,
+            used_bytes=used,
+            speed_source="declared",
+            write_source="declared",
+            disk=entry.disk or entry.id,
+            identity=f"world:{entry.id}",
+            device=entry.id,
             headroom_bytes=int(entry.usable_bytes * DEFAULT_HEADROOM_SHARE) if headroom is None else headroom,
-            label=shown(entry.label), counts_lengths=True,
+            label=shown(entry.label),
+            counts_lengths=True,
             **entry.model_dump(exclude={"folder", "label", "other_bytes", "headroom_bytes", "disk"}),
-        )  # fmt: skip
+        )
 
     def default_state_folder(self) -> str:
         return os.path.join(self.folder, STATE_FOLDER)

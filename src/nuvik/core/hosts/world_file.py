@@ -125,11 +125,15 @@ def read_world(folder: str) -> WorldEntry:
         where = os.path.join(folder, drive.folder)
         if not os.path.isdir(where):
             line = line_of(text_of(path), ("drive", index, "folder"))
-            raise Refused(f"{shown(path)}, line {line}: the folder {shown(where)} is not there.",
-                          next_step="Make the folder, or correct the drive's “folder”.")  # fmt: skip
+            raise Refused(
+                f"{shown(path)}, line {line}: the folder {shown(where)} is not there.",
+                next_step="Make the folder, or correct the drive's “folder”.",
+            )
         if not is_within(os.path.realpath(where), os.path.realpath(folder)):
-            raise Refused(f"{shown(path)}: the drive folder {shown(where)} leads out of the world.",
-                          next_step="Use a plain folder inside the world.")  # fmt: skip
+            raise Refused(
+                f"{shown(path)}: the drive folder {shown(where)} leads out of the world.",
+                next_step="Use a plain folder inside the world.",
+            )
     return world
 
 

@@ -38,11 +38,15 @@ def capacity_of(drive: Drive, libraries_bytes: int) -> Capacity:
     offered = drive.filesystem_bytes or drive.usable_bytes
     libraries_bytes = min(libraries_bytes, drive.used_bytes)
     return Capacity(
-        label_bytes=label, other_volumes_bytes=max(0, label - drive.capacity_bytes),
-        tables_bytes=max(0, drive.capacity_bytes - offered), reserved_bytes=max(0, offered - drive.usable_bytes),
-        libraries_bytes=libraries_bytes, other_bytes=drive.used_bytes - libraries_bytes,
-        free_bytes=drive.free_bytes, headroom_bytes=drive.headroom_bytes,
-    )  # fmt: skip
+        label_bytes=label,
+        other_volumes_bytes=max(0, label - drive.capacity_bytes),
+        tables_bytes=max(0, drive.capacity_bytes - offered),
+        reserved_bytes=max(0, offered - drive.usable_bytes),
+        libraries_bytes=libraries_bytes,
+        other_bytes=drive.used_bytes - libraries_bytes,
+        free_bytes=drive.free_bytes,
+        headroom_bytes=drive.headroom_bytes,
+    )
 
 
 def where_the_rest_went(capacity: Capacity) -> str:

@@ -74,17 +74,23 @@ SYSTEMS = {"linux": "Linux", "macos": "macOS", "windows": "Windows"}
 """The systems that read and write file systems, as people write them."""
 _MAC, _ALL = ("macos",), ("windows", "macos", "linux")
 _FAT: dict[str, Any] = {
-    "symlinks": False, "hard_links": False, "permissions": False, "xattrs": False,
-    "longest_name_in_bytes": False, "dos_names": True, "folds_case": True, "utf8_only": True,
-    "read_by": _ALL, "written_by": _ALL, "survives_a_pull": False,
-}  # fmt: skip
+    "symlinks": False,
+    "hard_links": False,
+    "permissions": False,
+    "xattrs": False,
+    "longest_name_in_bytes": False,
+    "dos_names": True,
+    "folds_case": True,
+    "utf8_only": True,
+    "read_by": _ALL,
+    "written_by": _ALL,
+    "survives_a_pull": False,
+}
 
 _KNOWN: dict[str, FileSystem] = {
     "ext4": FileSystem("ext4", largest_file_bytes=16 * 2**40),
     "ext3": FileSystem("ext3", largest_file_bytes=2 * 2**40, time_step_ns=1_000_000_000),
-    "ext2": FileSystem(
-        "ext2", largest_file_bytes=2 * 2**40, time_step_ns=1_000_000_000, survives_a_pull=False
-    ),
+    "ext2": FileSystem("ext2", largest_file_bytes=2 * 2**40, time_step_ns=1_000_000_000, survives_a_pull=False),
     "xfs": FileSystem("XFS"),
     "btrfs": FileSystem("Btrfs"),
     "f2fs": FileSystem("F2FS"),
@@ -95,22 +101,41 @@ _KNOWN: dict[str, FileSystem] = {
         "APFS", folds_case=True, utf8_only=True, longest_name_in_bytes=False, read_by=_MAC, written_by=_MAC
     ),
     "hfs+": FileSystem(
-        "HFS+", folds_case=True, utf8_only=True, longest_name_in_bytes=False, time_step_ns=1_000_000_000,
-        read_by=("macos", "linux"), written_by=_MAC,
+        "HFS+",
+        folds_case=True,
+        utf8_only=True,
+        longest_name_in_bytes=False,
+        time_step_ns=1_000_000_000,
+        read_by=("macos", "linux"),
+        written_by=_MAC,
     ),
     # NTFS itself holds most characters, but a name that Windows cannot open is a name lost.
     "ntfs": FileSystem(
-        "NTFS", permissions=False, xattrs=True, longest_name_in_bytes=False, dos_names=True, folds_case=True,
-        utf8_only=True, time_step_ns=100, read_by=_ALL, written_by=("windows", "linux"),
+        "NTFS",
+        permissions=False,
+        xattrs=True,
+        longest_name_in_bytes=False,
+        dos_names=True,
+        folds_case=True,
+        utf8_only=True,
+        time_step_ns=100,
+        read_by=_ALL,
+        written_by=("windows", "linux"),
     ),
     "exfat": FileSystem("exFAT", time_step_ns=2_000_000_000, **_FAT),
     "fat32": FileSystem("FAT32", largest_file_bytes=2**32 - 1, time_step_ns=2_000_000_000, **_FAT),
-}  # fmt: skip
+}
 
 _SAME = {
-    "vfat": "fat32", "msdos": "fat32", "fat": "fat32", "hfs": "hfs+", "hfsplus": "hfs+",
-    "ntfs3": "ntfs", "ntfs-3g": "ntfs", "ext": "ext4",
-}  # fmt: skip
+    "vfat": "fat32",
+    "msdos": "fat32",
+    "fat": "fat32",
+    "hfs": "hfs+",
+    "hfsplus": "hfs+",
+    "ntfs3": "ntfs",
+    "ntfs-3g": "ntfs",
+    "ext": "ext4",
+}
 
 
 def known() -> list[str]:

@@ -37,14 +37,33 @@ class Kind(StrEnum):
 
 
 _LETTERS = {
-    Kind.GAME: "G", Kind.PROGRAM: "P", Kind.VIDEO: "V", Kind.PHOTO: "F", Kind.SOUND: "S", Kind.DOCUMENT: "D",
-    Kind.PROJECT: "J", Kind.CACHE: "C", Kind.BACKUP: "B", Kind.DOWNLOAD: "N", Kind.DISC_IMAGE: "I", Kind.OTHER: "O",
-}  # fmt: skip
+    Kind.GAME: "G",
+    Kind.PROGRAM: "P",
+    Kind.VIDEO: "V",
+    Kind.PHOTO: "F",
+    Kind.SOUND: "S",
+    Kind.DOCUMENT: "D",
+    Kind.PROJECT: "J",
+    Kind.CACHE: "C",
+    Kind.BACKUP: "B",
+    Kind.DOWNLOAD: "N",
+    Kind.DISC_IMAGE: "I",
+    Kind.OTHER: "O",
+}
 _FOLDERS = {
-    Kind.GAME: "Games", Kind.PROGRAM: "Programs", Kind.VIDEO: "Videos", Kind.PHOTO: "Photos", Kind.SOUND: "Sounds",
-    Kind.DOCUMENT: "Documents", Kind.PROJECT: "Projects", Kind.CACHE: "Caches", Kind.BACKUP: "Backups",
-    Kind.DOWNLOAD: "Downloads", Kind.DISC_IMAGE: "Disc images", Kind.OTHER: "Other",
-}  # fmt: skip
+    Kind.GAME: "Games",
+    Kind.PROGRAM: "Programs",
+    Kind.VIDEO: "Videos",
+    Kind.PHOTO: "Photos",
+    Kind.SOUND: "Sounds",
+    Kind.DOCUMENT: "Documents",
+    Kind.PROJECT: "Projects",
+    Kind.CACHE: "Caches",
+    Kind.BACKUP: "Backups",
+    Kind.DOWNLOAD: "Downloads",
+    Kind.DISC_IMAGE: "Disc images",
+    Kind.OTHER: "Other",
+}
 
 
 class Verdict(StrEnum):

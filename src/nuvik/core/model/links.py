@@ -64,15 +64,24 @@ _TABLE = (
     Link("firewire-800", "FireWire 800", "firewire", 98.304 * 0.80 * MB),
     *(
         Link(
-            f"pcie-{generation}x{lanes}", f"PCI Express {generation}.0 ×{lanes}", "pcie", lane * lanes * 0.88 * MB,
+            f"pcie-{generation}x{lanes}",
+            f"PCI Express {generation}.0 ×{lanes}",
+            "pcie",
+            lane * lanes * 0.88 * MB,
         )
         for generation, lane in _PCIE_LANE_MB_S.items()
         for lanes in _PCIE_LANES
     ),
-)  # fmt: skip
+)
 LINKS: dict[str, Link] = {link.id: link for link in _TABLE}
-_SAME = {"usb-3": "usb-3.2-gen1", "usb-3.0": "usb-3.2-gen1", "usb-3.1": "usb-3.2-gen2", "usb-2.0": "usb-2",
-         "usb4": "usb4-40g", "usb-1.1": "usb-1"}  # fmt: skip
+_SAME = {
+    "usb-3": "usb-3.2-gen1",
+    "usb-3.0": "usb-3.2-gen1",
+    "usb-3.1": "usb-3.2-gen2",
+    "usb-2.0": "usb-2",
+    "usb4": "usb4-40g",
+    "usb-1.1": "usb-1",
+}
 
 
 def link_of(identifier: str) -> Link | None:
@@ -95,8 +104,14 @@ def next_faster(link: Link) -> Link | None:
 
 def usb_link(mbit_per_s: float) -> str:
     """The USB standard of a negotiated rate in Mbit/s, as the system tells it; unknown for other rates."""
-    rates = {480: "usb-2", 5_000: "usb-3.2-gen1", 10_000: "usb-3.2-gen2", 20_000: "usb-3.2-gen2x2",
-             40_000: "usb4-40g", 80_000: "usb4-80g"}  # fmt: skip
+    rates = {
+        480: "usb-2",
+        5_000: "usb-3.2-gen1",
+        10_000: "usb-3.2-gen2",
+        20_000: "usb-3.2-gen2x2",
+        40_000: "usb4-40g",
+        80_000: "usb4-80g",
+    }
     return rates.get(round(mbit_per_s), "unknown")
 
 

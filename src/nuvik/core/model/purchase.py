@@ -76,14 +76,26 @@ class Candidate:
         """The drive it would be, empty: so that everything asked of a drive can be asked of it."""
         link = min(self._links, key=lambda one: one.payload_bytes_per_s, default=None)
         return Drive(
-            id=f"candidate:{self.label}", label=self.label, path="", medium=self.medium,
-            link=link.id if link else "unknown", filesystem="ext4", cluster_bytes=4096,
-            portable=self.case is not None, attached=True, system=False, capacity_bytes=self.capacity_bytes,
-            usable_bytes=self.capacity_bytes, used_bytes=0, 
+            id=f"candidate:{self.label}",
+            label=self.label,
+            path="",
+            medium=self.medium,
+            link=link.id if link else "unknown",
+            filesystem="ext4",
+            cluster_bytes=4096,
+            portable=self.case is not None,
+            attached=True,
+            system=False,
+            capacity_bytes=self.capacity_bytes,
+            usable_bytes=self.capacity_bytes,
+            used_bytes=0,
             headroom_bytes=int(self.capacity_bytes * DEFAULT_HEADROOM_SHARE),
-            read_bytes_per_s=self.read_bytes_per_s, write_bytes_per_s=self.write_bytes_per_s,
-            small_reads_per_s=self.small_reads_per_s, speed_source="declared", write_source="declared",
-        )  # fmt: skip
+            read_bytes_per_s=self.read_bytes_per_s,
+            write_bytes_per_s=self.write_bytes_per_s,
+            small_reads_per_s=self.small_reads_per_s,
+            speed_source="declared",
+            write_source="declared",
+        )
 
 
 def usual_small_reads_per_s(medium: str) -> float:

@@ -65,9 +65,12 @@ class Pace:
     def working(self, factor: float) -> Pace:
         """The same with every file taking so many times as long."""
         return replace(
-            self, copy_s_a_file=self.copy_s_a_file * factor, prove_s_a_file=self.prove_s_a_file * factor,
-            look_s_a_file=self.look_s_a_file * factor, release_s_a_file=self.release_s_a_file * factor,
-        )  # fmt: skip
+            self,
+            copy_s_a_file=self.copy_s_a_file * factor,
+            prove_s_a_file=self.prove_s_a_file * factor,
+            look_s_a_file=self.look_s_a_file * factor,
+            release_s_a_file=self.release_s_a_file * factor,
+        )
 
 
 HELD_BACK_S = 30.0

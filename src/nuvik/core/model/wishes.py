@@ -34,7 +34,8 @@ class Weights:
     apart_part_s: float = field(default=300.0, metadata={"says": "for each part that stands apart from its library"})
     scattered_s: float = field(default=120.0, metadata={"says": "for each further drive on which a collection lies"})
     backup_beside_s: float = field(
-        default=900.0, metadata={"says": "for a backup part that stands on one disk with its library"})  # fmt: skip
+        default=900.0, metadata={"says": "for a backup part that stands on one disk with its library"}
+    )
 
     def in_words(self) -> Iterator[tuple[str, float, str]]:
         """Each as (name, seconds, what it is for)."""

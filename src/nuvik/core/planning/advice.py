@@ -77,11 +77,15 @@ def _weigh(rules: FileSystem, name: str, needs: Needs, capacity_bytes: int) -> A
         if system not in rules.written_by
     ]
     if rules.largest_file_bytes is not None and needs.largest_file_bytes > rules.largest_file_bytes:
-        lacks.append(f"files end at {format_bytes(rules.largest_file_bytes)}, and you have one of "
-                     f"{format_bytes(needs.largest_file_bytes)}")  # fmt: skip
+        lacks.append(
+            f"files end at {format_bytes(rules.largest_file_bytes)}, and you have one of "
+            f"{format_bytes(needs.largest_file_bytes)}"
+        )
     if needs.links and not rules.symlinks:
-        lacks.append("it holds no links: what is moved away from it leaves no way to be found, and programs moved "
-                     "here need a setting, not a link")  # fmt: skip
+        lacks.append(
+            "it holds no links: what is moved away from it leaves no way to be found, and programs moved "
+            "here need a setting, not a link"
+        )
     if name == "fat32" and capacity_bytes > _FAT32_MOST_BYTES:
         lacks.append(f"it ends at {format_bytes(_FAT32_MOST_BYTES)}")
     notes = []
@@ -134,11 +138,11 @@ def how_to_format(drive: Drive, filesystem: str, libraries: Sequence[Library], s
     device = shown(drive.device) or "the drive"
     ways = {
         "linux": f"Open the system's disk program, choose {label} ({device}), check the size "
-                 f"({format_bytes(drive.capacity_bytes)}), choose “Format partition” and {name}.",
+        f"({format_bytes(drive.capacity_bytes)}), choose “Format partition” and {name}.",
         "macos": f"Open Disk Utility, choose {label} ({device}), check the size "
-                 f"({format_bytes(drive.capacity_bytes)}), choose “Erase” and {name}.",
+        f"({format_bytes(drive.capacity_bytes)}), choose “Erase” and {name}.",
         "windows": f"Open File Explorer, right-click {label} ({device}), choose “Format…”, check the size "
-                   f"({format_bytes(drive.capacity_bytes)}) and choose {name}.",
-    }  # fmt: skip
+        f"({format_bytes(drive.capacity_bytes)}) and choose {name}.",
+    }
     again = f"Unplug {label}, plug it in again: Nuvik greets it as a new drive, since its identity is a new one."
     return [*steps, ways[system], again]

@@ -137,8 +137,11 @@ def _sizes(plan: Plan, step: Step, library: Library) -> Standing:
     by = f"{format_bytes(abs(grew))} {'larger' if grew > 0 else 'smaller'}" if grew else "as large"
     more = files - step.files
     count = f", with {format_count(abs(more), 'file')} {'more' if more > 0 else 'fewer'}" if more else ""
-    return Standing(step, State.CHANGED, f"it is {by} than when the plan was made{count}" if grew else
-                    f"it is as large as before{count}")  # fmt: skip
+    return Standing(
+        step,
+        State.CHANGED,
+        f"it is {by} than when the plan was made{count}" if grew else f"it is as large as before{count}",
+    )
 
 
 def _lacks(plan: Plan, step: Step, free: dict[str, int], known: _Known) -> str:
@@ -159,8 +162,12 @@ def plan_headline(found: list[Standing]) -> str:
     if len(by_state[State.HOLDS]) == len(found):
         return f"Nothing that this plan needs changed: {format_count(len(found), 'step')} to be carried."
     said = []
-    for state, words in ((State.DONE, "done already"), (State.CHANGED, "changed since"), (State.DOUBTFUL, "in doubt"),
-                         (State.HOLDS, "as planned")):  # fmt: skip
+    for state, words in (
+        (State.DONE, "done already"),
+        (State.CHANGED, "changed since"),
+        (State.DOUBTFUL, "in doubt"),
+        (State.HOLDS, "as planned"),
+    ):
         if by_state[state]:
             numbers = ", ".join(map(str, by_state[state][:8])) + (" …" if len(by_state[state]) > 8 else "")
             said.append(f"{'steps' if len(by_state[state]) > 1 else 'step'} {numbers} {words}")
@@ -170,9 +177,15 @@ def plan_headline(found: list[Standing]) -> str:
 def draft_of(plan: Plan, snapshot: Snapshot) -> tuple[Draft, list[str]]:
     """The draft that a plan comes to on the present drives and libraries, and in words what of it cannot be laid."""
     known = _Known(snapshot)
-    draft = Draft(snapshot, headroom_bytes={one: count for one, count in plan.headroom_bytes.items()
-                                            if one in known.drives and known.drives[one].headroom_bytes != count},
-                  landings={one.kind: one for one in plan.landings if one.drive in known.drives})  # fmt: skip
+    draft = Draft(
+        snapshot,
+        headroom_bytes={
+            one: count
+            for one, count in plan.headroom_bytes.items()
+            if one in known.drives and known.drives[one].headroom_bytes != count
+        },
+        landings={one.kind: one for one in plan.landings if one.drive in known.drives},
+    )
     left: list[str] = []
     for step in _final_steps(plan):
         path = step.path

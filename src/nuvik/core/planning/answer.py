@@ -66,9 +66,10 @@ class Answer:
         relieved = [
             shown(drive.label)
             for drive in draft.drives
-            if drive.attached and drive.short_of_headroom_bytes
+            if drive.attached
+            and drive.short_of_headroom_bytes
             and draft.free_then_bytes(drive.id) >= drive.headroom_bytes
-        ]  # fmt: skip
+        ]
         if relieved:
             keep = "keep their" if len(relieved) > 1 else "keeps its"
             saves += f", and {' and '.join(relieved)} {keep} headroom then"
@@ -118,14 +119,22 @@ def answer(snapshot: Snapshot, wishes: Wishes, time_limit_s: float = TIME_LIMIT_
         here, there, key = load.source, load.target, load.library.id
         reasons[key] = why_moves(load.library, here, there, met, gathers.get(key, ""))
     spare = spare_then(whole, wishes)
-    kept = {one.id: Kept(library=one.name, reason=why_stays(one, snapshot, spare, wishes))
-            for one in snapshot.libraries if one.id not in whole.places}  # fmt: skip
+    kept = {
+        one.id: Kept(library=one.name, reason=why_stays(one, snapshot, spare, wishes))
+        for one in snapshot.libraries
+        if one.id not in whole.places
+    }
     draft = replace(
-        draft, proven_gap=proposal.gap, reasons=reasons, kept=kept, landings=propose_landings(draft),
+        draft,
+        proven_gap=proposal.gap,
+        reasons=reasons,
+        kept=kept,
+        landings=propose_landings(draft),
         unplaced=tuple(load.library.name for load in whole.arranged.stuck),
-    )  # fmt: skip
-    found = Answer(draft, proposal, whole.arranged, tuple(contradictions(parted, wishes, proposal)),
-                   stuck_in_words(whole))  # fmt: skip
+    )
+    found = Answer(
+        draft, proposal, whole.arranged, tuple(contradictions(parted, wishes, proposal)), stuck_in_words(whole)
+    )
     return replace(found, draft=replace(draft, said=found.in_words()))
 
 
@@ -164,7 +173,8 @@ def _newly_met(draft: Draft) -> list[Demand]:
     drives: tuple[Drive, ...] = draft.snapshot.drives
     libraries: dict[str, Library] = {one.id: one for one in draft.snapshot.libraries}
     return [
-        one for one in demands_of(draft.snapshot, disks_of(drives))
+        one
+        for one in demands_of(draft.snapshot, disks_of(drives))
         if not one.met(lambda library: libraries[library].drive)
         and one.met(lambda library: draft.place_of(libraries[library]))
-    ]  # fmt: skip
+    ]

@@ -70,18 +70,29 @@ def arrange(loads: Sequence[Load], drives: Sequence[Drive], wishes: Wishes, quic
     floors = {space.id: space.headroom_bytes for space in spaces}
     able = [load for load in loads if load.source.id in space_of and load.target.id in space_of]
     moves = [
-        Move(load.library.id, space_of[load.source.id], space_of[load.target.id], load.library.room_on(load.target),
-             load.library.on_disk_bytes, load.benefit_s, load.after) for load in able
-    ]  # fmt: skip
+        Move(
+            load.library.id,
+            space_of[load.source.id],
+            space_of[load.target.id],
+            load.library.room_on(load.target),
+            load.library.on_disk_bytes,
+            load.benefit_s,
+            load.after,
+        )
+        for load in able
+    ]
     by_id = {load.library.id: load for load in loads}
     if _works(moves, free, floors):
         return Arranged(tuple(Leg(load, load.source, load.target) for load in able), ordered=Ordered(tuple(moves)))
     stages = [
         Stage(load.library.id, space.id, load.library.room_on(drive), load.library.room_on(drive))
-        for load in able for space in spaces for drive in space.drives[:1]
-        if drive.id not in (load.source.id, load.target.id) and not drive.portable
+        for load in able
+        for space in spaces
+        for drive in space.drives[:1]
+        if drive.id not in (load.source.id, load.target.id)
+        and not drive.portable
         and may_stand(load.library, drive, load.source, Wishes())
-    ]  # fmt: skip
+    ]
     sets, tries = _QUICK if quickly else (MOST_SETS, MOST_TRIES)
     untied = untie(moves, stages, free, floors, sets, tries)
     if quickly and untied.ordered.stuck:

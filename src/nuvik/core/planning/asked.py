@@ -55,8 +55,10 @@ def weights_of(style: Style, changed: Iterable[str]) -> Weights:
         except ValueError:
             seconds = -1.0
         if name not in names or not 0 <= seconds <= 1e9:
-            raise BadInput(f"“{shown(text)}” is no weight.",
-                           next_step=f"Write NAME=SECONDS; known are: {', '.join(sorted(names))}.")  # fmt: skip
+            raise BadInput(
+                f"“{shown(text)}” is no weight.",
+                next_step=f"Write NAME=SECONDS; known are: {', '.join(sorted(names))}.",
+            )
         weights = replace(weights, **{name: seconds})
     return weights
 
@@ -72,7 +74,10 @@ def wishes_as_typed(
     if drive is not None and fields["free"].strip():
         free[drive.id] = parse_bytes(fields["free"].strip())
     return Wishes(
-        style=style_of(fields["style"]), free_more_bytes=free, most_moves=count_of(fields["moves"], "moves"),
+        style=style_of(fields["style"]),
+        free_more_bytes=free,
+        most_moves=count_of(fields["moves"], "moves"),
         most_moving_s=None if hours is None else 3600 * hours,
-        weeks=number_of(fields["weeks"], "weeks") or Wishes().weeks, headroom_bytes=room_to_grow(grow) if grow else {},
-    )  # fmt: skip
+        weeks=number_of(fields["weeks"], "weeks") or Wishes().weeks,
+        headroom_bytes=room_to_grow(grow) if grow else {},
+    )

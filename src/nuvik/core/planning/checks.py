@@ -81,8 +81,9 @@ def check_step(
         found.refuse(
             f"{target_drive.label} has {format_bytes(target_drive.free_bytes)} free and "
             f"{shown(step.library)} needs {format_bytes(found.room_bytes)} there.",
-            f"Free {format_bytes(lacking)} more, or choose a drive with room.", target_drive.id,
-        )  # fmt: skip
+            f"Free {format_bytes(lacking)} more, or choose a drive with room.",
+            target_drive.id,
+        )
     return found
 
 
@@ -101,8 +102,10 @@ def _check_drives(found: Findings, drives: tuple[Drive, ...]) -> tuple[Drive | N
         elif holding.id != identifier:
             found.refuse(f"{shown(path)} lies on {holding.label}, not on {shown(identifier)}.", "Make the plan again.")
     if step.from_drive == step.to_drive:
-        found.refuse(f"{shown(step.library)} lies on {shown(step.to_drive)} already; moving it there frees nothing.",
-                     "Choose another drive.")  # fmt: skip
+        found.refuse(
+            f"{shown(step.library)} lies on {shown(step.to_drive)} already; moving it there frees nothing.",
+            "Choose another drive.",
+        )
     source, target = by_id.get(step.from_drive), by_id.get(step.to_drive)
     for drive in (source, target):
         if drive is not None and drive.read_only:
@@ -115,11 +118,16 @@ def _check_drives(found: Findings, drives: tuple[Drive, ...]) -> tuple[Drive | N
 def _check_shared(found: Findings, source: Drive, target: Drive) -> None:
     """Two volumes of one container have one free space; two of one disk take turns and fail together."""
     if source.shares_space_with(target):
-        found.refuse(f"{source.label} and {target.label} take from one free space; moving between them frees nothing.",
-                     "Choose a drive on another disk.", target.id)  # fmt: skip
+        found.refuse(
+            f"{source.label} and {target.label} take from one free space; moving between them frees nothing.",
+            "Choose a drive on another disk.",
+            target.id,
+        )
     elif source.shares_disk_with(target):
-        found.notes.append(f"{source.label} and {target.label} lie on one disk: nothing becomes free on the disk, it "
-                           "takes longer, and if it fails both are lost.")  # fmt: skip
+        found.notes.append(
+            f"{source.label} and {target.label} lie on one disk: nothing becomes free on the disk, it "
+            "takes longer, and if it fails both are lost."
+        )
 
 
 def _check_places(
@@ -131,12 +139,15 @@ def _check_places(
         found.refuse(f"Nothing lies at {name}.", "Survey again and make the plan again.")
         return
     if files.is_link(source):
-        found.refuse(f"{name} is a link; what it leads to lies at {shown(os.path.realpath(source))}.",
-                     "Move that instead.")  # fmt: skip
+        found.refuse(
+            f"{name} is a link; what it leads to lies at {shown(os.path.realpath(source))}.", "Move that instead."
+        )
         return
     if os.path.realpath(source) != source:
-        found.refuse(f"{name} is reached through a link; it really lies at {shown(os.path.realpath(source))}.",
-                     "Name the real place.")  # fmt: skip
+        found.refuse(
+            f"{name} is reached through a link; it really lies at {shown(os.path.realpath(source))}.",
+            "Name the real place.",
+        )
         return
     if reason := host.why_protected(source):
         found.refuse(f"{name} must not be moved: {reason}.", "Choose a library inside it.")
@@ -162,8 +173,10 @@ def _check_places(
             source_drive.id,
         )
     if users := host.used_by(source):
-        found.refuse(f"{name} is in use by {users[0]}" + (f" and {len(users) - 1} more." if len(users) > 1 else "."),
-                     "Close it and try again.")  # fmt: skip
+        found.refuse(
+            f"{name} is in use by {users[0]}" + (f" and {len(users) - 1} more." if len(users) > 1 else "."),
+            "Close it and try again.",
+        )
 
 
 def _check_way(found: Findings, host: Host, target: str, drive: Drive) -> None:
@@ -201,26 +214,34 @@ def _check_contents(found: Findings, host: Host, inventory: Inventory, rules: Fi
     for problem, mend in _content_problems(host, inventory, rules):
         found.refuse(f"{problem}.", mend)
     if not rules.permissions:
-        found.notes.append(f"{rules.name} keeps no permissions: Nuvik remembers those of {shown(step.library)} "
-                           "and sets them again if you take the move back.")  # fmt: skip
+        found.notes.append(
+            f"{rules.name} keeps no permissions: Nuvik remembers those of {shown(step.library)} "
+            "and sets them again if you take the move back."
+        )
     if rewritten := sum(entry.carried_link is not None for entry in inventory.entries.values()):
-        found.notes.append(f"{format_count(rewritten, 'link')} of {shown(step.library)} that lead out of it "
-                           "will name their goal in full, so that they still lead there.")  # fmt: skip
+        found.notes.append(
+            f"{format_count(rewritten, 'link')} of {shown(step.library)} that lead out of it "
+            "will name their goal in full, so that they still lead there."
+        )
 
 
 def _content_problems(host: Host, inventory: Inventory, rules: FileSystem) -> Iterator[tuple[str, str]]:
     entries = inventory.entries
     if inventory.unreadable:
         path, what = inventory.unreadable[0]
-        yield (f"{shown(path)} cannot be read ({what})" + _and_more(inventory.unreadable),
-               "Get the right to read it, or move it away first.")  # fmt: skip
+        yield (
+            f"{shown(path)} cannot be read ({what})" + _and_more(inventory.unreadable),
+            "Get the right to read it, or move it away first.",
+        )
     if inventory.special:
         path, what = inventory.special[0]
         yield f"{shown(path)} is {what}" + _and_more(inventory.special), "Close the program that made it."
     if inventory.linked_outside:
-        yield (f"{shown(inventory.linked_outside[0])} has a second name (hard link) outside the library"
-               + _and_more(inventory.linked_outside),
-               "Moving would part the two and free nothing: it stays.")  # fmt: skip
+        yield (
+            f"{shown(inventory.linked_outside[0])} has a second name (hard link) outside the library"
+            + _and_more(inventory.linked_outside),
+            "Moving would part the two and free nothing: it stays.",
+        )
     lost = [
         ("link", rules.symlinks, "is a link, which {} cannot hold"),
         ("hard-link", rules.hard_links, "is a hard link, which {} cannot hold"),
@@ -232,17 +253,24 @@ def _content_problems(host: Host, inventory: Inventory, rules: FileSystem) -> It
     if rules.largest_file_bytes is not None:
         big = [path for path, entry in entries.items() if entry.size > rules.largest_file_bytes]
         if big:
-            yield (f"{shown(big[0])} is {format_bytes(entries[big[0]].size)}, and {rules.name} holds files up to "
-                   f"{format_bytes(rules.largest_file_bytes)}" + _and_more(big), "Choose another drive.")  # fmt: skip
+            yield (
+                f"{shown(big[0])} is {format_bytes(entries[big[0]].size)}, and {rules.name} holds files up to "
+                f"{format_bytes(rules.largest_file_bytes)}" + _and_more(big),
+                "Choose another drive.",
+            )
     yield from _name_problems(entries, rules)
     ours = [path for path in entries if os.path.basename(path).startswith(f"{OURS_PREFIX}-")]
     if ours:
-        yield (f"{shown(ours[0])} is kept in it for another move" + _and_more(ours),
-               "First release that move or take it back.")  # fmt: skip
+        yield (
+            f"{shown(ours[0])} is kept in it for another move" + _and_more(ours),
+            "First release that move or take it back.",
+        )
     unfinished = [path for path in entries if path.lower().endswith(_UNFINISHED) and entries[path].kind == "file"]
     if unfinished:
-        yield (f"{shown(unfinished[0])} looks like a download that is not finished" + _and_more(unfinished),
-               "Let it finish, or remove it.")  # fmt: skip
+        yield (
+            f"{shown(unfinished[0])} looks like a download that is not finished" + _and_more(unfinished),
+            "Let it finish, or remove it.",
+        )
     yield from _metadata_problems(host, inventory, rules)
 
 
@@ -260,8 +288,10 @@ def _name_problems(entries: dict[str, EntryRecord], rules: FileSystem) -> Iterat
     if bad:
         yield f"{shown(bad[0][0])}: {bad[0][1]}" + _and_more(bad), "Rename it, or choose another drive."
     if clashing:
-        yield (f"{shown(clashing[0][0])} and {shown(clashing[0][1])} are one name on {rules.name}"
-               + _and_more(clashing), "Rename one, or choose another drive.")  # fmt: skip
+        yield (
+            f"{shown(clashing[0][0])} and {shown(clashing[0][1])} are one name on {rules.name}" + _and_more(clashing),
+            "Rename one, or choose another drive.",
+        )
 
 
 def _metadata_problems(host: Host, inventory: Inventory, rules: FileSystem) -> Iterator[tuple[str, str]]:
@@ -269,15 +299,20 @@ def _metadata_problems(host: Host, inventory: Inventory, rules: FileSystem) -> I
         for path in inventory.entries:
             names = set(host.files.read_xattrs(os.path.join(inventory.root, path))) - set(_SYSTEM_XATTRS)
             if names:
-                yield (f"{shown(path or inventory.root)} has the extended attribute {shown(sorted(names)[0])}, which "
-                       f"{rules.name} cannot keep", "Choose another drive.")  # fmt: skip
+                yield (
+                    f"{shown(path or inventory.root)} has the extended attribute {shown(sorted(names)[0])}, which "
+                    f"{rules.name} cannot keep",
+                    "Choose another drive.",
+                )
                 break
     if rules.permissions and hasattr(os, "geteuid") and os.geteuid() != 0:
         others = [path for path, entry in inventory.entries.items() if entry.user != os.geteuid()]
         if others:
-            yield (f"{shown(others[0] or inventory.root)} belongs to another user, and only the system's "
-                   "administrator can keep that" + _and_more(others),
-                   "Run Nuvik as administrator, or leave it.")  # fmt: skip
+            yield (
+                f"{shown(others[0] or inventory.root)} belongs to another user, and only the system's "
+                "administrator can keep that" + _and_more(others),
+                "Run Nuvik as administrator, or leave it.",
+            )
 
 
 def _and_more(of_kind: Sequence[object]) -> str:

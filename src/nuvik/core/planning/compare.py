@@ -40,16 +40,29 @@ def figures(drafts: Sequence[Draft]) -> list[Row]:
         row("waiting a week then", [one.waiting[1].in_words() for one in drafts]),
         row("moves", [str(len(one.loads)) for one in drafts]),
         row("moved", [format_bytes(sum(load.library.bytes for load in one.loads)) for one in drafts]),
-        row("takes about", [format_duration(sum(moving_s(load.library, load.source, load.target) for load in one.loads))
-                            for one in drafts]),
+        row(
+            "takes about",
+            [
+                format_duration(sum(moving_s(load.library, load.source, load.target) for load in one.loads))
+                for one in drafts
+            ],
+        ),
         row("still wrong", [str(len(one.breaches)) if one.breaches else "nothing" for one in drafts]),
-    ]  # fmt: skip
+    ]
     for drive in drafts[0].drives:
         if drive.attached:
-            rows.append(row(f"free on {shown(drive.label)}", [
-                format_free(one.free_then_bytes(drive.id)) if one.free_then_bytes(drive.id) != drive.free_bytes
-                else "as now" for one in drafts if any(drive.id == other.id for other in one.drives)
-            ]))  # fmt: skip
+            rows.append(
+                row(
+                    f"free on {shown(drive.label)}",
+                    [
+                        format_free(one.free_then_bytes(drive.id))
+                        if one.free_then_bytes(drive.id) != drive.free_bytes
+                        else "as now"
+                        for one in drafts
+                        if any(drive.id == other.id for other in one.drives)
+                    ],
+                )
+            )
     return [one for one in rows if set(one.figures) != {"as now"}]
 
 
@@ -68,10 +81,13 @@ def otherwise(drafts: Sequence[Draft]) -> list[Otherwise]:
 def _places(draft: Draft) -> dict[str, tuple[str, int, str]]:
     """Name, bytes and the drive it goes to, by path."""
     return {
-        one.path: (one.name, one.bytes, shown(draft.drive(draft.places[one.id]).label) if one.id in draft.places
-                   else "stays")
+        one.path: (
+            one.name,
+            one.bytes,
+            shown(draft.drive(draft.places[one.id]).label) if one.id in draft.places else "stays",
+        )
         for one in draft.snapshot.libraries
-    }  # fmt: skip
+    }
 
 
 def _of_whole(places: dict[str, tuple[str, int, str]], path: str) -> str:

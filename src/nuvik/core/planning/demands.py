@@ -77,8 +77,11 @@ def demands_of(snapshot: Snapshot, disks: list[frozenset[str]]) -> list[Demand]:
                 found.append(Together((library.id, other.id), f"{name} stands with {shown(other.name)}"))
         for path in library.apart_from:
             if (other := _library_at(path, by_path)) is not None and other.id != library.id:
-                found.append(Apart((library.id, other.id), tuple(disks),
-                                   f"{name} stands on another disk than {shown(other.name)}"))  # fmt: skip
+                found.append(
+                    Apart(
+                        (library.id, other.id), tuple(disks), f"{name} stands on another disk than {shown(other.name)}"
+                    )
+                )
     return found
 
 
@@ -92,8 +95,10 @@ def _of_one(library: Library, drives: tuple[Drive, ...]) -> Iterator[tuple[froze
     if library.always_attached:
         yield frozenset(one.id for one in drives if not one.portable), f"{name} is never away"
     if library.working_set:
-        yield (frozenset(one.id for one in drives if one.tier in (Tier.RAPID, Tier.BRISK)),
-               f"{name}, which you really use, stands on a rapid or brisk drive")  # fmt: skip
+        yield (
+            frozenset(one.id for one in drives if one.tier in (Tier.RAPID, Tier.BRISK)),
+            f"{name}, which you really use, stands on a rapid or brisk drive",
+        )
     needed = needed_read_bytes_per_s(library)
     if needed is not None:
         quick = frozenset(one.id for one in drives if one.read_bytes_per_s >= needed)

@@ -80,14 +80,17 @@ class Draft:
         library, drive = self.library(library_id), self.drive(drive_id)
         if drive_id != library.drive:
             if not library.movable:
-                raise Refused(f"{shown(library.name)} stays where it is: {library.why_not}.",
-                              next_step="Choose another library.")  # fmt: skip
+                raise Refused(
+                    f"{shown(library.name)} stays where it is: {library.why_not}.", next_step="Choose another library."
+                )
             if not drive.attached:
                 raise Refused(f"{drive.label} is away.", next_step="Attach it, or choose another drive.")
         body = self.body_of(library)
         if body is not None and drive_id == library.drive and self.place_of(body) != body.drive:
-            raise Refused(f"{shown(library.name)} cannot stay behind when {shown(body.name)} goes.",
-                          next_step="Set it down elsewhere, or let the library stay.")  # fmt: skip
+            raise Refused(
+                f"{shown(library.name)} cannot stay behind when {shown(body.name)} goes.",
+                next_step="Set it down elsewhere, or let the library stay.",
+            )
         here = self.place_of(library)
         along = [part for part in self.parts_of(library) if self.place_of(part) == here]
         places, targets = dict(self.places), dict(self.targets)
@@ -137,8 +140,9 @@ class Draft:
         library = self.library(library_id)
         snapshot = split(self.snapshot, [library_id])
         if len(snapshot.libraries) == len(self.snapshot.libraries):
-            raise Refused(f"{shown(library.name)} has no part that may stand on its own.",
-                          next_step="Its card can name parts.")  # fmt: skip
+            raise Refused(
+                f"{shown(library.name)} has no part that may stand on its own.", next_step="Its card can name parts."
+            )
         draft = replace(self, snapshot=snapshot)
         place = self.places.get(library_id)
         return draft if place is None else draft.set_down(library_id, library.drive).set_down(library_id, place)
@@ -342,13 +346,20 @@ class Draft:
             steps.add(leg)
         now, then = self.waiting
         return Plan(
-            made_at=now_text(), host=self.snapshot.host, snapshot_taken_at=self.snapshot.taken_at,
-            steps=tuple(steps.made), headroom_bytes={drive.id: drive.headroom_bytes for drive in self.drives},
-            waiting_before_s_per_week=now.likely, waiting_after_s_per_week=then.likely,
-            waiting_before_range_s_per_week=now.bounds, waiting_after_range_s_per_week=then.bounds,
-            proven_gap=self.proven_gap, unplaced=self.unplaced, kept=tuple(self.kept.values()),
+            made_at=now_text(),
+            host=self.snapshot.host,
+            snapshot_taken_at=self.snapshot.taken_at,
+            steps=tuple(steps.made),
+            headroom_bytes={drive.id: drive.headroom_bytes for drive in self.drives},
+            waiting_before_s_per_week=now.likely,
+            waiting_after_s_per_week=then.likely,
+            waiting_before_range_s_per_week=now.bounds,
+            waiting_after_range_s_per_week=then.bounds,
+            proven_gap=self.proven_gap,
+            unplaced=self.unplaced,
+            kept=tuple(self.kept.values()),
             landings=tuple(self.landings.values()),
-        )  # fmt: skip
+        )
 
     def target_of(self, library: Library) -> str:
         """Where a library that moves is going to lie, unless something lies there already."""
@@ -377,13 +388,23 @@ class _Steps:
             target = free_target(wanted, leg.target, lambda path: self._is_taken(path, leg.target))
             clash = f"; something lies at {shown(wanted)} already, so it goes beside it" if target != wanted else ""
         self._names.add((leg.target.id, leg.target.rules.folded(target)))
-        self.made.append(Step(
-            n=len(self.made) + 1, library=library.name, kind=library.kind,
-            path=self._waits_at[library.id] if goes_on else library.path, bytes=library.bytes, files=library.files,
-            on_disk_bytes=library.on_disk_bytes, from_drive=leg.source.id, to_drive=leg.target.id,
-            reason=self._reason(leg) + clash, target_path=target, via=leg.via.id if leg.via else None,
-            tether=Tether.NONE if goes_on else Tether.LINK,
-        ))  # fmt: skip
+        self.made.append(
+            Step(
+                n=len(self.made) + 1,
+                library=library.name,
+                kind=library.kind,
+                path=self._waits_at[library.id] if goes_on else library.path,
+                bytes=library.bytes,
+                files=library.files,
+                on_disk_bytes=library.on_disk_bytes,
+                from_drive=leg.source.id,
+                to_drive=leg.target.id,
+                reason=self._reason(leg) + clash,
+                target_path=target,
+                via=leg.via.id if leg.via else None,
+                tether=Tether.NONE if goes_on else Tether.LINK,
+            )
+        )
         self._waits_at[library.id] = target
 
     def _is_taken(self, path: str, drive: Drive) -> bool:

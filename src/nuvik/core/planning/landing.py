@@ -73,8 +73,13 @@ def propose_landing(draft: Draft, kind: Kind) -> Landing | None:
 def landing_on(draft: Draft, kind: Kind, drive: Drive, path: str | None = None) -> Landing:
     """The landing that the user chooses."""
     newest = newest_of(kind, draft.snapshot.libraries)
-    return Landing(kind=kind, drive=drive.id, path=path or folder_for(kind, drive), reason="you chose it",
-                   before=newest.drive if newest else "")  # fmt: skip
+    return Landing(
+        kind=kind,
+        drive=drive.id,
+        path=path or folder_for(kind, drive),
+        reason="you chose it",
+        before=newest.drive if newest else "",
+    )
 
 
 def landing_so_far(draft: Draft, kind: Kind) -> Landing | None:
@@ -82,8 +87,13 @@ def landing_so_far(draft: Draft, kind: Kind) -> Landing | None:
     newest = newest_of(kind, draft.snapshot.libraries)
     if newest is None:
         return None
-    return Landing(kind=kind, drive=newest.drive, path=os.path.dirname(newest.path), before=newest.drive,
-                   reason=f"the newest, {shown(newest.name)}, came to lie there")  # fmt: skip
+    return Landing(
+        kind=kind,
+        drive=newest.drive,
+        path=os.path.dirname(newest.path),
+        before=newest.drive,
+        reason=f"the newest, {shown(newest.name)}, came to lie there",
+    )
 
 
 def _may_land(typical: Library, drive: Drive) -> bool:

@@ -23,17 +23,31 @@ def mended(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) ->
         raise Refused("Nothing is wrong with this draft.", next_step="Rehearse it.")
     # What the user set down where it cannot be is given up; everything else is kept, if that can be.
     sound = {
-        one.id: place for one in draft.moving()
+        one.id: place
+        for one in draft.moving()
         if why_cannot(one, draft.drive(place := draft.places[one.id]), draft.drive(one.drive)) is None
-    }  # fmt: skip
-    wishes = Wishes(style=Style.CAUTIOUS, headroom_bytes={one.id: one.headroom_bytes for one in draft.drives},
-                    whole=True, forbidden=forbidden)  # fmt: skip
+    }
+    wishes = Wishes(
+        style=Style.CAUTIOUS,
+        headroom_bytes={one.id: one.headroom_bytes for one in draft.drives},
+        whole=True,
+        forbidden=forbidden,
+    )
     for asked in (replace(wishes, placed=sound), wishes):
         found = propose(draft.snapshot, asked, _TIME_LIMIT_S)
-        order = [*(one for one in draft.places if one in found.places),
-                 *(one for one in found.places if one not in draft.places)]  # fmt: skip
-        new = replace(draft, places={one: found.places[one] for one in order}, proven_gap=None, said="", reasons={},
-                      kept={}, unplaced=())  # fmt: skip
+        order = [
+            *(one for one in draft.places if one in found.places),
+            *(one for one in found.places if one not in draft.places),
+        ]
+        new = replace(
+            draft,
+            places={one: found.places[one] for one in order},
+            proven_gap=None,
+            said="",
+            reasons={},
+            kept={},
+            unplaced=(),
+        )
         if len(new.breaches) < len(draft.breaches) and not found.short_bytes:
             return new
     why = contradictions(draft.snapshot, wishes, found, most=1)

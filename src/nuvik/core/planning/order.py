@@ -45,9 +45,12 @@ class Ordered:
 
 
 def order_moves(
-    moves: Sequence[Move], free_bytes: Mapping[str, int], floor_bytes: Mapping[str, int], on_trial: bool = False,
+    moves: Sequence[Move],
+    free_bytes: Mapping[str, int],
+    floor_bytes: Mapping[str, int],
+    on_trial: bool = False,
     most_sets: int = MOST_SETS,
-) -> Ordered:  # fmt: skip
+) -> Ordered:
     """Order these moves. With `on_trial` originals stay, so that nothing becomes free.
 
     A drive that is under its floor already may lose libraries, and takes none before it is over it again.

@@ -24,17 +24,19 @@ def separable(library: Library) -> tuple[Part, ...]:
     able = [part for part in library.parts if not part.stays and part.bytes > 0 and part.bytes <= library.bytes]
     paths = [os.path.normpath(part.path) for part in able]
     return tuple(
-        part for part, path in zip(able, paths, strict=True)
+        part
+        for part, path in zip(able, paths, strict=True)
         if not any(path != other and is_within(path, other) for other in paths)
-    )  # fmt: skip
+    )
 
 
 def worth_splitting(snapshot: Snapshot) -> list[str]:
     """The ids of libraries of which a part may be worth a place of its own."""
     return [
-        one.id for one in snapshot.libraries
+        one.id
+        for one in snapshot.libraries
         if one.piece is None and one.movable and any(part.bytes >= WORTH_A_PLACE_BYTES for part in separable(one))
-    ]  # fmt: skip
+    ]
 
 
 def split(
@@ -44,9 +46,10 @@ def split(
     parts, by their paths in it, are parted from it; the others stay in the body.
     """
     libraries = [
-        piece for one in snapshot.libraries
+        piece
+        for one in snapshot.libraries
         for piece in (in_pieces(one, None if only is None else only.get(one.id)) if one.id in library_ids else (one,))
-    ]  # fmt: skip
+    ]
     return replace(snapshot, libraries=tuple(libraries))
 
 
@@ -62,16 +65,24 @@ def in_pieces(library: Library, only: Collection[str] | None = None) -> tuple[Li
     shares = [_read_bytes(part) / was.read_bytes if was.read_bytes else 0.0 for part in parts]
     return (
         replace(body, piece=replace(was, reads=max(0.0, was.reads - sum(shares)))),
-        *(_as_library(library, part, replace(was, reads=share, body=False))
-          for part, share in zip(parts, shares, strict=True)),
-    )  # fmt: skip
+        *(
+            _as_library(library, part, replace(was, reads=share, body=False))
+            for part, share in zip(parts, shares, strict=True)
+        ),
+    )
 
 
 def _as_piece(library: Library) -> Piece:
     """A whole library as the body that it is before anything is parted from it."""
     unread = sum(part.bytes for part in separable(library) if part.kind is Kind.BACKUP)
-    return Piece(whole=library.id, kind=library.kind, bytes=library.bytes, read_bytes=library.bytes - unread,
-                 reads=1.0, body=True)  # fmt: skip
+    return Piece(
+        whole=library.id,
+        kind=library.kind,
+        bytes=library.bytes,
+        read_bytes=library.bytes - unread,
+        reads=1.0,
+        body=True,
+    )
 
 
 def _read_bytes(part: Part) -> int:
@@ -83,21 +94,40 @@ def _without(body: Library, part: Part) -> Library:
     for size, count in part.sizes:
         left[size] = left.get(size, 0) - count
     return replace(
-        body, bytes=body.bytes - part.bytes, on_disk_bytes=max(0, body.on_disk_bytes - part.on_disk_bytes),
-        files=max(0, body.files - part.files), folders=max(0, body.folders - part.folders),
+        body,
+        bytes=body.bytes - part.bytes,
+        on_disk_bytes=max(0, body.on_disk_bytes - part.on_disk_bytes),
+        files=max(0, body.files - part.files),
+        folders=max(0, body.folders - part.folders),
         sizes=tuple(sorted((size, count) for size, count in left.items() if count > 0)),
-    )  # fmt: skip
+    )
 
 
 def _as_library(library: Library, part: Part, piece: Piece) -> Library:
     return replace(
-        library, id=f"{library.id}/{part.path}", name=f"{library.name} · {part.name}", kind=part.kind,
-        path=os.path.normpath(os.path.join(library.path, part.path)), bytes=part.bytes,
-        on_disk_bytes=part.on_disk_bytes, files=part.files, folders=part.folders, sizes=part.sizes,
-        largest_file_bytes=part.largest_file_bytes, parts=(), piece=piece, links_in=part.links, links_out=0,
+        library,
+        id=f"{library.id}/{part.path}",
+        name=f"{library.name} · {part.name}",
+        kind=part.kind,
+        path=os.path.normpath(os.path.join(library.path, part.path)),
+        bytes=part.bytes,
+        on_disk_bytes=part.on_disk_bytes,
+        files=part.files,
+        folders=part.folders,
+        sizes=part.sizes,
+        largest_file_bytes=part.largest_file_bytes,
+        parts=(),
+        piece=piece,
+        links_in=part.links,
+        links_out=0,
         needs_read_bytes_per_s=None if part.kind in _NOT_STREAMED else library.needs_read_bytes_per_s,
-        links_broken=0, keep_with=(), apart_from=(), collection=None, working_set=False, cold_bytes=0,
-    )  # fmt: skip
+        links_broken=0,
+        keep_with=(),
+        apart_from=(),
+        collection=None,
+        working_set=False,
+        cold_bytes=0,
+    )
 
 
 def merged(body: Library, parts: Sequence[Library]) -> Library:
@@ -112,7 +142,10 @@ def merged(body: Library, parts: Sequence[Library]) -> Library:
         reads = sum(one.piece.reads for one in together if one.piece is not None)
         body = replace(body, piece=replace(whole, reads=reads))
     return replace(
-        body, bytes=sum(one.bytes for one in together), on_disk_bytes=sum(one.on_disk_bytes for one in together),
-        files=sum(one.files for one in together), folders=sum(one.folders for one in together),
+        body,
+        bytes=sum(one.bytes for one in together),
+        on_disk_bytes=sum(one.on_disk_bytes for one in together),
+        files=sum(one.files for one in together),
+        folders=sum(one.folders for one in together),
         sizes=tuple(sorted(sizes.items())),
-    )  # fmt: skip
+    )

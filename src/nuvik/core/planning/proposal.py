@@ -63,11 +63,14 @@ def propose(snapshot: Snapshot, wishes: Wishes, time_limit_s: float = TIME_LIMIT
     short = {space.id: found.values[variable] for space, variable in model.shortages}
     cost, bound = found.cost + model.offset_s, min(found.cost, found.bound) + model.offset_s
     return Proposal(
-        places=places, cost_s=cost, bound_s=bound, gap=max(0.0, (cost - bound) / max(1.0, abs(cost))),
+        places=places,
+        cost_s=cost,
+        bound_s=bound,
+        gap=max(0.0, (cost - bound) / max(1.0, abs(cost))),
         short_bytes={drive: round(one * GB) for drive, one in short.items() if one >= 2 * _ROUNDING_GB},
         unmet=tuple(demand for demand, variable in model.unmet if found.values[variable] > 0.5),
         in_time=found.in_time and proven,
-    )  # fmt: skip
+    )
 
 
 def _settle(model: Placement, price: Mapping[int, float], now: float, rounding: float, time_limit_s: float) -> bool:

@@ -92,19 +92,28 @@ def _judge(candidate: Candidate, without: Best, wishes: Wishes) -> Verdict:
     saves = change_of(without.placed(), best.placed())
     gains = {
         one.name: change_of([before], [(one, drive)]).likely
-        for before, (one, drive) in zip(without.placed(), best.placed(), strict=True) if drive.id == goal
-    }  # fmt: skip
+        for before, (one, drive) in zip(without.placed(), best.placed(), strict=True)
+        if drive.id == goal
+    }
     names = sorted((name for name, gain in gains.items() if gain > 0), key=lambda name: (-gains[name], name))
-    return Verdict(candidate=candidate, saves_s_per_week=max(0.0, saves.likely), saves=saves, libraries=tuple(names),
-                   frees_bytes=max(0, without.short_bytes - best.short_bytes))  # fmt: skip
+    return Verdict(
+        candidate=candidate,
+        saves_s_per_week=max(0.0, saves.likely),
+        saves=saves,
+        libraries=tuple(names),
+        frees_bytes=max(0, without.short_bytes - best.short_bytes),
+    )
 
 
 def _upgraded(drive: Drive, there: Drive) -> Drive:
     """A drive with a quicker way to it: what lies on it stays."""
     return replace(
-        drive, read_bytes_per_s=there.read_bytes_per_s, write_bytes_per_s=there.write_bytes_per_s,
-        small_reads_per_s=there.small_reads_per_s, speed_source=there.speed_source,
-    )  # fmt: skip
+        drive,
+        read_bytes_per_s=there.read_bytes_per_s,
+        write_bytes_per_s=there.write_bytes_per_s,
+        small_reads_per_s=there.small_reads_per_s,
+        speed_source=there.speed_source,
+    )
 
 
 def opening_times(library: Library, drives: Sequence[Drive]) -> dict[str, float]:

@@ -115,6 +115,6 @@ def spaces_of(drives: Iterable[Drive], wishes: Wishes) -> list[Space]:
 def disks_of(drives: Iterable[Drive]) -> list[frozenset[str]]:
     """The ids of drives that lie on one disk, disk by disk: what fails together. One on several disks is in each."""
     listed = list(drives)
-    return list(dict.fromkeys(
-        frozenset(other.id for other in listed if drive.shares_disk_with(other)) for drive in listed
-    ))  # fmt: skip
+    return list(
+        dict.fromkeys(frozenset(other.id for other in listed if drive.shares_disk_with(other)) for drive in listed)
+    )

@@ -55,8 +55,13 @@ class Program:
 
         # The class under the package's own: that one prints a banner as it is made, before it can be told not to.
         solver: Any = highspy.Highs.__base__()  # type: ignore[misc]
-        for option, value in (("output_flag", False), ("threads", 1), ("random_seed", 1), ("mip_rel_gap", gap),
-                              ("time_limit", time_limit_s)):  # fmt: skip
+        for option, value in (
+            ("output_flag", False),
+            ("threads", 1),
+            ("random_seed", 1),
+            ("mip_rel_gap", gap),
+            ("time_limit", time_limit_s),
+        ):
             solver.setOptionValue(option, value)
         own = self.costs if costs is None else [costs.get(number, 0.0) for number in range(len(self.costs))]
         solver.passModel(self._model(highspy, own))
@@ -65,8 +70,9 @@ class Program:
         values = tuple(solver.getSolution().col_value) if info.primal_solution_status == 2 else ()
         statuses = highspy.HighsModelStatus
         impossible = status in (statuses.kInfeasible, statuses.kUnboundedOrInfeasible)
-        return Solved(values, info.objective_function_value, info.mip_dual_bound, status == statuses.kOptimal,
-                      impossible)  # fmt: skip
+        return Solved(
+            values, info.objective_function_value, info.mip_dual_bound, status == statuses.kOptimal, impossible
+        )
 
     def _model(self, highspy: Any, costs: list[float]) -> Any:
         model, infinity = highspy.HighsLp(), highspy.kHighsInf

@@ -42,15 +42,20 @@ class Untied:
 def legs(move: Move, stage: Stage) -> tuple[Move, Move]:
     """A move by way of a staging drive, as two."""
     out = replace(move, key=f"{move.key}{LEG}1", target=stage.via, room_bytes=stage.room_bytes, benefit_s=0.0)
-    on = replace(move, key=f"{move.key}{LEG}2", source=stage.via, frees_bytes=stage.frees_bytes,
-                 after=frozenset([out.key]))  # fmt: skip
+    on = replace(
+        move, key=f"{move.key}{LEG}2", source=stage.via, frees_bytes=stage.frees_bytes, after=frozenset([out.key])
+    )
     return out, on
 
 
 def untie(
-    moves: Sequence[Move], stages: Sequence[Stage], free_bytes: Mapping[str, int], floor_bytes: Mapping[str, int],
-    most_sets: int = MOST_SETS, most_tries: int = MOST_TRIES,
-) -> Untied:  # fmt: skip
+    moves: Sequence[Move],
+    stages: Sequence[Stage],
+    free_bytes: Mapping[str, int],
+    floor_bytes: Mapping[str, int],
+    most_sets: int = MOST_SETS,
+    most_tries: int = MOST_TRIES,
+) -> Untied:
     """Order moves that no order allows as they are, with as few bytes staged as possible.
 
     Gives them in the best order without staging when that does not help either.
@@ -89,10 +94,12 @@ def _helpful(stuck: Sequence[Move], moves: Sequence[Move], stages: Sequence[Stag
         wanted |= {move.target for move in moves if move.source in wanted}
     by_key = {move.key: move for move in moves}
     return [
-        one for one in stages
-        if one.key in by_key and by_key[one.key].source in wanted
+        one
+        for one in stages
+        if one.key in by_key
+        and by_key[one.key].source in wanted
         and one.via not in (by_key[one.key].source, by_key[one.key].target)
-    ]  # fmt: skip
+    ]
 
 
 def _with_legs(moves: Sequence[Move], staged: Sequence[Stage]) -> list[Move]:

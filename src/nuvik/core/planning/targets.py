@@ -39,8 +39,10 @@ def clean_template(text: str, drive: Drive) -> str:
             plain = word.replace("{kind}", "Games").replace("{name}", "x").replace("{from}", "x")
             problem = problem or drive.rules.why_not_name(plain) or ""
     if problem:
-        raise BadInput(f"“{shown(text)}” is no template for target paths: {problem}.",
-                       next_step=f"Write for example Libraries/{USUAL_TEMPLATE}.")  # fmt: skip
+        raise BadInput(
+            f"“{shown(text)}” is no template for target paths: {problem}.",
+            next_step=f"Write for example Libraries/{USUAL_TEMPLATE}.",
+        )
     return wanted
 
 

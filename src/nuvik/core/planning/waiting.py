@@ -110,9 +110,10 @@ def change_of(before: Iterable[tuple[Library, Drive]], after: Iterable[tuple[Lib
                 by_drive[drive.id] = (drive, by_drive.get(drive.id, (drive, 0.0))[1] + sign * read_s)
     bounds = [sorted((read_s / drive.read_doubt, read_s * drive.read_doubt)) for drive, read_s in by_drive.values()]
     return Estimate(
-        saved_s + sum(low for low, _ in bounds), saved_s + sum(read_s for _, read_s in by_drive.values()),
+        saved_s + sum(low for low, _ in bounds),
+        saved_s + sum(read_s for _, read_s in by_drive.values()),
         saved_s + sum(high for _, high in bounds),
-    )  # fmt: skip
+    )
 
 
 def needed_read_bytes_per_s(library: Library) -> int | None:

@@ -33,7 +33,15 @@ def learnt_from(moves: Sequence[Move], drives: Sequence[Drive], pace: Pace) -> C
 def as_step(move: Move) -> Step:
     """The plan's step that a move carries out."""
     return Step(
-        n=move.n, library=move.library, kind=move.kind, path=move.source, bytes=move.bytes, files=move.files,
-        from_drive=move.source_drive, to_drive=move.target_drive, target_path=move.target, tether=move.tether,
+        n=move.n,
+        library=move.library,
+        kind=move.kind,
+        path=move.source,
+        bytes=move.bytes,
+        files=move.files,
+        from_drive=move.source_drive,
+        to_drive=move.target_drive,
+        target_path=move.target,
+        tether=move.tether,
         on_disk_bytes=move.frees_bytes,
-    )  # fmt: skip
+    )

@@ -35,9 +35,14 @@ class StepTimes:
 
 
 def step_times(
-    step: Step, source: Drive, writing: WritePace, start_s: float, on_trial: bool, pace: Pace = NO_PACE,
+    step: Step,
+    source: Drive,
+    writing: WritePace,
+    start_s: float,
+    on_trial: bool,
+    pace: Pace = NO_PACE,
     factor: float = 1.0,
-) -> StepTimes:  # fmt: skip
+) -> StepTimes:
     """How long one step takes from `start_s` on; `writing` is the target being written to. What the drives take is
     multiplied by `factor`.
     """
@@ -54,8 +59,9 @@ def step_times(
     return StepTimes(
         copy_s=factor * copy_s + files * pace.copy_s_a_file,
         prove_s=factor * read_seconds(target, size, files) + files * pace.prove_s_a_file,
-        look_s=files * pace.look_s_a_file, release_s=release_s,
-    )  # fmt: skip
+        look_s=files * pace.look_s_a_file,
+        release_s=release_s,
+    )
 
 
 def work_s(step: Step, on_trial: bool, pace: Pace) -> float:

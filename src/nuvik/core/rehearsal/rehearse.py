@@ -32,10 +32,15 @@ class Checked:
 
 
 def check_plan(
-    host: Host, plan: Plan, state_folder: str, on_trial: bool = False, snapshot: Snapshot | None = None,
-    calibration: Calibration = NOTHING_LEARNT, rates: Mapping[str, Growth | None] | None = None,
+    host: Host,
+    plan: Plan,
+    state_folder: str,
+    on_trial: bool = False,
+    snapshot: Snapshot | None = None,
+    calibration: Calibration = NOTHING_LEARNT,
+    rates: Mapping[str, Growth | None] | None = None,
     stop: Stop | None = None,
-) -> Checked:  # fmt: skip
+) -> Checked:
     """Look at every step of a plan as things are now; nothing is changed. Raises StopRequested."""
     # Whether there is room is for the simulation to tell: an earlier step may make it.
     findings: dict[int, Findings] = {}
@@ -50,9 +55,14 @@ def check_plan(
         violations.append(Violation(n=0, library="", problem="The plan has no steps.", mend="Add a move."))
     notes = [note for found in findings.values() for note in found.notes]
     scene = Scene(
-        plan=plan, drives=host.drives(), snapshot=snapshot, on_trial=on_trial, pace=host.pace, calibration=calibration,
+        plan=plan,
+        drives=host.drives(),
+        snapshot=snapshot,
+        on_trial=on_trial,
+        pace=host.pace,
+        calibration=calibration,
         rooms={n: found.room_bytes for n, found in findings.items() if found.room_bytes},
-    )  # fmt: skip
+    )
     notes += [*_guesses(scene), *_on_the_way(scene), *_landings(plan)]
     return Checked(scene, tuple(violations), tuple(notes), rates or {})
 
@@ -66,10 +76,13 @@ def rehearse(checked: Checked, what_ifs: Sequence[WhatIf] = ()) -> Timeline:
     violations += timeline.violations
     violations.sort(key=lambda one: one.n)
     return replace(
-        timeline, feasible=not violations, violations=tuple(violations), notes=checked.notes,
+        timeline,
+        feasible=not violations,
+        violations=tuple(violations),
+        notes=checked.notes,
         effects=effects(what_ifs, checked.scene, scene, timeline),
         forecast=forecasts(scene, timeline, checked.rates),
-    )  # fmt: skip
+    )
 
 
 def _where_it_lies_now(step: Step, earlier: Sequence[Step]) -> Step:
@@ -86,8 +99,10 @@ def _guesses(scene: Scene) -> list[str]:
     unsure = [drive.label for drive in scene.drives if drive.id in used and drive.speed_source == "typical"]
     if not unsure:
         return []
-    return [f"{' and '.join(map(shown, unsure))} {'was' if len(unsure) == 1 else 'were'} never measured: the times "
-            "rest on figures typical of such drives. Speeds measures them."]  # fmt: skip
+    return [
+        f"{' and '.join(map(shown, unsure))} {'was' if len(unsure) == 1 else 'were'} never measured: the times "
+        "rest on figures typical of such drives. Speeds measures them."
+    ]
 
 
 def _on_the_way(scene: Scene) -> list[str]:
@@ -96,8 +111,10 @@ def _on_the_way(scene: Scene) -> list[str]:
     for step in scene.plan.steps:
         drive = scene.by_id.get(step.via or "")
         if drive is not None and drive.portable and step.via == step.to_drive:
-            found.append(f"From step {step.n} on {shown(step.library)} waits on {shown(drive.label)}: leave that "
-                         "attached until the library has gone on.")  # fmt: skip
+            found.append(
+                f"From step {step.n} on {shown(step.library)} waits on {shown(drive.label)}: leave that "
+                "attached until the library has gone on."
+            )
     return found
 
 
@@ -116,7 +133,13 @@ def _across_steps(plan: Plan) -> list[Violation]:
         for path in (step.path, step.target_path):
             waits = step.via is not None and step.via == step.from_drive and path == step.path
             if path in seen and not waits:
-                found.append(Violation(n=step.n, library=step.library, mend="Make the plan again.",
-                                       problem=f"Step {seen[path]} uses {shown(path)} too."))  # fmt: skip
+                found.append(
+                    Violation(
+                        n=step.n,
+                        library=step.library,
+                        mend="Make the plan again.",
+                        problem=f"Step {seen[path]} uses {shown(path)} too.",
+                    )
+                )
             seen[path] = step.n
     return found

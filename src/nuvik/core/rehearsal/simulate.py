@@ -70,14 +70,21 @@ class _Run:
             self._end(heapq.heappop(self._running))
         scene, plan = self._scene, self._scene.plan
         return Timeline(
-            feasible=not self._violations, violations=tuple(self._violations), notes=(),
-            steps=tuple(sorted(self._done, key=lambda one: one.n)), total_s=self._now_s,
-            total_range_s=self._range_s(), free_before_bytes=self._before, lowest_free_bytes=self._lowest,
-            floor_bytes=self._floors, waiting_before_s_per_week=plan.waiting_before_s_per_week,
+            feasible=not self._violations,
+            violations=tuple(self._violations),
+            notes=(),
+            steps=tuple(sorted(self._done, key=lambda one: one.n)),
+            total_s=self._now_s,
+            total_range_s=self._range_s(),
+            free_before_bytes=self._before,
+            lowest_free_bytes=self._lowest,
+            floor_bytes=self._floors,
+            waiting_before_s_per_week=plan.waiting_before_s_per_week,
             waiting_after_s_per_week=plan.waiting_after_s_per_week,
-            curves={drive: tuple(curve) for drive, curve in self._curves.items()}, away=_away(scene),
+            curves={drive: tuple(curve) for drive, curve in self._curves.items()},
+            away=_away(scene),
             calibration=scene.calibration.told,
-        )  # fmt: skip
+        )
 
     # -- events --------------------------------------------------------------------------------------------
 
@@ -103,8 +110,11 @@ class _Run:
 
     def _shares(self, one: Step, other: Step) -> bool:
         """Whether two steps want one disk."""
-        pairs = ((self._drives[mine], self._drives[theirs]) for mine in (one.from_drive, one.to_drive)
-                 for theirs in (other.from_drive, other.to_drive))  # fmt: skip
+        pairs = (
+            (self._drives[mine], self._drives[theirs])
+            for mine in (one.from_drive, one.to_drive)
+            for theirs in (other.from_drive, other.to_drive)
+        )
         return any(mine.shares_disk_with(theirs) for mine, theirs in pairs)
 
     def _begin(self, step: Step) -> None:
@@ -112,9 +122,7 @@ class _Run:
         scene, learnt = self._scene, self._scene.calibration
         source, target = self._drives[step.from_drive], self._drives[step.to_drive]
         factor, pace = learnt.of(source.id, target.id), scene.pace.working(learnt.work.likely)
-        times = step_times(
-            step, source, self._paces[target.id], self._now_s, scene.on_trial, pace, factor.likely
-        )  # fmt: skip
+        times = step_times(step, source, self._paces[target.id], self._now_s, scene.on_trial, pace, factor.likely)
         working_s = work_s(step, scene.on_trial, pace)
         lowest = dict(self._free)
         self._take(step.to_drive, self._room(step))
@@ -134,12 +142,24 @@ class _Run:
         if not self._scene.on_trial:
             self._take(step.from_drive, -step.frees_bytes)
         self._lowest = {drive: min(least, end.lowest[drive]) for drive, least in self._lowest.items()}
-        self._done.append(TimelineStep(
-            n=step.n, library=step.library, start_s=end.begun_s, end_s=end.at_s, copy_s=times.copy_s,
-            prove_s=times.prove_s, look_s=times.look_s, release_s=times.release_s, bytes=step.bytes,
-            free_after_bytes=dict(self._free), lowest_free_bytes=end.lowest, from_drive=step.from_drive,
-            to_drive=step.to_drive, waiting_after_s_per_week=self._waits.after(step),
-        ))  # fmt: skip
+        self._done.append(
+            TimelineStep(
+                n=step.n,
+                library=step.library,
+                start_s=end.begun_s,
+                end_s=end.at_s,
+                copy_s=times.copy_s,
+                prove_s=times.prove_s,
+                look_s=times.look_s,
+                release_s=times.release_s,
+                bytes=step.bytes,
+                free_after_bytes=dict(self._free),
+                lowest_free_bytes=end.lowest,
+                from_drive=step.from_drive,
+                to_drive=step.to_drive,
+                waiting_after_s_per_week=self._waits.after(step),
+            )
+        )
 
     def _range_s(self) -> tuple[float, float]:
         """The bounds of all steps together, drawn in alike where some went side by side."""
@@ -192,11 +212,13 @@ def _needs(steps: list[Step]) -> dict[int, set[int]]:
 
 def _under_floor(step: Step, drive: Drive, lacking: int) -> Violation:
     return Violation(
-        n=step.n, library=step.library, drive=drive.id,
+        n=step.n,
+        library=step.library,
+        drive=drive.id,
         problem=f"{shown(drive.label)} would be {format_bytes(lacking)} under its headroom.",
         mend=f"Move {format_bytes(lacking)} away from {shown(drive.label)} first, choose another drive, "
-             f"or ask for less headroom with the command line’s --headroom {drive.id}=SIZE.",
-    )  # fmt: skip
+        f"or ask for less headroom with the command line’s --headroom {drive.id}=SIZE.",
+    )
 
 
 def _away(scene: Scene) -> dict[str, tuple[str, ...]]:

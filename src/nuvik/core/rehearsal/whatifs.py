@@ -83,8 +83,11 @@ class Away(WhatIf):
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
         gone = changed.not_opening_without(self.drive.id)
         closed = {one.id for one in gone}
-        opens = [(one, place) for one, place in changed.stands
-                 if one.id not in closed and (one.piece is None or one.piece.body)]  # fmt: skip
+        opens = [
+            (one, place)
+            for one, place in changed.stands
+            if one.id not in closed and (one.piece is None or one.piece.body)
+        ]
         by_new_path = [one for one, place in opens if one.drive == self.drive.id and place != self.drive.id]
         stays = [one for one, _ in opens if one not in by_new_path]
         if not gone and not by_new_path:
@@ -119,12 +122,15 @@ class Slower(WhatIf):
     def change(self, scene: Scene) -> Scene:
         one = scene.by_id[self.drive.id]
         lasting = one.sustained_write_bytes_per_s
-        return scene.with_drive(replace(
-            one, read_bytes_per_s=one.read_bytes_per_s / self.factor,
-            write_bytes_per_s=one.write_bytes_per_s / self.factor,
-            small_reads_per_s=one.small_reads_per_s / self.factor,
-            sustained_write_bytes_per_s=lasting / self.factor if lasting else lasting,
-        ))  # fmt: skip
+        return scene.with_drive(
+            replace(
+                one,
+                read_bytes_per_s=one.read_bytes_per_s / self.factor,
+                write_bytes_per_s=one.write_bytes_per_s / self.factor,
+                small_reads_per_s=one.small_reads_per_s / self.factor,
+                sustained_write_bytes_per_s=lasting / self.factor if lasting else lasting,
+            )
+        )
 
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
         return _longer(plain, changed, before, after), after.total_s > 1.5 * max(1.0, before.total_s)
@@ -133,8 +139,9 @@ class Slower(WhatIf):
 def _longer(plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> str:
     said = f"carrying takes {format_duration(after.total_s)} instead of {format_duration(before.total_s)}"
     if changed.stands:
-        waits = [waiting_of((one, scene.by_id[place]) for one, place in scene.stands).likely
-                 for scene in (plain, changed)]  # fmt: skip
+        waits = [
+            waiting_of((one, scene.by_id[place]) for one, place in scene.stands).likely for scene in (plain, changed)
+        ]
         said += f"; then you wait {format_duration(waits[1])} a week instead of {format_duration(waits[0])}"
     return said
 
@@ -152,8 +159,10 @@ class Crumbs(WhatIf):
     def change(self, scene: Scene) -> Scene:
         steps = tuple(
             replace(step, files=max(step.files, step.bytes // _CRUMB_BYTES))
-            if step.from_drive == self.drive.id else step for step in scene.plan.steps
-        )  # fmt: skip
+            if step.from_drive == self.drive.id
+            else step
+            for step in scene.plan.steps
+        )
         return replace(scene, plan=replace(scene.plan, steps=steps))
 
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
@@ -195,9 +204,17 @@ class New(WhatIf):
             )
             return f"it would come to {where}: {short}, even once all this is carried", True
         like = Library(
-            id="", name="", kind=self.kind, path="", drive=drive.id, bytes=self.bytes, on_disk_bytes=self.bytes,
-            files=1, largest_file_bytes=0, last_used=None,
-        )  # fmt: skip
+            id="",
+            name="",
+            kind=self.kind,
+            path="",
+            drive=drive.id,
+            bytes=self.bytes,
+            on_disk_bytes=self.bytes,
+            files=1,
+            largest_file_bytes=0,
+            last_used=None,
+        )
         said = (
             f"fits on {where}, leaves {format_bytes(free)} free and opens in {format_duration(opening_s(like, drive))}"
         )
@@ -248,8 +265,13 @@ class StopAfter(WhatIf):
 
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
         left = [step for step in plain.plan.steps if step.n > self.n]
-        waiting = [step for step in changed.plan.steps if step.via is not None and step.via == step.to_drive
-                   and not any(one.path == step.target_path for one in changed.plan.steps)]  # fmt: skip
+        waiting = [
+            step
+            for step in changed.plan.steps
+            if step.via is not None
+            and step.via == step.to_drive
+            and not any(one.path == step.target_path for one in changed.plan.steps)
+        ]
         short = [
             f"{shown(drive.label)} {format_bytes(changed.floor_bytes(drive) - free)} under its headroom"
             for drive in changed.drives
@@ -348,5 +370,7 @@ class SideBySide(WhatIf):
         won = before.total_s - after.total_s
         if won < 0.02 * max(1.0, before.total_s):
             return "would bring nothing: the moves share their disks", False
-        return (f"would take {format_duration(after.total_s)} instead of {format_duration(before.total_s)}; "
-                "carrying does one after the other"), False  # fmt: skip
+        return (
+            f"would take {format_duration(after.total_s)} instead of {format_duration(before.total_s)}; "
+            "carrying does one after the other"
+        ), False

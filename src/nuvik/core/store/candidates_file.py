@@ -168,15 +168,27 @@ def _put_together(entry: _DriveEntry, case: _CaseEntry, currency: str, ports: li
 
 
 def _candidate(
-    entry: _DriveEntry, label: str, price: float, currency: str, case: Link | None, port: Link | None,
+    entry: _DriveEntry,
+    label: str,
+    price: float,
+    currency: str,
+    case: Link | None,
+    port: Link | None,
     parts: tuple[str, ...],
-) -> Candidate:  # fmt: skip
+) -> Candidate:
     return Candidate(
-        label=label, capacity_bytes=entry.capacity_bytes, price=price, currency=currency, medium=entry.medium,
-        own_read_bytes_per_s=entry.read_bytes_per_s, own_write_bytes_per_s=entry.write_bytes_per_s,
-        small_reads_per_s=entry.small_reads_per_s or usual_small_reads_per_s(entry.medium), case=case, port=port,
+        label=label,
+        capacity_bytes=entry.capacity_bytes,
+        price=price,
+        currency=currency,
+        medium=entry.medium,
+        own_read_bytes_per_s=entry.read_bytes_per_s,
+        own_write_bytes_per_s=entry.write_bytes_per_s,
+        small_reads_per_s=entry.small_reads_per_s or usual_small_reads_per_s(entry.medium),
+        case=case,
+        port=port,
         parts=parts,
-    )  # fmt: skip
+    )
 
 
 def _port_for(case: Link | None, ports: list[Link]) -> Link | None:
@@ -188,12 +200,20 @@ def _port_for(case: Link | None, ports: list[Link]) -> Link | None:
 def _upgraded(entry: _UpgradeEntry, currency: str, drives: Sequence[Drive], path: str) -> Candidate:
     drive = find_drive(tuple(drives), entry.drive)
     if drive is None:
-        raise Refused(f"{shown(path)}: the upgrade “{shown(entry.label)}” is of an unknown drive, "
-                      f"{shown(entry.drive)}.", next_step="“nuvik drives” lists the drives.")  # fmt: skip
+        raise Refused(
+            f"{shown(path)}: the upgrade “{shown(entry.label)}” is of an unknown drive, {shown(entry.drive)}.",
+            next_step="“nuvik drives” lists the drives.",
+        )
     return Candidate(
-        label=entry.label, capacity_bytes=drive.capacity_bytes, price=entry.price, currency=currency,
-        medium=drive.medium, own_read_bytes_per_s=entry.read_bytes_per_s,
-        own_write_bytes_per_s=entry.write_bytes_per_s, small_reads_per_s=drive.small_reads_per_s,
-        case=link_of(entry.case) if entry.case else None, port=link_of(entry.port) if entry.port else None,
+        label=entry.label,
+        capacity_bytes=drive.capacity_bytes,
+        price=entry.price,
+        currency=currency,
+        medium=drive.medium,
+        own_read_bytes_per_s=entry.read_bytes_per_s,
+        own_write_bytes_per_s=entry.write_bytes_per_s,
+        small_reads_per_s=drive.small_reads_per_s,
+        case=link_of(entry.case) if entry.case else None,
+        port=link_of(entry.port) if entry.port else None,
         upgrade_of=drive.id,
-    )  # fmt: skip
+    )

@@ -31,10 +31,14 @@ class CardBox:
         with self._database.connect() as connection:
             rows = connection.execute("SELECT drive, path, document FROM cards ORDER BY drive, path").fetchall()
         return tuple(
-            _placed(from_wire(Card, json.loads(row["document"]), "The card box"), places,
-                    os.path.normpath(os.path.join(places[row["drive"]], os.fsdecode(row["path"]))))
-            for row in rows if row["drive"] in places
-        )  # fmt: skip
+            _placed(
+                from_wire(Card, json.loads(row["document"]), "The card box"),
+                places,
+                os.path.normpath(os.path.join(places[row["drive"]], os.fsdecode(row["path"]))),
+            )
+            for row in rows
+            if row["drive"] in places
+        )
 
     def keep(self, cards: Iterable[tuple[Card, Drive]], drives: Iterable[Drive] = ()) -> None:
         """Remember cards, all or none; one that says nothing is struck out. `drives` are those on which the libraries
@@ -79,5 +83,6 @@ def _placed(card: Card, places: dict[str, str], path: str) -> Card:
         known = told.startswith(_ON_DRIVE) and drive in places
         return os.path.normpath(os.path.join(places[drive], rest)) if known else told
 
-    return replace(card, path=path, keep_with=tuple(map(place, card.keep_with)),
-                   apart_from=tuple(map(place, card.apart_from)))  # fmt: skip
+    return replace(
+        card, path=path, keep_with=tuple(map(place, card.keep_with)), apart_from=tuple(map(place, card.apart_from))
+    )

@@ -90,8 +90,9 @@ class DriveBook:
             if page is None:
                 drive = replace(drive, id=_free_id(drive.id, taken))
                 taken.add(drive.id)
-                page = Page(key=key_of(drive), id=drive.id, told=Told(), last=drive, seen_at=now_text(),
-                            greeted=first_time)  # fmt: skip
+                page = Page(
+                    key=key_of(drive), id=drive.id, told=Told(), last=drive, seen_at=now_text(), greeted=first_time
+                )
                 news.append(page)
             elif drive.attached and _worth_writing(page, drive):
                 page = replace(page, last=drive, seen_at=now_text())
@@ -152,11 +153,17 @@ class DriveBook:
             connection.executemany(
                 "INSERT OR REPLACE INTO drive_book (key, id, told, last, seen_at, greeted) VALUES (?, ?, ?, ?, ?, ?)",
                 [
-                    (page.key, page.id, json.dumps(to_wire(page.told)), json.dumps(to_wire(page.last)), page.seen_at,
-                     page.greeted)
+                    (
+                        page.key,
+                        page.id,
+                        json.dumps(to_wire(page.told)),
+                        json.dumps(to_wire(page.last)),
+                        page.seen_at,
+                        page.greeted,
+                    )
                     for page in pages
                 ],
-            )  # fmt: skip
+            )
         self._read = None
 
 
@@ -192,20 +199,28 @@ def _worth_writing(page: Page, drive: Drive) -> bool:
 def _as_known(drive: Drive, page: Page, gauge: GaugeResult | None) -> Drive:
     told = page.told
     drive = replace(
-        drive, id=page.id, label=told.label or drive.label,
+        drive,
+        id=page.id,
+        label=told.label or drive.label,
         headroom_bytes=drive.headroom_bytes if told.headroom_bytes is None else told.headroom_bytes,
-        portable=drive.portable if told.portable is None else told.portable, welcomes=told.welcomes or drive.welcomes,
+        portable=drive.portable if told.portable is None else told.portable,
+        welcomes=told.welcomes or drive.welcomes,
         target_template=told.target_template,
-    )  # fmt: skip
+    )
     return drive if gauge is None else with_speeds(drive, gauge)
 
 
 def with_speeds(drive: Drive, gauge: GaugeResult) -> Drive:
     """A drive with its measured speeds in place of declared or typical ones."""
     drive = replace(
-        drive, read_bytes_per_s=gauge.read.per_s, small_reads_per_s=gauge.small_reads.per_s, speed_source="measured",
-        gauged_at=gauge.taken_at, speed_spread=round(gauge.spread, 4), through_cache=gauge.through_cache,
-    )  # fmt: skip
+        drive,
+        read_bytes_per_s=gauge.read.per_s,
+        small_reads_per_s=gauge.small_reads.per_s,
+        speed_source="measured",
+        gauged_at=gauge.taken_at,
+        speed_spread=round(gauge.spread, 4),
+        through_cache=gauge.through_cache,
+    )
     if gauge.write is None:
         return drive
     drive = replace(drive, write_bytes_per_s=gauge.write.per_s, write_source="measured")
@@ -219,6 +234,10 @@ def with_speeds(drive: Drive, gauge: GaugeResult) -> Drive:
 @lru_cache(maxsize=256)
 def _page(key: str, identifier: str, told: str, last: str, seen_at: str, greeted: int) -> Page:
     return Page(
-        key=key, id=identifier, told=from_wire(Told, json.loads(told), "The drive book"),
-        last=from_wire(Drive, json.loads(last), "The drive book"), seen_at=seen_at, greeted=bool(greeted),
-    )  # fmt: skip
+        key=key,
+        id=identifier,
+        told=from_wire(Told, json.loads(told), "The drive book"),
+        last=from_wire(Drive, json.loads(last), "The drive book"),
+        seen_at=seen_at,
+        greeted=bool(greeted),
+    )

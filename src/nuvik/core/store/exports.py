@@ -16,10 +16,30 @@ from nuvik.core.store.text_file import write_text
 from nuvik.core.store.wire import drive_to_wire, to_wire
 
 COLUMNS = (
-    "id", "name", "kind", "path", "drive", "bytes", "on_disk_bytes", "files", "folders", "largest_file_bytes",
-    "cold_bytes", "last_used", "opens_per_week", "use_source", "movable", "verdict", "why_not", "caution", "why",
-    "confidence", "hidden", "working_set", "tether",
-)  # fmt: skip
+    "id",
+    "name",
+    "kind",
+    "path",
+    "drive",
+    "bytes",
+    "on_disk_bytes",
+    "files",
+    "folders",
+    "largest_file_bytes",
+    "cold_bytes",
+    "last_used",
+    "opens_per_week",
+    "use_source",
+    "movable",
+    "verdict",
+    "why_not",
+    "caution",
+    "why",
+    "confidence",
+    "hidden",
+    "working_set",
+    "tether",
+)
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 """What a spreadsheet takes for the beginning of a formula: a name from a disk must not be one."""
 
@@ -31,10 +51,12 @@ def save_libraries(snapshot: Snapshot, libraries: Iterable[Library], path: str) 
         text = _as_csv(libraries)
     elif ending == ".json":
         document = {
-            "format": "nuvik-survey/1", "taken_at": snapshot.taken_at, "host": snapshot.host,
+            "format": "nuvik-survey/1",
+            "taken_at": snapshot.taken_at,
+            "host": snapshot.host,
             "drives": [drive_to_wire(drive) for drive in snapshot.drives],
             "libraries": [to_wire(one) for one in libraries],
-        }  # fmt: skip
+        }
         text = json.dumps(document, indent=2) + "\n"
     else:
         raise BadInput(f"{shown(path)} ends neither in .csv nor in .json.", next_step="Choose one of the two.")

@@ -125,10 +125,12 @@ class Journal:
     def led_to(self, *targets: str) -> list[Move]:
         """The moves that left a link to one of these places."""
         return [
-            move for move in self.moves()
-            if move.target in targets and move.tether is Tether.LINK
+            move
+            for move in self.moves()
+            if move.target in targets
+            and move.tether is Tether.LINK
             and move.state in (State.SWITCHED, State.ON_TRIAL, State.RELEASING, State.RELEASED)
-        ]  # fmt: skip
+        ]
 
     # -- entries -------------------------------------------------------------------------------------------
 
@@ -145,12 +147,26 @@ class Journal:
                 "changed_ns, altered_ns, inode, link, carried_link, checksum, proven) "
                 "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 [
-                    (move.id, os.fsencode(entry.path), entry.kind, entry.size, entry.mode, entry.user, entry.group,
-                     entry.accessed_ns, entry.changed_ns, entry.altered_ns, entry.inode, _encoded(entry.link),
-                     _encoded(entry.carried_link), entry.checksum, entry.proven)
+                    (
+                        move.id,
+                        os.fsencode(entry.path),
+                        entry.kind,
+                        entry.size,
+                        entry.mode,
+                        entry.user,
+                        entry.group,
+                        entry.accessed_ns,
+                        entry.changed_ns,
+                        entry.altered_ns,
+                        entry.inode,
+                        _encoded(entry.link),
+                        _encoded(entry.carried_link),
+                        entry.checksum,
+                        entry.proven,
+                    )
                     for entry in entries
                 ],
-            )  # fmt: skip
+            )
 
     def mark_proven(self, move: Move, paths: Iterable[str]) -> None:
         with self._database.connect() as connection:
@@ -173,11 +189,24 @@ def new_token() -> str:
 
 def _planned(run: int, step: Step, on_trial: bool, expected_s: float) -> Move:
     return Move(
-        id=0, run=run, token=new_token(), n=step.n, library=step.library, kind=step.kind, source=step.path,
-        target=step.target_path, source_drive=step.from_drive, target_drive=step.to_drive, bytes=step.bytes,
-        files=step.files, frees_bytes=step.frees_bytes, tether=step.tether, state=State.PLANNED,
-        on_trial=on_trial, expected_s=expected_s,
-    )  # fmt: skip
+        id=0,
+        run=run,
+        token=new_token(),
+        n=step.n,
+        library=step.library,
+        kind=step.kind,
+        source=step.path,
+        target=step.target_path,
+        source_drive=step.from_drive,
+        target_drive=step.to_drive,
+        bytes=step.bytes,
+        files=step.files,
+        frees_bytes=step.frees_bytes,
+        tether=step.tether,
+        state=State.PLANNED,
+        on_trial=on_trial,
+        expected_s=expected_s,
+    )
 
 
 def _to_row(move: Move) -> dict[str, Any]:

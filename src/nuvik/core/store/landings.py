@@ -28,17 +28,22 @@ class Landings:
             rows = connection.execute("SELECT kind, drive, path FROM landings ORDER BY kind").fetchall()
         return {
             Kind(row["kind"]): Landing(
-                kind=Kind(row["kind"]), drive=row["drive"], reason="you chose it",
+                kind=Kind(row["kind"]),
+                drive=row["drive"],
+                reason="you chose it",
                 path=os.path.normpath(os.path.join(places[row["drive"]], os.fsdecode(row["path"]))),
             )
-            for row in rows if row["drive"] in places
-        }  # fmt: skip
+            for row in rows
+            if row["drive"] in places
+        }
 
     def keep(self, landing: Landing, drive: Drive) -> None:
         path = os.fsencode(os.path.relpath(landing.path, drive.path))
         with self._database.connect() as connection:
-            connection.execute("INSERT OR REPLACE INTO landings (kind, drive, path, set_at) VALUES (?, ?, ?, ?)",
-                               (str(landing.kind), drive.id, path, now_text()))  # fmt: skip
+            connection.execute(
+                "INSERT OR REPLACE INTO landings (kind, drive, path, set_at) VALUES (?, ?, ?, ?)",
+                (str(landing.kind), drive.id, path, now_text()),
+            )
 
     def forget(self, kind: Kind) -> None:
         with self._database.connect() as connection:

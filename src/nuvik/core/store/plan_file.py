@@ -41,20 +41,28 @@ def read_plan(path: str) -> Plan:
             raise Refused(f"The plan {where}: its steps are not numbered 1, 2, 3 ….", next_step="Make the plan again.")
         for text in (step.path, step.target_path):
             if not os.path.isabs(text) or os.path.normpath(text) != text or text == posixpath.sep:
-                raise Refused(f"The plan {where}, step {number}: {shown(text)} is not a clean absolute path.",
-                              next_step="Make the plan again.")  # fmt: skip
+                raise Refused(
+                    f"The plan {where}, step {number}: {shown(text)} is not a clean absolute path.",
+                    next_step="Make the plan again.",
+                )
         if step.via is not None and not _staged(plan, step):
-            raise Refused(f"The plan {where}, step {number} waits on a staging drive, and no other step goes with it.",
-                          next_step="Make the plan again.")  # fmt: skip
+            raise Refused(
+                f"The plan {where}, step {number} waits on a staging drive, and no other step goes with it.",
+                next_step="Make the plan again.",
+            )
         if step.tether is Tether.NONE and (step.via is None or step.via != step.from_drive):
-            raise Refused(f"The plan {where}, step {number} would leave nothing where programs look for the library.",
-                          next_step="Let its tether be “link”.")  # fmt: skip
+            raise Refused(
+                f"The plan {where}, step {number} would leave nothing where programs look for the library.",
+                next_step="Let its tether be “link”.",
+            )
         if min(step.bytes, step.files) < 0:
             raise Refused(f"The plan {where}, step {number} has a size below zero.", next_step="Make the plan again.")
     for landing in plan.landings:
         if not os.path.isabs(landing.path) or os.path.normpath(landing.path) != landing.path:
-            raise Refused(f"The plan {where}: the landing {shown(landing.path)} is not a clean absolute path.",
-                          next_step="Make the plan again.")  # fmt: skip
+            raise Refused(
+                f"The plan {where}: the landing {shown(landing.path)} is not a clean absolute path.",
+                next_step="Make the plan again.",
+            )
     if min(plan.headroom_bytes.values(), default=0) < 0:
         raise Refused(f"The plan {where} asks for headroom below zero.", next_step="Make the plan again.")
     return plan

@@ -31,9 +31,11 @@ def keep_snapshot(database: Database, snapshot: Snapshot) -> None:
         if snapshot.complete:
             connection.executemany(
                 "INSERT INTO seen_libraries (snapshot, library, bytes, content, access) VALUES (?, ?, ?, ?, ?)",
-                [(number, os.fsencode(one.id), one.bytes, one.newest_content, one.newest_access)
-                 for one in snapshot.libraries],
-            )  # fmt: skip
+                [
+                    (number, os.fsencode(one.id), one.bytes, one.newest_content, one.newest_access)
+                    for one in snapshot.libraries
+                ],
+            )
         rows = connection.execute("SELECT id, taken_at FROM snapshots ORDER BY id").fetchall()
         for gone in thinned([(row["id"], row["taken_at"]) for row in rows], snapshot.taken_at):
             for table in ("seen_drives", "seen_libraries"):
@@ -128,11 +130,12 @@ def together(before: Snapshot | None, now: Snapshot, roots: tuple[str, ...]) -> 
     loose = (*now.loose, *(one for one in before.loose if elsewhere(one.path)))
     large = (*now.large_files, *(one for one in before.large_files if elsewhere(one.path)))
     return replace(
-        now, libraries=tuple(sorted(libraries, key=lambda one: (-one.bytes, one.path))),
+        now,
+        libraries=tuple(sorted(libraries, key=lambda one: (-one.bytes, one.path))),
         problems=(*now.problems, *(one for one in before.problems if elsewhere(one.path) and one not in now.problems)),
         loose=tuple(sorted(loose, key=lambda one: (-one.bytes, one.path))),
         large_files=tuple(sorted(large, key=lambda one: (-one.bytes, one.path))),
-    )  # fmt: skip
+    )
 
 
 def _filled_up(before: Snapshot, now: Snapshot) -> Snapshot:
@@ -141,6 +144,8 @@ def _filled_up(before: Snapshot, now: Snapshot) -> Snapshot:
     reached = {one.id: one for one in now.libraries if one.id not in known or one.bytes >= known[one.id].bytes}
     libraries = {**known, **reached}.values()
     return replace(
-        now, libraries=tuple(sorted(libraries, key=lambda one: (-one.bytes, one.path))),
-        large_files=before.large_files or now.large_files, loose=before.loose or now.loose,
-    )  # fmt: skip
+        now,
+        libraries=tuple(sorted(libraries, key=lambda one: (-one.bytes, one.path))),
+        large_files=before.large_files or now.large_files,
+        loose=before.loose or now.loose,
+    )

@@ -16,5 +16,7 @@ def write_text(path: str, text: str) -> None:
             file.write(text)
         os.replace(part, path)
     except OSError as fault:
-        raise Refused(f"{shown(path)} cannot be written: {(fault.strerror or str(fault)).lower()}.",
-                      next_step="Choose another place.") from None  # fmt: skip
+        raise Refused(
+            f"{shown(path)} cannot be written: {(fault.strerror or str(fault)).lower()}.",
+            next_step="Choose another place.",
+        ) from None

@@ -65,8 +65,10 @@ def part_of(text: str, library: str) -> Part:
     folder, sign, kind = text.strip().rpartition("=")
     inner = os.path.normpath(os.path.join(library, folder))
     if not sign or not folder.strip() or inner == library or not is_within(inner, library) or "\0" in folder:
-        raise BadInput(f"“{shown(text)}” is not FOLDER=KIND, a folder inside the library.",
-                       next_step="Write for example Cache=cache.")  # fmt: skip
+        raise BadInput(
+            f"“{shown(text)}” is not FOLDER=KIND, a folder inside the library.",
+            next_step="Write for example Cache=cache.",
+        )
     relative = os.path.relpath(inner, library)
     return Part(name=relative, kind=kind_of(kind) or Kind.OTHER, path=relative)
 
@@ -96,8 +98,14 @@ def card_with(card: Card, fields: Mapping[str, str], libraries: Iterable[Library
     """
     known, given = list(libraries), dict[str, Any](flags)
     return replace(
-        card, name=name_of(fields["name"]), kind=kind_of(fields["kind"]), opens_per_week=opens_of(fields["opens"]),
-        needs_read_bytes_per_s=speed_of(fields["needs"]), parts=parts_of(fields["parts"], card.path),
-        keep_with=places_of(fields["with"], known), apart_from=places_of(fields["apart"], known),
-        collection=name_of(fields["collection"]), **given,
-    )  # fmt: skip
+        card,
+        name=name_of(fields["name"]),
+        kind=kind_of(fields["kind"]),
+        opens_per_week=opens_of(fields["opens"]),
+        needs_read_bytes_per_s=speed_of(fields["needs"]),
+        parts=parts_of(fields["parts"], card.path),
+        keep_with=places_of(fields["with"], known),
+        apart_from=places_of(fields["apart"], known),
+        collection=name_of(fields["collection"]),
+        **given,
+    )

@@ -22,15 +22,21 @@ def drive_page(drive: Drive, libraries_bytes: int, findings: Sequence[str]) -> l
     capacity = capacity_of(drive, libraries_bytes)
     lines += [
         ("capacity", where_the_rest_went(capacity)),
-        ("", f"libraries {format_bytes(capacity.libraries_bytes)} · other {format_bytes(capacity.other_bytes)} · "
-             f"free {format_bytes(capacity.free_bytes)}, of which {format_bytes(capacity.headroom_bytes)} should stay "
-             "free"),
-        ("reads", f"{format_speed(drive.read_bytes_per_s)}, {drive.small_reads_per_s:,.0f} small reads a second "
-                  f"({_SOURCES[drive.speed_source]}{_when(drive)})"),
+        (
+            "",
+            f"libraries {format_bytes(capacity.libraries_bytes)} · other {format_bytes(capacity.other_bytes)} · "
+            f"free {format_bytes(capacity.free_bytes)}, of which {format_bytes(capacity.headroom_bytes)} should stay "
+            "free",
+        ),
+        (
+            "reads",
+            f"{format_speed(drive.read_bytes_per_s)}, {drive.small_reads_per_s:,.0f} small reads a second "
+            f"({_SOURCES[drive.speed_source]}{_when(drive)})",
+        ),
         ("writes", _writes(drive)),
         ("feels like", f"{format_duration(drive.felt_load_s)} for 1 GB and a thousand small things: {drive.tier}"),
         *_file_system(drive),
-    ]  # fmt: skip
+    ]
     if drive.target_template:
         lines.append(("libraries go to", drive.target_template))
     if drive.welcomes:
@@ -74,8 +80,12 @@ def _file_system(drive: Drive) -> list[tuple[str, str]]:
     """What of its file system decides moves."""
     rules = drive.rules
     sizes = f"files up to {format_bytes(rules.largest_file_bytes)}" if rules.largest_file_bytes else "files of any size"
-    able = {"links": rules.symlinks, "hard links": rules.hard_links, "permissions": rules.permissions,
-            "attributes": rules.xattrs}  # fmt: skip
+    able = {
+        "links": rules.symlinks,
+        "hard links": rules.hard_links,
+        "permissions": rules.permissions,
+        "attributes": rules.xattrs,
+    }
     can = ", ".join(word for word, does in able.items() if does) or "plain files only"
     cannot = "".join(f", no {word}" for word, does in able.items() if not does)
     names = f"capital and small letters {'are one' if rules.folds_case else 'differ'} in names"

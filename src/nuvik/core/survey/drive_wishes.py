@@ -24,8 +24,9 @@ def headroom_of(text: str, drive: Drive) -> int:
     if not text.strip().endswith("%"):
         size = units.parse_bytes(text)
         if size > drive.usable_bytes:
-            raise BadInput(f"{units.format_bytes(size)} is more than {shown(drive.label)} has.",
-                           next_step="Ask for less headroom.")  # fmt: skip
+            raise BadInput(
+                f"{units.format_bytes(size)} is more than {shown(drive.label)} has.", next_step="Ask for less headroom."
+            )
         return size
     try:
         share = float(text.strip()[:-1].replace(",", "."))

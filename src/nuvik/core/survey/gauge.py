@@ -78,9 +78,12 @@ def budget_for(drive: Drive, quick: bool = False, sustained: bool = False) -> Ga
     write_bytes = min(size.pass_bytes * size.passes, int(spare * _MOST_OF_SPARE))
     longer = min(_SUSTAINED_MOST_BYTES, int((spare - write_bytes) * _MOST_OF_SPARE)) if sustained else 0
     return GaugeBudget(
-        drive=drive.id, write_bytes=write_bytes // BLOCK_BYTES * BLOCK_BYTES, passes=size.passes,
-        time_s=time_s + (_SUSTAINED_MOST_S if longer else 0.0), sustained_bytes=longer // BLOCK_BYTES * BLOCK_BYTES,
-    )  # fmt: skip
+        drive=drive.id,
+        write_bytes=write_bytes // BLOCK_BYTES * BLOCK_BYTES,
+        passes=size.passes,
+        time_s=time_s + (_SUSTAINED_MOST_S if longer else 0.0),
+        sustained_bytes=longer // BLOCK_BYTES * BLOCK_BYTES,
+    )
 
 
 def gauge_drive(
@@ -272,16 +275,31 @@ class _Bench:
             self.warmest_c = felt if self.warmest_c is None else max(self.warmest_c, felt)
 
     def _result(
-        self, method: str, reads: list[float], small: Figure, write: Figure | None, sustained: float | None,
-        burst: int | None, tried: int,
-    ) -> GaugeResult:  # fmt: skip
+        self,
+        method: str,
+        reads: list[float],
+        small: Figure,
+        write: Figure | None,
+        sustained: float | None,
+        burst: int | None,
+        tried: int,
+    ) -> GaugeResult:
         self._feel_warmth()
         return GaugeResult(
-            drive=self.drive.id, identity=self.drive.identity, taken_at=now_text(), read=Figure.of(reads),
-            small_reads=small, write=write, sustained_write_bytes_per_s=sustained, burst_bytes=burst,
-            tried_bytes=tried, method=method, temperature_c=self.warmest_c, written_bytes=self.written_bytes,
+            drive=self.drive.id,
+            identity=self.drive.identity,
+            taken_at=now_text(),
+            read=Figure.of(reads),
+            small_reads=small,
+            write=write,
+            sustained_write_bytes_per_s=sustained,
+            burst_bytes=burst,
+            tried_bytes=tried,
+            method=method,
+            temperature_c=self.warmest_c,
+            written_bytes=self.written_bytes,
             took_s=self._spent(self.began_s),
-        )  # fmt: skip
+        )
 
 
 def _blocks(total: int) -> Iterator[tuple[int, int]]:

@@ -14,9 +14,11 @@ from nuvik.core.store.journal import EntryRecord
 from nuvik.core.survey.walk.entries import Entry, walk
 
 _SPECIAL = {
-    stat.S_IFSOCK: "a socket", stat.S_IFIFO: "a named pipe", stat.S_IFBLK: "a block device",
+    stat.S_IFSOCK: "a socket",
+    stat.S_IFIFO: "a named pipe",
+    stat.S_IFBLK: "a block device",
     stat.S_IFCHR: "a character device",
-}  # fmt: skip
+}
 
 
 @dataclass(slots=True)
@@ -90,10 +92,19 @@ def _record(files: Files, root: str, entry: Entry, first_names: dict[str, str]) 
         if first != entry.path:
             kind, link = "hard-link", first
     return EntryRecord(
-        path=entry.path, kind=kind, size=facts.st_size if entry.is_file else 0, mode=stat.S_IMODE(facts.st_mode),
-        user=facts.st_uid, group=facts.st_gid, accessed_ns=facts.st_atime_ns, changed_ns=facts.st_mtime_ns,
-        altered_ns=facts.st_ctime_ns, inode=inode, link=link, carried_link=carried,
-    )  # fmt: skip
+        path=entry.path,
+        kind=kind,
+        size=facts.st_size if entry.is_file else 0,
+        mode=stat.S_IMODE(facts.st_mode),
+        user=facts.st_uid,
+        group=facts.st_gid,
+        accessed_ns=facts.st_atime_ns,
+        changed_ns=facts.st_mtime_ns,
+        altered_ns=facts.st_ctime_ns,
+        inode=inode,
+        link=link,
+        carried_link=carried,
+    )
 
 
 def _carried_link(root: str, path: str, link: str) -> str | None:

@@ -15,9 +15,11 @@ from nuvik.core.model.units import format_bytes, format_count, format_speed
 from nuvik.core.survey.walk.tree import Folder
 
 _MAY = {
-    Verdict.FREE: "yes", Verdict.LATER: "yes, but not at this moment: ", Verdict.UNWISE: "better not: ",
+    Verdict.FREE: "yes",
+    Verdict.LATER: "yes, but not at this moment: ",
+    Verdict.UNWISE: "better not: ",
     Verdict.IMPOSSIBLE: "no: ",
-}  # fmt: skip
+}
 
 
 def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> Iterator[tuple[str, str]]:
@@ -31,8 +33,9 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
     yield "largest file", format_bytes(library.largest_file_bytes)
     elsewhere = [
         f"{format_bytes(library.room_bytes(one.cluster_bytes))} on {shown(one.label)}"
-        for one in drives if one.id != drive.id and one.attached and one.cluster_bytes != drive.cluster_bytes
-    ]  # fmt: skip
+        for one in drives
+        if one.id != drive.id and one.attached and one.cluster_bytes != drive.cluster_bytes
+    ]
     if elsewhere and library.sizes:
         yield "would take", ", ".join(elsewhere)
     opens = f", {library.opens_per_week:g} opens a week" if library.opens_per_week else ""
@@ -52,8 +55,15 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
         yield "timed", f"it opens in {library.opening_factor:.2f} times what its kind usually takes"
     if library.working_set:
         yield "working set", "one of those you really use"
-    links = [f"{count} {where}" for count, where in ((library.links_in, "within it"), (library.links_out, "out of it"),
-             (library.links_broken, "that lead nowhere")) if count]  # fmt: skip
+    links = [
+        f"{count} {where}"
+        for count, where in (
+            (library.links_in, "within it"),
+            (library.links_out, "out of it"),
+            (library.links_broken, "that lead nowhere"),
+        )
+        if count
+    ]
     if links:
         yield "links", ", ".join(links)
     if library.not_here_files:
@@ -106,8 +116,9 @@ def inside_rows(folder: Folder) -> list[Inner]:
     rows = []
     for inner in folder.below.values():
         extent = inner.extent
-        rows.append(Inner(inner.name, extent.bytes, extent.files, moment_or_none(extent.last_used_s),
-                          extent.bytes / total))  # fmt: skip
+        rows.append(
+            Inner(inner.name, extent.bytes, extent.files, moment_or_none(extent.last_used_s), extent.bytes / total)
+        )
     beside = folder.extent.bytes - sum(row.bytes for row in rows)
     files = folder.extent.files - sum(row.files for row in rows)
     if files > 0:

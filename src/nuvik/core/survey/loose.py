@@ -62,11 +62,16 @@ def large_files(
                 (one.bytes, one.path, one.changed_s) for one in tree.root.big_files
             )
     found = [
-        LargeFile(path=path, drive=drive_id, bytes=size, changed=moment_text(changed_s),
-                  library=next((by_path[one] for one in parents(path) if one in by_path), by_path.get(path)))
+        LargeFile(
+            path=path,
+            drive=drive_id,
+            bytes=size,
+            changed=moment_text(changed_s),
+            library=next((by_path[one] for one in parents(path) if one in by_path), by_path.get(path)),
+        )
         for drive_id, files in by_drive.items()
         for size, path, changed_s in nlargest(LARGE_FILES_A_DRIVE, set(files))
-    ]  # fmt: skip
+    ]
     return tuple(sorted(found, key=lambda one: (-one.bytes, one.path)))
 
 
@@ -78,5 +83,6 @@ def loose_files(snapshot: Snapshot, drive_id: str | None = None) -> list[LargeFi
 def old_downloads(snapshot: Snapshot) -> list[LargeFile]:
     """Large files among downloads that did not change for a year."""
     downloads = {one.id for one in snapshot.libraries if one.kind is Kind.DOWNLOAD}
-    return [one for one in snapshot.large_files
-            if one.library in downloads and days_since(one.changed) > OLD_DOWNLOAD_DAYS]  # fmt: skip
+    return [
+        one for one in snapshot.large_files if one.library in downloads and days_since(one.changed) > OLD_DOWNLOAD_DAYS
+    ]

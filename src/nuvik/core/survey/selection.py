@@ -51,12 +51,13 @@ class Choice:
         """The libraries that are shown, in order. A text is looked for on all drives."""
         wanted = self.text.casefold()
         found = [
-            one for one in libraries
+            one
+            for one in libraries
             if (not wanted or wanted in one.name.casefold() or wanted in one.path.casefold())
             and (self.kind is None or one.kind is self.kind)
             and (self.drive is None or wanted or one.drive == self.drive)
             and _has(one, self.only, marked)
-        ]  # fmt: skip
+        ]
         if self.order is Order.LAST_USE:
             return sorted(found, key=lambda one: (one.last_used or "", -one.bytes))
         if self.order is Order.OPENS:
@@ -72,8 +73,11 @@ class Choice:
             said.append(str(self.only))
         if self.text:
             said.append(f"with “{shown(self.text)}”")
-        count = f"{shown_count} of {all_count} libraries" if shown_count != all_count else \
-            format_count(all_count, "library", "libraries")  # fmt: skip
+        count = (
+            f"{shown_count} of {all_count} libraries"
+            if shown_count != all_count
+            else format_count(all_count, "library", "libraries")
+        )
         order = str(self.order) + ("" if self.order is Order.NAME else " first")
         return f"{count}: {', '.join([*said, order])}"
 
@@ -147,9 +151,12 @@ def working_set_in_words(libraries: Iterable[Library]) -> str:
     libraries = list(libraries)
     chosen = [one for one in libraries if one.working_set]
     lately = [
-        one for one in libraries if not one.working_set and one.last_used is not None
+        one
+        for one in libraries
+        if not one.working_set
+        and one.last_used is not None
         and (one.opens_per_week >= 1 or days_since(one.last_used) <= _LATELY_DAYS)
-    ]  # fmt: skip
+    ]
     said = f"{format_bytes(sum(one.bytes for one in chosen))} are really used" if chosen else "nothing is chosen yet"
     if lately:
         lately.sort(key=lambda one: (-one.opens_per_week, one.path))

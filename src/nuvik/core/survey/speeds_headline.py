@@ -26,8 +26,11 @@ def speeds_headline(drives: Sequence[Drive], findings: Mapping[str, Sequence[str
         fastest = min(attached, key=lambda one: one.felt_load_s)
         slowest = max(attached, key=lambda one: one.felt_load_s)
         if fastest.id != slowest.id:
-            said.insert(0, f"Everything feels {slowest.felt_load_s / fastest.felt_load_s:,.0f} times as slow from "
-                           f"{shown(slowest.label)} as from {shown(fastest.label)}.")  # fmt: skip
+            said.insert(
+                0,
+                f"Everything feels {slowest.felt_load_s / fastest.felt_load_s:,.0f} times as slow from "
+                f"{shown(slowest.label)} as from {shown(fastest.label)}.",
+            )
         return " ".join(said) or f"{shown(fastest.label)} is measured: {fastest.tier}."
     if len(unmeasured) == len(attached):
         said.insert(0, "No drive was measured here yet: g measures the one at the cursor, G all of them.")

@@ -58,13 +58,20 @@ def survey(
     trees += size_trees(host, outside, kept_for(told.values()), report, stop)
     makers = _Makers(host, drives, context, Open(host.open_files()), RecentFiles(context.about.recent), history or {})
     libraries = makers.all(candidates, trees)
-    problems = [*_problems(trees), *(Problem(path=one.path, problem=f"{one.label} is away")
-                                     for one in drives if not one.attached)]  # fmt: skip
+    problems = [
+        *_problems(trees),
+        *(Problem(path=one.path, problem=f"{one.label} is away") for one in drives if not one.attached),
+    ]
     return Snapshot(
-        taken_at=now_text(), host=host.name, drives=drives, libraries=libraries, problems=tuple(problems),
-        complete=all(tree.complete for tree in trees), loose=loose_folders(trees, libraries, drives),
+        taken_at=now_text(),
+        host=host.name,
+        drives=drives,
+        libraries=libraries,
+        problems=tuple(problems),
+        complete=all(tree.complete for tree in trees),
+        loose=loose_folders(trees, libraries, drives),
         large_files=large_files(trees, libraries, drives),
-    )  # fmt: skip
+    )
 
 
 def survey_one(
@@ -78,20 +85,32 @@ def survey_one(
     context = Context(host, host.surroundings())
     tree = size_tree(host, root, stop)
     candidate = Candidate(root, next((card for card in cards if card.path == root), None), kind=collection_kind(root))
-    makers = _Makers(host, drives, context, Open([(root, user) for user in host.used_by(root)[:1]]),
-                     RecentFiles(context.about.recent), history or {})  # fmt: skip
+    makers = _Makers(
+        host,
+        drives,
+        context,
+        Open([(root, user) for user in host.used_by(root)[:1]]),
+        RecentFiles(context.about.recent),
+        history or {},
+    )
     return makers.all([candidate], [tree])[0]
 
 
 def as_told(library: Library, card: Card) -> Library:
     """A library as a changed card says, until the next survey looks again."""
     library = replace(
-        library, name=card.name or os.path.basename(library.path), kind=card.kind or library.kind,
+        library,
+        name=card.name or os.path.basename(library.path),
+        kind=card.kind or library.kind,
         opens_per_week=library.opens_per_week if card.opens_per_week is None else card.opens_per_week,
-        needs_read_bytes_per_s=card.needs_read_bytes_per_s, working_set=card.working_set,
-        opening_factor=card.opening_factor or 1.0, always_attached=card.always_attached, keep_with=card.keep_with,
-        apart_from=card.apart_from, collection=card.collection,
-    )  # fmt: skip
+        needs_read_bytes_per_s=card.needs_read_bytes_per_s,
+        working_set=card.working_set,
+        opening_factor=card.opening_factor or 1.0,
+        always_attached=card.always_attached,
+        keep_with=card.keep_with,
+        apart_from=card.apart_from,
+        collection=card.collection,
+    )
     if card.opens_per_week is not None:
         library = replace(library, use_source=f"{library.use_source.split('; opens:')[0]}; opens: your card")
     if library.verdict is Verdict.IMPOSSIBLE:
@@ -99,15 +118,17 @@ def as_told(library: Library, card: Card) -> Library:
     overruled = library.caution.startswith(OVERRULED)
     if card.overrule and (overruled or library.verdict is Verdict.UNWISE):
         reason = library.why_not or library.caution.removeprefix(OVERRULED)
-        return replace(library, movable=True, verdict=Verdict.FREE, why_not=None,
-                       caution=OVERRULED + reason if reason else "")  # fmt: skip
+        return replace(
+            library, movable=True, verdict=Verdict.FREE, why_not=None, caution=OVERRULED + reason if reason else ""
+        )
     if card.pinned:
         return replace(library, movable=False, verdict=Verdict.UNWISE, why_not=PINNED)
     if library.why_not == PINNED:
         return replace(library, movable=True, verdict=Verdict.FREE, why_not=None)
     if overruled:
-        return replace(library, movable=False, verdict=Verdict.UNWISE, caution="",
-                       why_not=library.caution.removeprefix(OVERRULED))  # fmt: skip
+        return replace(
+            library, movable=False, verdict=Verdict.UNWISE, caution="", why_not=library.caution.removeprefix(OVERRULED)
+        )
     return library
 
 
@@ -122,8 +143,7 @@ def kept_for(cards: Iterable[Card]) -> list[str]:
 
 def _apart(roots: list[str]) -> list[str]:
     """Roots of which none lies in another."""
-    return [one for one in dict.fromkeys(roots)
-            if not any(one != other and is_within(one, other) for other in roots)]  # fmt: skip
+    return [one for one in dict.fromkeys(roots) if not any(one != other and is_within(one, other) for other in roots)]
 
 
 def _root(host: Host, drives: tuple[Drive, ...], path: str) -> str:
@@ -179,27 +199,50 @@ class _Makers:
         identifier = f"{drive.id}:{os.path.relpath(path, drive.path)}"
         if drive.id not in self._no_access_times:
             self._no_access_times[drive.id] = self.host.access_times(drive)
-        use = use_of(extent, card, self.recent.below(path), self.history.get(identifier, ()),
-                     self._no_access_times[drive.id])  # fmt: skip
+        use = use_of(
+            extent, card, self.recent.below(path), self.history.get(identifier, ()), self._no_access_times[drive.id]
+        )
         links = _links(folder)
         return Library(
-            id=identifier, name=(card.name if card else None) or os.path.basename(path) or path, kind=seems.kind,
-            path=path, drive=drive.id, bytes=extent.bytes, on_disk_bytes=extent.on_disk_bytes, files=extent.files,
-            folders=extent.folders, largest_file_bytes=extent.largest_file_bytes, cold_bytes=extent.cold_bytes,
-            last_used=use.last_used, opens_per_week=use.opens_per_week, use_source=use.source,
+            id=identifier,
+            name=(card.name if card else None) or os.path.basename(path) or path,
+            kind=seems.kind,
+            path=path,
+            drive=drive.id,
+            bytes=extent.bytes,
+            on_disk_bytes=extent.on_disk_bytes,
+            files=extent.files,
+            folders=extent.folders,
+            largest_file_bytes=extent.largest_file_bytes,
+            cold_bytes=extent.cold_bytes,
+            last_used=use.last_used,
+            opens_per_week=use.opens_per_week,
+            use_source=use.source,
             newest_content=moment_or_none(extent.newest_content_s),
             newest_access=moment_or_none(extent.newest_access_s),
-            movable=judged.movable, why_not=None if judged.movable else judged.reason,
-            caution=judged.reason if judged.movable else "", verdict=judged.verdict, tether=candidate.tether,
+            movable=judged.movable,
+            why_not=None if judged.movable else judged.reason,
+            caution=judged.reason if judged.movable else "",
+            verdict=judged.verdict,
+            tether=candidate.tether,
             parts=tuple(parts_of(candidate, folder, seems.kind, self.context)),
             needs_read_bytes_per_s=card.needs_read_bytes_per_s if card else None,
             opening_factor=(card.opening_factor if card else None) or 1.0,
-            sizes=tuple(sorted(folder.histogram.items())), why=seems.why, confidence=round(seems.confidence, 2),
-            hidden=_hidden(path, drive), working_set=bool(card and card.working_set), shared_files=len(folder.shared),
-            always_attached=bool(card and card.always_attached), keep_with=card.keep_with if card else (),
-            apart_from=card.apart_from if card else (), collection=card.collection if card else None,
-            not_here_files=extent.not_here_files, links_in=links[0], links_out=links[1], links_broken=links[2],
-        )  # fmt: skip
+            sizes=tuple(sorted(folder.histogram.items())),
+            why=seems.why,
+            confidence=round(seems.confidence, 2),
+            hidden=_hidden(path, drive),
+            working_set=bool(card and card.working_set),
+            shared_files=len(folder.shared),
+            always_attached=bool(card and card.always_attached),
+            keep_with=card.keep_with if card else (),
+            apart_from=card.apart_from if card else (),
+            collection=card.collection if card else None,
+            not_here_files=extent.not_here_files,
+            links_in=links[0],
+            links_out=links[1],
+            links_broken=links[2],
+        )
 
 
 def _hidden(path: str, drive: Drive) -> bool:

@@ -89,8 +89,9 @@ def _from_history(extent: Extent, history: Sequence[Sighting], no_access_times: 
     moments = [(one.newest_content, None if no_access_times else one.newest_access) for one in history]
     now = (extent.newest_content_s, None if no_access_times else extent.newest_access_s)
     moments.append((moment_or_none(now[0]), moment_or_none(now[1])))
-    used = sum((later[0] or "") > (one[0] or "") or (later[1] or "") > (one[1] or "")
-               for one, later in pairwise(moments))  # fmt: skip
+    used = sum(
+        (later[0] or "") > (one[0] or "") or (later[1] or "") > (one[1] or "") for one, later in pairwise(moments)
+    )
     if not used:
         return 0.0, ""
     weeks = days_since(history[0].taken_at) / 7

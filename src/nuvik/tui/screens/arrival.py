@@ -38,8 +38,11 @@ class DriveCard(ModalScreen[None]):
 
     def compose(self) -> ComposeResult:
         drive = self._drive
-        title = f"A new drive: {format_bytes(drive.usable_bytes)}, {drive.medium_class.name}" if self._new \
-            else f"What you say of {shown(drive.label)}"  # fmt: skip
+        title = (
+            f"A new drive: {format_bytes(drive.usable_bytes)}, {drive.medium_class.name}"
+            if self._new
+            else f"What you say of {shown(drive.label)}"
+        )
         with Vertical(id="card"):
             yield Static(title, id="question", markup=False)
             yield Static("its name", classes="quiet")

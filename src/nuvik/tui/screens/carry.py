@@ -44,8 +44,15 @@ class CarryScreen(StageScreen):
 
     def on_mount(self) -> None:
         table = self.query_one(DataTable)
-        for label, width in ((">step", 4), ("library", 32), (">size", 9), ("from → to", 22), ("how it stands", 38),
-                             (">expected", 13), (">took", 13)):  # fmt: skip
+        for label, width in (
+            (">step", 4),
+            ("library", 32),
+            (">size", 9),
+            ("from → to", 22),
+            ("how it stands", 38),
+            (">expected", 13),
+            (">took", 13),
+        ):
             table.add_column(heading(label), width=width)
 
     def refresh_stage(self) -> None:

@@ -75,10 +75,13 @@ class LibraryPage(ModalScreen[None]):
             if row.name in parts:
                 name.append("  part", style=palette.accent)
             table.add_row(
-                Text(f"{format_bytes(row.bytes):>9}"), bar, Text(f"{row.share:>4.0%}", style=palette.quiet), name,
+                Text(f"{format_bytes(row.bytes):>9}"),
+                bar,
+                Text(f"{row.share:>4.0%}", style=palette.quiet),
+                name,
                 Text(f"{row.files:,} files", style=palette.quiet, justify="right"),
                 Text(ago(row.last_used) if row.last_used else "", style=palette.quiet),
-            )  # fmt: skip
+            )
         if len(rows) > _ROWS:
             rest = rows[_ROWS:]
             table.add_row(

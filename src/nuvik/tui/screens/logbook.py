@@ -35,8 +35,16 @@ class LogbookScreen(StageScreen):
 
     def on_mount(self) -> None:
         table = self.query_one(DataTable)
-        for label, width in ((">move", 5), ("begun", 19), ("library", 29), (">size", 9), ("from → to", 20),
-                             ("how it stands", 32), (">expected", 12), (">took", 12)):  # fmt: skip
+        for label, width in (
+            (">move", 5),
+            ("begun", 19),
+            ("library", 29),
+            (">size", 9),
+            ("from → to", 20),
+            ("how it stands", 32),
+            (">expected", 12),
+            (">took", 12),
+        ):
             table.add_column(heading(label), width=width)
 
     def refresh_stage(self) -> None:

@@ -127,9 +127,14 @@ class PlanAsking(StageScreen):
         if not others:
             self.notify(f"Nothing on {shown(drive.label)} may move.", severity="warning", markup=False)
             return
-        choices = [(key, f"{shorten(one.name, 24):<24} {format_bytes(one.bytes):>8}  "
-                         + consequence_of_swap(draft, hand, [one.id]).partition(": ")[2].rstrip("."))
-                   for key, one in zip(_KEYS, others[:_MOST_CHOICES], strict=False)]  # fmt: skip
+        choices = [
+            (
+                key,
+                f"{shorten(one.name, 24):<24} {format_bytes(one.bytes):>8}  "
+                + consequence_of_swap(draft, hand, [one.id]).partition(": ")[2].rstrip("."),
+            )
+            for key, one in zip(_KEYS, others[:_MOST_CHOICES], strict=False)
+        ]
         ids = dict(zip(_KEYS, [one.id for one in others[:_MOST_CHOICES]], strict=False))
         title = f"Swap {shown(draft.library(hand[0]).name)} with what on {shown(drive.label)}?"
         self.app.push_screen(Menu(title, choices), lambda key: self._swap(hand, ids[key]) if key else None)
@@ -216,10 +221,15 @@ class PlanAsking(StageScreen):
             return
         able = [drive for drive in self.desk.draft.drives if drive.attached and not drive.read_only]
         drives = dict(zip(_KEYS, able, strict=False))
-        choices = [(key, f"{shown(drive.label):<12} {landing_on(self.desk.draft, kind, drive).path}")
-                   for key, drive in drives.items()]  # fmt: skip
+        choices = [
+            (key, f"{shown(drive.label):<12} {landing_on(self.desk.draft, kind, drive).path}")
+            for key, drive in drives.items()
+        ]
         self.app.push_screen(
             Menu(f"New content of the kind {kind} goes to", choices),
-            lambda key: self._lay_draft(self.desk.draft.with_landing(landing_on(self.desk.draft, kind, drives[key])))
-            if key else None,
-        )  # fmt: skip
+            lambda key: (
+                self._lay_draft(self.desk.draft.with_landing(landing_on(self.desk.draft, kind, drives[key])))
+                if key
+                else None
+            ),
+        )

@@ -30,13 +30,16 @@ class BesideSheet(Sheet):
         text, palette = Text(), palette_of(self.app.theme)
         self.add_title(text, "Two plans beside each other")
         text.append(" " * _LABEL_CELLS)
-        text.append("".join(f"{shorten(name, _FIGURE_CELLS - 2):>{_FIGURE_CELLS}}" for name in self._names) + "\n",
-                    style="bold")  # fmt: skip
+        text.append(
+            "".join(f"{shorten(name, _FIGURE_CELLS - 2):>{_FIGURE_CELLS}}" for name in self._names) + "\n", style="bold"
+        )
         for row in figures(self._drafts):
             text.append(f"{row.label:<{_LABEL_CELLS}}", style=palette.quiet)
             different = len(set(row.figures)) > 1
-            text.append("".join(f"{figure:>{_FIGURE_CELLS}}" for figure in row.figures) + "\n",
-                        style=f"bold {palette.text}" if different else palette.text)  # fmt: skip
+            text.append(
+                "".join(f"{figure:>{_FIGURE_CELLS}}" for figure in row.figures) + "\n",
+                style=f"bold {palette.text}" if different else palette.text,
+            )
         found = otherwise(self._drafts)
         text.append("\n")
         self.add_title(text, "What they do otherwise" if found else "They move the same libraries to the same drives")
@@ -60,8 +63,12 @@ class StandingSheet(Sheet):
 
     def words(self) -> Text:
         text, palette = Text(), palette_of(self.app.theme)
-        colors = {State.HOLDS: palette.quiet, State.DONE: palette.quiet, State.CHANGED: palette.look,
-                  State.DOUBTFUL: palette.broken}  # fmt: skip
+        colors = {
+            State.HOLDS: palette.quiet,
+            State.DONE: palette.quiet,
+            State.CHANGED: palette.look,
+            State.DOUBTFUL: palette.broken,
+        }
         self.add_title(text, shown(self._file_name))
         text.append(f"{plan_headline(list(self._found))}\n\n")
         labels = {drive.id: shown(drive.label) for drive in self.desk.snapshot.drives}

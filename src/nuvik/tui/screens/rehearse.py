@@ -70,9 +70,18 @@ class RehearseScreen(StageScreen):
 
     def on_mount(self) -> None:
         table = self.query_one(DataTable)
-        for label, width in ((">step", 4), ("library", 26), (">size", 8), ("from → to", 17), (">begins", 10),
-                             (">copy", 10), (">prove", 10), (">done", 10), (">waiting then", 12),
-                             (">lowest point", 24)):  # fmt: skip
+        for label, width in (
+            (">step", 4),
+            ("library", 26),
+            (">size", 8),
+            ("from → to", 17),
+            (">begins", 10),
+            (">copy", 10),
+            (">prove", 10),
+            (">done", 10),
+            (">waiting then", 12),
+            (">lowest point", 24),
+        ):
             table.add_column(heading(label), width=width)
 
     def refresh_stage(self) -> None:
@@ -162,9 +171,10 @@ class RehearseScreen(StageScreen):
         way = f"{shown(labels.get(step.from_drive, '?'))} → {shown(labels.get(step.to_drive, '?'))}"
         cells = [
             Text(f"{'!' if refused else ' '}{step.n}", style=style, justify="right"),
-            Text(shorten(step.library, 26), style=style), Text(format_bytes(step.bytes), justify="right"),
+            Text(shorten(step.library, 26), style=style),
+            Text(format_bytes(step.bytes), justify="right"),
             Text(way + (" ⇢" if step.via == step.to_drive and step.via else "")),
-        ]  # fmt: skip
+        ]
         if foreseen is None:
             return [*cells, *(Text("–", justify="right") for _ in range(6))]
         lowest = foreseen.lowest_free_bytes[step.to_drive]
@@ -217,8 +227,9 @@ class RehearseScreen(StageScreen):
             if names and not timeline.effects:
                 listed = ", ".join(shown(name) for name in names[:4]) + (" …" if len(names) > 4 else "")
                 many = format_count(len(names), "library", "libraries")
-                lines.append((f"While {shown(labels[drive_id])} is unplugged, {many} will not open: {listed}",
-                              palette.text))  # fmt: skip
+                lines.append(
+                    (f"While {shown(labels[drive_id])} is unplugged, {many} will not open: {listed}", palette.text)
+                )
         lines += [(in_words(one, labels[one.drive]), palette.text) for one in timeline.forecast]
         lines += [(f"Note: {note}", palette.quiet) for note in timeline.notes]
         return Text("\n").join(Text(words, style=style) for words, style in lines[:_MOST_LINES])
@@ -250,9 +261,12 @@ class RehearseScreen(StageScreen):
         for drive in draft.drives:
             kept = [one for one in then.moving() if self.desk.on_trial and one.drive == drive.id]
             strip = StripData(
-                drive, (*then.on_drive_then(drive.id), *kept), drive.usable_bytes - free[drive.id],
-                leaving=frozenset(one.id for one in kept), arriving=frozenset(then.places),
-            )  # fmt: skip
+                drive,
+                (*then.on_drive_then(drive.id), *kept),
+                drive.usable_bytes - free[drive.id],
+                leaving=frozenset(one.id for one in kept),
+                arriving=frozenset(then.places),
+            )
             rows.append(BoardRow((strip,)))
         self.query_one("#drives", DriveBoard).show(rows)
 

@@ -120,8 +120,10 @@ class LooseSheet(Sheet):
             text.append(f"{shorten(folder.path, 80)}\n")
         if not snapshot.loose:
             text.append("Nothing: all that was found lies in a library.\n", style=palette.quiet)
-        for title, files in (("Largest loose files", loose_files(snapshot)),
-                             ("Downloads not changed for a year", old_downloads(snapshot))):  # fmt: skip
+        for title, files in (
+            ("Largest loose files", loose_files(snapshot)),
+            ("Downloads not changed for a year", old_downloads(snapshot)),
+        ):
             text.append("\n")
             self.add_title(text, title)
             self._list(text, files)

@@ -52,9 +52,10 @@ class StageScreen(Screen[None]):
         yield Static(id="consequence", markup=False)
         yield KeyLine()
         yield Static(
-            f"Nuvik needs a window of {SMALLEST[0]} × {SMALLEST[1]} characters: make it larger.", id="too-small",
+            f"Nuvik needs a window of {SMALLEST[0]} × {SMALLEST[1]} characters: make it larger.",
+            id="too-small",
             markup=False,
-        )  # fmt: skip
+        )
 
     def body(self) -> ComposeResult:
         """The stage's own widgets."""

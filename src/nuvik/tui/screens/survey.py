@@ -34,8 +34,15 @@ from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.strip import StripData
 
 _MARKINGS = {"a": Marking.ALL, "k": Marking.KIND, "y": Marking.COLD, "i": Marking.INVERT, "n": Marking.NONE}
-_ONLY = {"1": Only.ALL, "2": Only.COLD, "3": Only.HIDDEN, "4": Only.MOVABLE, "5": Only.STAYS, "6": Only.WORKING_SET,
-         "7": Only.MARKED}  # fmt: skip
+_ONLY = {
+    "1": Only.ALL,
+    "2": Only.COLD,
+    "3": Only.HIDDEN,
+    "4": Only.MOVABLE,
+    "5": Only.STAYS,
+    "6": Only.WORKING_SET,
+    "7": Only.MARKED,
+}
 
 
 class SurveyScreen(StageScreen):
@@ -100,8 +107,11 @@ class SurveyScreen(StageScreen):
         if progress is None:
             self.say(survey_headline(self.desk.snapshot))
         elif not progress.entries:
-            self.say("Looking at the drives …" if not self.desk.snapshot.libraries
-                     else f"Surveying again. {survey_headline(self.desk.snapshot)}")  # fmt: skip
+            self.say(
+                "Looking at the drives …"
+                if not self.desk.snapshot.libraries
+                else f"Surveying again. {survey_headline(self.desk.snapshot)}"
+            )
         else:
             self.say(
                 f"Surveying {shown(progress.drive)}: {format_count(progress.folders, 'folder')}, "

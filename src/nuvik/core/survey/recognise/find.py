@@ -180,16 +180,23 @@ def parts_of(candidate: Candidate, folder: Folder, kind: Kind, context: Context)
         part_kind = PARTS[inner.name.casefold()] or guess(inner, context).kind
         if part_kind is Kind.GAME and kind is not Kind.GAME:
             part_kind = kind
-        yield _measured(Part(name=inner.name, kind=part_kind, path=inner.name,
-                             stays=inner.name.casefold() in PLUG_INS), inner)  # fmt: skip
+        yield _measured(
+            Part(name=inner.name, kind=part_kind, path=inner.name, stays=inner.name.casefold() in PLUG_INS), inner
+        )
 
 
 def _measured(part: Part, inner: Folder) -> Part:
     extent = inner.extent
     return replace(
-        part, bytes=extent.bytes, files=extent.files, on_disk_bytes=extent.on_disk_bytes, folders=extent.folders,
-        largest_file_bytes=extent.largest_file_bytes, sizes=tuple(sorted(inner.histogram.items())), links=extent.links,
-    )  # fmt: skip
+        part,
+        bytes=extent.bytes,
+        files=extent.files,
+        on_disk_bytes=extent.on_disk_bytes,
+        folders=extent.folders,
+        largest_file_bytes=extent.largest_file_bytes,
+        sizes=tuple(sorted(inner.histogram.items())),
+        links=extent.links,
+    )
 
 
 def _inner(folder: Folder, place: str) -> Folder | None:

@@ -158,9 +158,19 @@ def contents(folder: Folder, context: Context) -> Guess | None:
 
 
 RULES: tuple[Rule, ...] = (
-    standard_folder, cache_place, cache_tag, application_bundle, known_program, cache_name, project_parts, kind_name,
-    backup_name, backup_files, one_title, contents,
-)  # fmt: skip
+    standard_folder,
+    cache_place,
+    cache_tag,
+    application_bundle,
+    known_program,
+    cache_name,
+    project_parts,
+    kind_name,
+    backup_name,
+    backup_files,
+    one_title,
+    contents,
+)
 
 
 # -- collections -------------------------------------------------------------------------------------------

@@ -35,10 +35,19 @@ ENDINGS: dict[Kind, frozenset[str]] = {
 }
 """Endings of file names that belong to one kind."""
 PLURALS = {
-    Kind.VIDEO: "films", Kind.PHOTO: "pictures", Kind.SOUND: "sound files", Kind.DOCUMENT: "documents",
-    Kind.DISC_IMAGE: "disc images", Kind.BACKUP: "backup files", Kind.GAME: "games", Kind.PROGRAM: "programs",
-    Kind.PROJECT: "projects", Kind.CACHE: "caches", Kind.DOWNLOAD: "downloads", Kind.OTHER: "things",
-}  # fmt: skip
+    Kind.VIDEO: "films",
+    Kind.PHOTO: "pictures",
+    Kind.SOUND: "sound files",
+    Kind.DOCUMENT: "documents",
+    Kind.DISC_IMAGE: "disc images",
+    Kind.BACKUP: "backup files",
+    Kind.GAME: "games",
+    Kind.PROGRAM: "programs",
+    Kind.PROJECT: "projects",
+    Kind.CACHE: "caches",
+    Kind.DOWNLOAD: "downloads",
+    Kind.OTHER: "things",
+}
 RUN_ENDINGS = frozenset([".exe", ".appimage", ".x86_64", ".sh", ".bat", ".com"])
 """Endings of what may be run, for file systems that keep no such permission."""
 LIBRARY_ENDINGS = frozenset([".dll", ".so", ".dylib", ".jar"])

@@ -75,8 +75,10 @@ def _impossible(host: Host, folder: Folder, drive: Drive) -> Iterator[str]:
     if not drive.rules.symlinks:
         yield f"{drive.rules.name} cannot hold the link that would keep its old path working"
     if shared := folder.shared:
-        yield (f"{format_count(len(shared), 'file')} in it {'has' if len(shared) == 1 else 'have'} a second name (hard "
-               f"link) outside: {shown(shared[0])}")  # fmt: skip
+        yield (
+            f"{format_count(len(shared), 'file')} in it {'has' if len(shared) == 1 else 'have'} a second name (hard "
+            f"link) outside: {shown(shared[0])}"
+        )
     if away := folder.extent.not_here_files:
         what = f"{format_count(away, 'file')} ({format_bytes(folder.extent.not_here_bytes)})"
         yield f"{what} in it lie with a cloud service and not here"

@@ -73,15 +73,30 @@ def look(handle: int | str, cold_before_s: int, big_bytes: int) -> Looks:
         handle, cold_before_s, big_bytes
     )
     files, total, blocks, largest_bytes, changed, read, cold, programs, entries = memoryview(sums).cast("q").tolist()
-    looks = Looks(entries, files, total, blocks, largest_bytes, largest, changed, read, cold, programs, histogram,
-                  endings, folders)  # fmt: skip
+    looks = Looks(
+        entries,
+        files,
+        total,
+        blocks,
+        largest_bytes,
+        largest,
+        changed,
+        read,
+        cold,
+        programs,
+        histogram,
+        endings,
+        folders,
+    )
     if odd:
         looks.odd = [(name, mode) for name, (mode, _) in zip(odd, _pairs(odd_rows), strict=True)]
     if big:
         looks.big = [(name, size, changed) for name, (size, changed) in zip(big, _pairs(big_rows), strict=True)]
     if failed:
-        looks.failed = [(name, OSError(number, os.strerror(number)))
-                        for name, (number, _) in zip(failed, _pairs(numbers), strict=True)]  # fmt: skip
+        looks.failed = [
+            (name, OSError(number, os.strerror(number)))
+            for name, (number, _) in zip(failed, _pairs(numbers), strict=True)
+        ]
     return looks
 
 

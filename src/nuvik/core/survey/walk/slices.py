@@ -300,8 +300,11 @@ class _Slice:
             sums.special += 1
             return
         try:
-            facts = (os.stat(name, dir_fd=handle, follow_symlinks=False) if isinstance(handle, int)
-                     else os.lstat(f"{handle}{os.sep}{name}"))  # fmt: skip
+            facts = (
+                os.stat(name, dir_fd=handle, follow_symlinks=False)
+                if isinstance(handle, int)
+                else os.lstat(f"{handle}{os.sep}{name}")
+            )
         except OSError:
             return  # it vanished meanwhile
         if MAY_BE_AWAY and not_here(facts):

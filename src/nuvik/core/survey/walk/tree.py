@@ -256,9 +256,13 @@ class _Row:
         largest = max((self.largest_bytes, self.largest), (more.largest_bytes, more.largest))
         counts["bytes"] += more.bytes
         return Extent(
-            **counts, on_disk_bytes=on_disk + more.on_disk_bytes, largest_file_bytes=largest[0],
-            largest_file=largest[1], newest_content_s=self.content_s or None, newest_access_s=self.access_s or None,
-        )  # fmt: skip
+            **counts,
+            on_disk_bytes=on_disk + more.on_disk_bytes,
+            largest_file_bytes=largest[0],
+            largest_file=largest[1],
+            newest_content_s=self.content_s or None,
+            newest_access_s=self.access_s or None,
+        )
 
 
 _COUNTED = (

@@ -113,13 +113,23 @@ def _job(
     tree = Tree.at(root, host.counts_lengths)
     now_s = time.time()
     rules = Rules(
-        root=root, keep_depth=depth, kept=frozenset(inside), barriers=barriers - {root},
-        cold_before_s=now_s - COLD_AFTER_S, big_bytes=BIG_FILE_BYTES,
-    )  # fmt: skip
+        root=root,
+        keep_depth=depth,
+        kept=frozenset(inside),
+        barriers=barriers - {root},
+        cold_before_s=now_s - COLD_AFTER_S,
+        big_bytes=BIG_FILE_BYTES,
+    )
     # Several disks of different kinds under one volume tell no common medium: there may be platters among them.
     platters = drive is not None and (drive.medium == "hdd" or (drive.medium == "unknown" and "+" in drive.disk))
-    job = _Job(tree, rules, drive.disk if drive else "", 1 if platters else _MOST_WALKERS, drive.label if drive else "",
-               drive.used_bytes if drive else 0)  # fmt: skip
+    job = _Job(
+        tree,
+        rules,
+        drive.disk if drive else "",
+        1 if platters else _MOST_WALKERS,
+        drive.label if drive else "",
+        drive.used_bytes if drive else 0,
+    )
     try:
         host.files.watch.before("look", root)
         if not host.files.is_folder(root):
@@ -241,11 +251,15 @@ class _Work:
         now_s = time.monotonic()
         if now_s - self._told_s >= _TELL_EVERY_S:
             self._told_s = now_s
-            self._report(Progress(
-                folders=self._folders, entries=self._entries,
-                bytes=sum(job.tree.bytes for job in self._jobs), drive=self._label,
-                expected_bytes=sum({job.lane + job.label: job.used_bytes for job in self._jobs}.values()),
-            ))  # fmt: skip
+            self._report(
+                Progress(
+                    folders=self._folders,
+                    entries=self._entries,
+                    bytes=sum(job.tree.bytes for job in self._jobs),
+                    drive=self._label,
+                    expected_bytes=sum({job.lane + job.label: job.used_bytes for job in self._jobs}.values()),
+                )
+            )
 
 
 class _Walker:
