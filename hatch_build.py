@@ -15,16 +15,16 @@ _FOLDER = os.path.join("src", "nuvik", "core", "survey", "walk")
 
 
 class CustomBuildHook(BuildHookInterface):
-    """Compiles `_look.c` beside itself before a wheel or an editable install is made."""
+    """Compiles `_scan_folder.c` beside itself before a wheel or an editable install is made."""
 
     def initialize(self, version: str, build_data: dict[str, Any]) -> None:
-        source = os.path.join(self.root, _FOLDER, "_look.c")
-        built = os.path.join(self.root, _FOLDER, "_look.abi3.so")
+        source = os.path.join(self.root, _FOLDER, "_scan_folder.c")
+        built = os.path.join(self.root, _FOLDER, "_scan_folder.abi3.so")
         if sys.platform == "win32" or not _compile(source, built):
             return
         build_data["pure_python"] = False
         build_data["infer_tag"] = True
-        build_data["artifacts"].append(os.path.join(_FOLDER, "_look.abi3.so"))
+        build_data["artifacts"].append(os.path.join(_FOLDER, "_scan_folder.abi3.so"))
 
 
 def _compile(source: str, built: str) -> bool:

@@ -22,7 +22,7 @@ from pathlib import Path
 HERE = Path(__file__).resolve().parent
 HOME = HERE / ".venv"
 LOCK = HERE / "requirements.lock"
-BUILT_FROM = HERE / "src" / "nuvik" / "core" / "survey" / "walk" / "_look.c"
+BUILT_FROM = HERE / "src" / "nuvik" / "core" / "survey" / "walk" / "_scan_folder.c"
 STAMP = HOME / "made-from"
 NEEDED = (3, 11)
 

@@ -29,11 +29,11 @@ from conftest import GB, MB, RealDrives, World, work_in_memory
 from households import made_up_household
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.wishes import Wishes
-from nuvik.core.planning.answer import answer
-from nuvik.core.planning.draft import Draft
-from nuvik.core.planning.telling import consequence, headline, totals
-from nuvik.core.survey.gauge import budget_for
-from nuvik.core.survey.walk.walkers import size_tree
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.recommendation import answer
+from nuvik.core.survey.drives.gauge import budget_for
+from nuvik.core.survey.walk.walk_pool import size_tree
+from nuvik.core.views.draft_sentences import consequence, headline, totals
 from nuvik.core.workspace import open_workspace
 
 _LISTING_LIMIT_S, _WITHIN_REAL, _WITHIN_WORLD = 0.150, 0.10, 0.01

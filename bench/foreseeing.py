@@ -15,10 +15,10 @@ from conftest import GB, MB, RealDrives, a_drive
 from nuvik.core.carrying.run import carry_plan
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.planning.draft import Draft
+from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
-from nuvik.core.survey.gauge import budget_for
+from nuvik.core.survey.drives.gauge import budget_for
 from nuvik.core.workspace import open_workspace
 
 Row = tuple[str, str, str, str, bool | None]

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.store.wire import schema_of
+from nuvik.core.store.json_codec import schema_of
 
 FOLDER = Path(__file__).parent / "schema"
 

@@ -18,8 +18,8 @@ from conftest import MB, fill, leftovers, picture
 from nuvik.__main__ import run
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.store.wire import schema_of
-from nuvik.core.survey.walk import slices
+from nuvik.core.store.json_codec import schema_of
+from nuvik.core.survey.walk import walk_slice
 
 ROOT = Path(__file__).parent.parent
 
@@ -124,14 +124,14 @@ def test_ctrl_c_stops_safely_and_resume_goes_on(house):
 
 def test_unreadable_things_are_findings(house, monkeypatch, capsys):
     """Told by path, with exit code 5, while all the rest is surveyed."""
-    closed, whole = house.path("kestrel", "Games", "Ferrymoss", "data"), slices.look
+    closed, whole = house.path("kestrel", "Games", "Ferrymoss", "data"), walk_slice.scan_folder
 
     def look(handle, *rest):
         if os.path.samestat(os.stat(handle), os.stat(closed)):
             raise PermissionError(errno.EACCES, "Permission denied")
         return whole(handle, *rest)
 
-    monkeypatch.setattr(slices, "look", look)
+    monkeypatch.setattr(walk_slice, "scan_folder", look)
     assert run(["survey", "--world", str(house.folder)]) == 5
     said = capsys.readouterr()
     assert f"{closed}: permission denied" in said.err

@@ -18,7 +18,7 @@ from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.errors import Refused
 from nuvik.core.store import gauges
 from nuvik.core.store.database import MIGRATIONS
-from nuvik.core.survey.gauge import budget_for
+from nuvik.core.survey.drives.gauge import budget_for
 from nuvik.core.workspace import open_workspace
 from test_drives import CANDIDATES
 

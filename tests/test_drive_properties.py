@@ -30,16 +30,16 @@ from nuvik.core.model.filesystems import SYSTEMS
 from nuvik.core.model.links import LINKS
 from nuvik.core.model.plan import Plan, Step
 from nuvik.core.model.purchase import Candidate
-from nuvik.core.planning.advice import Needs, weigh
+from nuvik.core.planning.buying.filesystem_advice import Needs, weigh
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.store.database import Database
 from nuvik.core.store.drive_book import DriveBook, Told
-from nuvik.core.store.wire import drive_to_wire, from_wire, to_wire
-from nuvik.core.survey.drive_findings import drive_findings
-from nuvik.core.survey.drive_page import drive_page
-from nuvik.core.survey.gauge import budget_for
-from nuvik.core.survey.speeds_headline import speeds_headline
+from nuvik.core.store.json_codec import drive_to_wire, from_wire, to_wire
+from nuvik.core.survey.drives.drive_findings import drive_findings
+from nuvik.core.survey.drives.gauge import budget_for
+from nuvik.core.views.drive_page import drive_page
+from nuvik.core.views.speeds_headline import speeds_headline
 from nuvik.core.workspace import Workspace
 from nuvik.drawing.palette import NIGHT
 from nuvik.tui.widgets.speed_chart import _bar, _Scale

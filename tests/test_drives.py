@@ -16,23 +16,23 @@ import samples
 from conftest import GB, MB, a_drive, fill
 from nuvik.core.hosts import macos, usage, windows
 from nuvik.core.hosts.base import drive_holding
+from nuvik.core.hosts.disk_usage import NO_ANSWER, UsageMeter
 from nuvik.core.hosts.linux import SysDisk, parse_linux
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.macos import parse_macos
-from nuvik.core.hosts.usage import NO_ANSWER, UsageMeter
 from nuvik.core.hosts.volumes import Listing, Volume
 from nuvik.core.hosts.windows import parse_windows
 from nuvik.core.model.capacity import capacity_of, how_full, where_the_rest_went
 from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.links import LINKS, next_faster, pcie_link, sata_link, usb_link
 from nuvik.core.model.traffic import Counters, Look
-from nuvik.core.planning.advice import advice_in_words, how_to_format, needs_of, weigh
+from nuvik.core.planning.buying.filesystem_advice import advice_in_words, how_to_format, needs_of, weigh
 from nuvik.core.store.candidates_file import read_candidates
 from nuvik.core.store.database import Database
 from nuvik.core.store.drive_book import DriveBook, Told
-from nuvik.core.survey.drive_findings import drive_findings
-from nuvik.core.survey.drive_wishes import clean_name, headroom_of, kinds_of
-from nuvik.core.survey.gauge import budget_for
+from nuvik.core.survey.drives.drive_findings import drive_findings
+from nuvik.core.survey.drives.drive_input import clean_name, headroom_of, kinds_of
+from nuvik.core.survey.drives.gauge import budget_for
 from nuvik.core.workspace import Workspace
 
 SYS = {

@@ -20,8 +20,8 @@ from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.model.errors import Refused, StopRequested
 from nuvik.core.model.gauging import Figure, GaugeResult, slower_than_before
 from nuvik.core.model.progress import Stop
-from nuvik.core.survey.drive_findings import drive_findings
-from nuvik.core.survey.gauge import budget_for, gauge_drive
+from nuvik.core.survey.drives.drive_findings import drive_findings
+from nuvik.core.survey.drives.gauge import budget_for, gauge_drive
 from nuvik.core.workspace import Workspace, open_workspace
 
 

@@ -21,11 +21,11 @@ from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.progress import Stop
 from nuvik.core.store.exports import COLUMNS, save_libraries
 from nuvik.core.store.snapshots import drive_history, keep_snapshot, library_history, moments, thinned
-from nuvik.core.survey.age_board import across_of, age_board
-from nuvik.core.survey.growth import differences, forecast_sentence, growth
-from nuvik.core.survey.headline import survey_headline
-from nuvik.core.survey.selection import Choice, Marking, Only, Order, marked_by
-from nuvik.core.survey.walk import walkers
+from nuvik.core.survey.history.growth import differences, forecast_sentence, growth
+from nuvik.core.survey.walk import walk_pool
+from nuvik.core.views.age_board import across_of, age_board
+from nuvik.core.views.library_selection import Choice, Marking, Only, Order, marked_by
+from nuvik.core.views.survey_headline import survey_headline
 
 
 def moment(days: float) -> str:
@@ -63,8 +63,8 @@ def test_a_stopped_survey_is_marked_and_what_was_known_stays(world, monkeypatch)
         fill(world.path("heron", name))
     workspace = world.open()
     before = workspace.survey()
-    monkeypatch.setattr(walkers, "_SLICE_HERE", 1)
-    monkeypatch.setattr(walkers, "_TELL_EVERY_S", 0.0)
+    monkeypatch.setattr(walk_pool, "_SLICE_HERE", 1)
+    monkeypatch.setattr(walk_pool, "_TELL_EVERY_S", 0.0)
     os.rename(world.path("heron", "Cedar"), world.path("heron", "Zinnia"))
     stop = Stop()
     partial = workspace.survey((), lambda progress: stop.ask() if progress.entries > 12 else None, stop)

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
 
 from conftest import World, fill, leftovers, picture
-from nuvik.core.carrying.places import held
+from nuvik.core.carrying.aside_folders import held
 from nuvik.core.carrying.run import carry_plan, release, resume, undo
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
@@ -55,7 +55,7 @@ class Household(RuleBasedStateMachine):
         """Act on a machine that may die; whatever Nuvik says in words is fine, a fault is not."""
         workspace = self.world.open()
         if life is not None:
-            workspace.host.files.watch = Fuse(workspace.host.files.watch, life)
+            workspace.host.files.hook = Fuse(workspace.host.files.hook, life)
         try:
             act(workspace)
         except (Refused, Stopped, Dead):

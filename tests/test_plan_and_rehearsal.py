@@ -17,11 +17,11 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.planning.draft import Draft
-from nuvik.core.planning.telling import consequence
+from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.store.plan_file import read_plan, write_plan
+from nuvik.core.views.draft_sentences import consequence
 
 
 def a_drive(number: int, usable: int, used: int, headroom: int) -> Drive:

@@ -20,17 +20,17 @@ from nuvik.core.carrying.run import carry_plan
 from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.library import Kind, Part
 from nuvik.core.model.wishes import WEIGHTS, Style, Wishes
-from nuvik.core.planning.against import State, draft_of, standings
-from nuvik.core.planning.answer import answer
-from nuvik.core.planning.contradiction import contradictions
-from nuvik.core.planning.draft import Draft
-from nuvik.core.planning.landing import propose_landings
-from nuvik.core.planning.mend import mended
-from nuvik.core.planning.pieces import in_pieces
-from nuvik.core.planning.placement import Placement
-from nuvik.core.planning.proposal import propose
-from nuvik.core.planning.targets import clean_template, folder_for, usual_target
-from nuvik.core.planning.waiting import OPENINGS, change_of, opening_s, waiting_of
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.landing import propose_landings
+from nuvik.core.planning.drafting.library_parts import in_pieces
+from nuvik.core.planning.drafting.plan_vs_survey import State, draft_of, standings
+from nuvik.core.planning.drafting.recommendation import answer
+from nuvik.core.planning.drafting.repair import mended
+from nuvik.core.planning.drafting.target_paths import clean_template, folder_for, usual_target
+from nuvik.core.planning.placement.contradictions import contradictions
+from nuvik.core.planning.placement.placement_model import Placement
+from nuvik.core.planning.placement.proposal import propose
+from nuvik.core.planning.placement.waiting import OPENINGS, change_of, opening_s, waiting_of
 from test_proposal import households
 
 

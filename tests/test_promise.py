@@ -16,10 +16,10 @@ from functools import partial
 import pytest
 
 from conftest import World, fill, leftovers, picture
-from nuvik.core.carrying.places import held
+from nuvik.core.carrying.aside_folders import held
 from nuvik.core.carrying.run import carry_plan, release, resume, undo
 from nuvik.core.hosts import syscalls
-from nuvik.core.hosts.watch import Watch
+from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import State
 from nuvik.core.workspace import Workspace
@@ -29,10 +29,10 @@ class Dead(BaseException):
     """The machine died. No clean-up may touch the disk any more."""
 
 
-class Fuse(Watch):
+class Fuse(FileOpHook):
     """Lets `life` file operations through, then the machine is dead."""
 
-    def __init__(self, inner: Watch, life: int) -> None:
+    def __init__(self, inner: FileOpHook, life: int) -> None:
         self.inner, self.life, self.count = inner, life, 0
 
     def before(self, operation: str, path: str, count_bytes: int = 0) -> None:
@@ -68,7 +68,7 @@ def assert_promise(source: str, target: str, whole: dict, workspace: Workspace) 
 
 def die_after(workspace: Workspace, life: int, act: Callable[[], object]) -> bool:
     """Do something on a machine that dies after `life` operations; True if it died."""
-    workspace.host.files.watch = Fuse(workspace.host.files.watch, life)
+    workspace.host.files.hook = Fuse(workspace.host.files.hook, life)
     try:
         act()
     except Dead:
@@ -199,7 +199,7 @@ def test_a_bit_flipped_on_the_way_is_found_and_copied_again(world):
 def test_a_drive_that_always_lies_is_refused_as_unsound(world, monkeypatch):
     source, _, whole = set_up(world)
     workspace = world.open()
-    monkeypatch.setattr(workspace.host.files.watch, "read_back", lambda path, data: data[:-1] + b"?")
+    monkeypatch.setattr(workspace.host.files.hook, "read_back", lambda path, data: data[:-1] + b"?")
     with pytest.raises(Stopped, match="not sound"):
         shift(workspace, source)
     assert picture(source) == whole
@@ -210,7 +210,7 @@ def test_a_drive_that_always_lies_is_refused_as_unsound(world, monkeypatch):
 def test_a_source_that_changes_while_copied_is_copied_again(world, monkeypatch):
     source, target, _ = set_up(world)
     workspace = world.open()
-    inner, written = workspace.host.files.watch.before, []
+    inner, written = workspace.host.files.hook.before, []
 
     def write_late(operation: str, path: str, count_bytes: int = 0) -> None:
         inner(operation, path, count_bytes)
@@ -219,7 +219,7 @@ def test_a_source_that_changes_while_copied_is_copied_again(world, monkeypatch):
             with open(os.path.join(source, "file-0000.bin"), "ab") as file:
                 file.write(b"a late line")
 
-    monkeypatch.setattr(workspace.host.files.watch, "before", write_late)
+    monkeypatch.setattr(workspace.host.files.hook, "before", write_late)
     shift(workspace, source)
     with open(os.path.join(target, "file-0000.bin"), "rb") as file:
         assert file.read().endswith(b"a late line")

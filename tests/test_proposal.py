@@ -17,18 +17,18 @@ from nuvik.core.model.drive import Tier
 from nuvik.core.model.library import Kind, Library, Part
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.wishes import Style, Wishes
-from nuvik.core.planning.answer import answer
-from nuvik.core.planning.costs import moving_s, placement_cost_s
-from nuvik.core.planning.draft import Draft
-from nuvik.core.planning.order import Move, order_moves
-from nuvik.core.planning.pieces import split
-from nuvik.core.planning.proposal import propose
-from nuvik.core.planning.rules import may_stand
-from nuvik.core.planning.solver import Program, Solved
-from nuvik.core.planning.telling import totals
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.library_parts import split
+from nuvik.core.planning.drafting.recommendation import answer
+from nuvik.core.planning.ordering.move_order import Move, order_moves
+from nuvik.core.planning.placement.costs import moving_s, placement_cost_s
+from nuvik.core.planning.placement.limits import may_stand
+from nuvik.core.planning.placement.proposal import propose
+from nuvik.core.planning.placement.solver import Program, Solved
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.store.snapshots import keep_snapshot
+from nuvik.core.views.draft_sentences import totals
 
 
 @st.composite

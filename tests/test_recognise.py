@@ -14,21 +14,21 @@ from hypothesis import strategies as st
 
 from conftest import MB, fill
 from nuvik.__main__ import run
-from nuvik.core.cards_file import cards_text, read_cards_file
 from nuvik.core.hosts import surroundings as here
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.surroundings import installed_program, menu_entry, recent_files
+from nuvik.core.input.cards_file import cards_text, read_cards_file
 from nuvik.core.model.clock import moment_text
 from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.extent import Extent
 from nuvik.core.model.history import Sighting
 from nuvik.core.model.library import Card, Kind, Part, Verdict
 from nuvik.core.model.surroundings import Program, Recent, Surroundings
-from nuvik.core.planning.waiting import opening_s
-from nuvik.core.survey.card_wishes import card_with
-from nuvik.core.survey.library_page import inside_rows, library_page, links_in_words
-from nuvik.core.survey.take import survey
-from nuvik.core.survey.usage import RecentFiles, use_of
+from nuvik.core.planning.placement.waiting import opening_s
+from nuvik.core.survey.card_input import card_with
+from nuvik.core.survey.history.last_use import RecentFiles, use_of
+from nuvik.core.survey.take_survey import survey
+from nuvik.core.views.library_page import inside_rows, library_page, links_in_words
 
 
 def put(path: str | Path, count_bytes: int = 10, mode: int = 0o644) -> Path:

@@ -22,16 +22,16 @@ from nuvik.core.model.errors import BadInput
 from nuvik.core.model.library import Kind
 from nuvik.core.model.plan import Landing, Plan, Step
 from nuvik.core.model.purchase import Candidate
-from nuvik.core.planning.draft import Draft
+from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.rehearsal.calibration import Sample, calibrate
 from nuvik.core.rehearsal.forecast import forecasts, in_words
-from nuvik.core.rehearsal.headline import rehearsal_headline
 from nuvik.core.rehearsal.rehearse import Checked, rehearse
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
-from nuvik.core.rehearsal.supposing import grown, new_of, possible, slower_of
+from nuvik.core.rehearsal.whatif_catalogue import grown, new_of, possible, slower_of
 from nuvik.core.rehearsal.whatifs import Away, Bought, Crumbs, Fails, New, SideBySide, Slower, StopAfter, supposed
-from nuvik.core.survey.growth import Growth
+from nuvik.core.survey.history.growth import Growth
+from nuvik.core.views.rehearsal_headline import rehearsal_headline
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.widgets.free_curves import FreeCurves
 from nuvik.tui.widgets.what_if_list import WhatIfList

@@ -15,7 +15,7 @@ from rich.console import Console
 from textual.widgets import DataTable, Input, Static
 
 from conftest import MB, picture
-from nuvik.core.survey.gauge import budget_for
+from nuvik.core.survey.drives.gauge import budget_for
 from nuvik.demo.build import household_at
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.desk import Carrying

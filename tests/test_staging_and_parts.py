@@ -20,8 +20,8 @@ from nuvik.core.carrying.run import carry_plan, resume, undo
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.journal import State
 from nuvik.core.model.plan import Plan
-from nuvik.core.planning.order import Move, order_moves
-from nuvik.core.planning.staging import Stage, legs, untie
+from nuvik.core.planning.ordering.move_order import Move, order_moves
+from nuvik.core.planning.ordering.staging import Stage, legs, untie
 from nuvik.core.store.plan_file import read_plan, write_plan
 from nuvik.core.workspace import Workspace
 from test_promise import die_after

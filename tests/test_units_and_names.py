@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nuvik.core.hosts.checksum import Checksum
-from nuvik.core.hosts.contents import BLOCK_BYTES, Block
+from nuvik.core.hosts.file_contents import BLOCK_BYTES, Block
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.drive import felt_load_s, tier_of
 from nuvik.core.model.errors import BadInput

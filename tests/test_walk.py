@@ -22,10 +22,11 @@ from conftest import MB, a_drive
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.extent import classes_of, room_bytes
 from nuvik.core.model.progress import Stop
-from nuvik.core.survey.walk import looking, process, slices, walkers
-from nuvik.core.survey.walk.slices import Rules, walk_slice
-from nuvik.core.survey.walk.tree import Tree
-from nuvik.core.survey.walk.walkers import size_tree, size_trees
+from nuvik.core.survey.walk import scan_folder, walk_pool, walk_worker
+from nuvik.core.survey.walk import walk_slice as slicing
+from nuvik.core.survey.walk.folder_tree import Tree
+from nuvik.core.survey.walk.walk_pool import size_tree, size_trees
+from nuvik.core.survey.walk.walk_slice import WalkRules, walk_slice
 
 NAMES = st.sampled_from(
     [b"a", b"b.TXT", b"c.mkv", b".hidden", b"d", b"new\nline", b"\xff\xfe.iso", b"[x]", b"x" * 200 + b".jpg", b"e."]
@@ -90,26 +91,28 @@ def plain_sums(root: bytes) -> Counter:
 @given(entries=st.lists(ENTRY, max_size=25), budget=st.integers(1, 40), depth=st.integers(0, 6))
 def test_every_folder_has_the_sums_of_all_below_it(tmp_path, monkeypatch, way, entries, budget, depth):
     """Whatever the tree, however small the slices, and wherever folders are no longer told apart."""
-    if way == "fast" and looking.fast is None:
+    if way == "fast" and scan_folder.fast is None:
         pytest.skip("no C compiler was at hand when Nuvik was installed")
-    monkeypatch.setattr(slices, "look", looking.look if way == "fast" else looking.look_plainly)
+    monkeypatch.setattr(
+        slicing, "scan_folder", scan_folder.scan_folder if way == "fast" else scan_folder.scan_folder_plainly
+    )
     root = tmp_path / "tree"
     shutil.rmtree(root, ignore_errors=True)
     root.mkdir()
     build(os.fsencode(root), entries)
     here = os.open(root, os.O_RDONLY)
-    looks = [seen(here, 0, 200_000) for seen in (looking.look, looking.look_plainly)]
+    looks = [seen(here, 0, 200_000) for seen in (scan_folder.scan_folder, scan_folder.scan_folder_plainly)]
     os.close(here)
     for one in looks:
         one.folders, one.odd, one.big = sorted(one.folders), sorted(one.odd), sorted(one.big)
         one.largest = ""  # of several equal ones, either
     assert looks[0] == looks[1], "the fast way and the plain one see the same"
     tree, waiting = Tree.at(str(root), lengths=False), [""]
-    rules = Rules(str(root), depth, cold_before_s=1.5e9, big_bytes=200_000)
+    rules = WalkRules(str(root), depth, cold_before_s=1.5e9, big_bytes=200_000)
     while waiting:
         sums, left, _ = walk_slice(rules, [waiting.pop()], budget)
         waiting += left
-        for one in process.unpacked(process.packed(sums)):
+        for one in walk_worker.unpacked(walk_worker.packed(sums)):
             tree.add(one)
     tree.finish()
     for folder in tree.root.everything():
@@ -172,9 +175,9 @@ def many_files(root: Path, folders: int = 60, files: int = 20) -> int:
 def test_walkers_in_processes_of_their_own_find_the_same_and_may_die(tmp_path, monkeypatch):
     """One that dies over a slice leaves it to another; with none left, the caller walks."""
     total = many_files(tmp_path)
-    monkeypatch.setattr(walkers, "_CALL_AFTER_ENTRIES", 0)
-    monkeypatch.setattr(walkers, "_SLICE_THERE", 100)
-    monkeypatch.setattr(walkers, "_SLICE_HERE", 20)
+    monkeypatch.setattr(walk_pool, "_CALL_AFTER_ENTRIES", 0)
+    monkeypatch.setattr(walk_pool, "_SLICE_THERE", 100)
+    monkeypatch.setattr(walk_pool, "_SLICE_HERE", 20)
     whole = size_tree(LocalHost(), str(tmp_path))
     assert whole.complete and whole.root.extent.bytes == total
     started = []
@@ -189,7 +192,7 @@ def test_walkers_in_processes_of_their_own_find_the_same_and_may_die(tmp_path, m
     class Module:
         PIPE, DEVNULL, Popen = subprocess.PIPE, subprocess.DEVNULL, staticmethod(dying)
 
-    monkeypatch.setattr(walkers, "subprocess", Module)
+    monkeypatch.setattr(walk_pool, "subprocess", Module)
     again = size_tree(LocalHost(), str(tmp_path))
     assert again.complete and again.root.extent == whole.root.extent
     assert len(started) > 1 and all(process.poll() is not None for process in started), "none is left behind"
@@ -200,7 +203,7 @@ def test_one_disk_with_platters_never_has_two_walkers(tmp_path, monkeypatch, med
     many_files(tmp_path)
     at_work, seen, lock = Counter(), [], threading.Lock()
 
-    class Watched(walkers._Walker):
+    class Watched(walk_pool._Walker):
         """A walker in a thread that tells when it is at work."""
 
         def __init__(self, work):
@@ -226,10 +229,10 @@ def test_one_disk_with_platters_never_has_two_walkers(tmp_path, monkeypatch, med
     host = LocalHost()
     drive = a_drive(path=str(tmp_path), medium=medium, disk="sdx")
     monkeypatch.setattr(host, "drives", lambda: (drive, replace(drive, id="other", path="/elsewhere")))
-    monkeypatch.setattr(walkers, "_Walker", Watched)
-    monkeypatch.setattr(walkers, "_CALL_AFTER_ENTRIES", 0)
-    monkeypatch.setattr(walkers, "_SLICE_HERE", 20)
-    monkeypatch.setattr(walkers.os, "cpu_count", lambda: 4)
+    monkeypatch.setattr(walk_pool, "_Walker", Watched)
+    monkeypatch.setattr(walk_pool, "_CALL_AFTER_ENTRIES", 0)
+    monkeypatch.setattr(walk_pool, "_SLICE_HERE", 20)
+    monkeypatch.setattr(walk_pool.os, "cpu_count", lambda: 4)
     trees = size_trees(host, [str(tmp_path / "f0"), str(tmp_path / "f1"), str(tmp_path / "f2")])
     assert all(tree.complete for tree in trees)
     assert max(seen) <= most and (most == 1 or max(seen) > 1)
@@ -255,13 +258,13 @@ def test_deep_wide_and_circular_trees(tmp_path, monkeypatch):
     extent = tree.root.extent
     assert (extent.bytes, extent.folders, extent.files) == (777, 352, 5_001) and not list(tree.root.problems)
     assert len(tree.folders) < 20, "what lies deep is counted with the last folder that is kept"
-    monkeypatch.setattr(slices, "_FOLDERS_HELD", 3)
+    monkeypatch.setattr(slicing, "_FOLDERS_HELD", 3)
     assert size_tree(LocalHost(), str(tmp_path)).root.extent == extent, "climbing back by .."
     circle = (os.stat(tmp_path).st_dev, os.stat(tmp_path).st_ino)
-    facts = slices._facts
+    facts = slicing._facts
     wide_identity = (os.stat(wide).st_dev, os.stat(wide).st_ino)
     monkeypatch.setattr(
-        slices, "_facts", lambda handle: (circle, 0) if facts(handle)[0] == wide_identity else facts(handle)
+        slicing, "_facts", lambda handle: (circle, 0) if facts(handle)[0] == wide_identity else facts(handle)
     )
     problems = list(size_tree(LocalHost(), str(tmp_path)).root.problems)
     assert problems == [(str(wide), "this folder leads back into one above it")]
@@ -275,22 +278,22 @@ def test_mounts_are_not_entered_and_what_vanishes_is_no_problem(tmp_path, monkey
     tree = size_tree(host, str(tmp_path))
     assert list(tree.root.problems) == [(str(tmp_path / "f1"), "another drive is mounted here")]
     assert tree.at_path(str(tmp_path / "f1")) is None
-    opened = slices._open
+    opened = slicing._open
 
     def gone(name, above):
         if name == "f2":
             raise FileNotFoundError(2, "gone", name)
         return opened(name, above)
 
-    monkeypatch.setattr(slices, "_open", gone)
+    monkeypatch.setattr(slicing, "_open", gone)
     assert len(list(size_tree(host, str(tmp_path)).root.problems)) == 1
     assert list(size_tree(host, str(tmp_path / "not-there")).root.problems) != []
 
 
 def test_a_stop_leaves_what_was_found_marked_as_partial(tmp_path, monkeypatch):
     many_files(tmp_path)
-    monkeypatch.setattr(walkers, "_SLICE_HERE", 50)
-    monkeypatch.setattr(walkers, "_TELL_EVERY_S", 0.0)
+    monkeypatch.setattr(walk_pool, "_SLICE_HERE", 50)
+    monkeypatch.setattr(walk_pool, "_TELL_EVERY_S", 0.0)
     stop, told = Stop(), []
 
     def watch(progress):
@@ -324,20 +327,20 @@ def test_a_world_counts_lengths_and_a_file_may_be_a_root(world):
     ],
 )
 def test_placeholders_are_told_by_the_marks_of_their_system(monkeypatch, tmp_path, system, facts, expected):
-    assert looking.not_here(SimpleNamespace(**facts), system) is expected
+    assert scan_folder.not_here(SimpleNamespace(**facts), system) is expected
     junction, cloud = {"st_reparse_tag": 0xA0000003}, {"st_reparse_tag": 0x9000001A}
-    assert looking.leads_elsewhere(SimpleNamespace(st_file_attributes=0x410, **junction))
-    assert not looking.leads_elsewhere(SimpleNamespace(st_file_attributes=0x410, **cloud)), "a cloud folder is a folder"
-    assert not looking.leads_elsewhere(SimpleNamespace(st_file_attributes=0x10, **junction))
+    assert scan_folder.leads_elsewhere(SimpleNamespace(st_file_attributes=0x410, **junction))
+    assert not scan_folder.leads_elsewhere(SimpleNamespace(st_file_attributes=0x410, **cloud)), "a cloud folder"
+    assert not scan_folder.leads_elsewhere(SimpleNamespace(st_file_attributes=0x10, **junction))
 
 
 def test_what_is_not_here_is_counted_apart(tmp_path, monkeypatch):
     """As on a system that marks placeholders: they take no room here."""
     for name, size in (("here.bin", 1000), ("away.bin", 9000)):
         (tmp_path / name).write_bytes(b"x" * size)
-    monkeypatch.setattr(looking, "MAY_BE_AWAY", True)
-    monkeypatch.setattr(slices, "MAY_BE_AWAY", True)
-    for module in (looking, slices):
+    monkeypatch.setattr(scan_folder, "MAY_BE_AWAY", True)
+    monkeypatch.setattr(slicing, "MAY_BE_AWAY", True)
+    for module in (scan_folder, slicing):
         monkeypatch.setattr(module, "not_here", lambda facts: facts.st_size == 9000)
     extent = size_tree(LocalHost(), str(tmp_path)).root.extent
     assert (extent.files, extent.bytes, extent.not_here_files, extent.not_here_bytes) == (1, 1000, 1, 9000)

@@ -9,13 +9,13 @@ import sqlite3
 import pytest
 
 from conftest import MB, fill
-from nuvik.core.hosts.contents import Block
+from nuvik.core.hosts.file_contents import Block
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Kind
-from nuvik.core.store.wire import from_wire, snapshot_to_wire
-from nuvik.core.survey.headline import survey_headline
-from nuvik.core.survey.walk.walkers import size_tree
+from nuvik.core.store.json_codec import from_wire, snapshot_to_wire
+from nuvik.core.survey.walk.walk_pool import size_tree
+from nuvik.core.views.survey_headline import survey_headline
 
 
 @pytest.mark.parametrize(

@@ -128,7 +128,7 @@ def choose_units(kind: str | None) -> None:
 
 def sizes_by_drive(given: list[str] | None, call: Call) -> dict[str, int]:
     """`DRIVE=SIZE` options, a size or a share such as `10%`, as bytes by drive id. Raises BadInput and Refused."""
-    from nuvik.core.survey.drive_wishes import headroom_of
+    from nuvik.core.survey.drives.drive_input import headroom_of
 
     found = {}
     for text in given or []:

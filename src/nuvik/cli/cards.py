@@ -71,7 +71,7 @@ def add_to(app: typer.Typer) -> None:
         """Tell Nuvik about a library, or show what was told. The folder at PATH counts as one from then on."""
         from nuvik.core.model.library import Card
         from nuvik.core.model.paths import normalised
-        from nuvik.core.survey.card_wishes import kind_of, name_of, opens_of, part_of, speed_of
+        from nuvik.core.survey.card_input import kind_of, name_of, opens_of, part_of, speed_of
 
         place = os.path.realpath(normalised(path))
         if not os.path.lexists(place):
@@ -103,7 +103,7 @@ def add_to(app: typer.Typer) -> None:
             card = replace(card, **told)
             call.workspace.tell(card)
         if call.as_json:
-            from nuvik.core.store.wire import to_wire
+            from nuvik.core.store.json_codec import to_wire
 
             call.document("card", to_wire(card))
         else:
@@ -116,8 +116,8 @@ def add_to(app: typer.Typer) -> None:
     @command(cards, "export")
     def export(call: Call, file: Annotated[str, typer.Argument(metavar="FILE.toml", show_default=False)]) -> None:
         """Write every card to a TOML file."""
-        from nuvik.core.cards_file import cards_text
-        from nuvik.core.store.text_file import write_text
+        from nuvik.core.input.cards_file import cards_text
+        from nuvik.core.store.safe_file import write_text
 
         told = call.workspace.cards()
         write_text(file, cards_text(told))
@@ -126,7 +126,7 @@ def add_to(app: typer.Typer) -> None:
     @command(cards, "import")
     def read(call: Call, file: Annotated[str, typer.Argument(metavar="FILE.toml", show_default=False)]) -> None:
         """Read cards from a TOML file; where one says something, it counts from now on."""
-        from nuvik.core.cards_file import read_cards_file
+        from nuvik.core.input.cards_file import read_cards_file
 
         found = read_cards_file(file, os.path.dirname(os.path.abspath(file)))
         known = {card.path: card for card in call.workspace.cards()}

@@ -26,7 +26,7 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
     ) -> None:
         """List the drives: capacity, use, speed and tier, fastest first; with names, all that is known of each."""
-        from nuvik.core.store.wire import drive_to_wire
+        from nuvik.core.store.json_codec import drive_to_wire
 
         found = call.workspace.host.drives()
         if names:
@@ -68,7 +68,7 @@ def add_to(app: typer.Typer) -> None:
         """Tell Nuvik about a drive: its name, headroom, what it is for."""
         from dataclasses import replace
 
-        from nuvik.core.survey.drive_wishes import clean_name, headroom_of
+        from nuvik.core.survey.drives.drive_input import clean_name, headroom_of
 
         meant = call.workspace.drive_or_refuse(which)
         if forget:
@@ -85,7 +85,7 @@ def add_to(app: typer.Typer) -> None:
         if portable is not None:
             told = replace(told, portable=portable)
         if template is not None:
-            from nuvik.core.planning.targets import clean_template
+            from nuvik.core.planning.drafting.target_paths import clean_template
 
             told = replace(told, target_template=clean_template(template, meant))
         call.workspace.book.tell(meant, told)
@@ -104,7 +104,13 @@ def add_to(app: typer.Typer) -> None:
         ] = False,
     ) -> None:
         """Which file system a drive should have, and how the system's own tool makes it. Nuvik does not format."""
-        from nuvik.core.planning.advice import advice_in_words, needs_of, steps_to_better, this_system, weigh
+        from nuvik.core.planning.buying.filesystem_advice import (
+            advice_in_words,
+            needs_of,
+            steps_to_better,
+            this_system,
+            weigh,
+        )
 
         snapshot = call.workspace.snapshot()
         meant = call.workspace.drive_or_refuse(which)
@@ -151,7 +157,7 @@ def _line(drive: Drive) -> str:
 
 
 def _tell_all(call: Call, drive: Drive) -> None:
-    from nuvik.core.survey.drive_page import drive_page
+    from nuvik.core.views.drive_page import drive_page
 
     libraries = sum(one.bytes for one in call.workspace.snapshot().on_drive(drive.id))
     call.say(shown(drive.label))

@@ -13,7 +13,7 @@ def add_to(app: typer.Typer) -> None:
     @command(app, "logbook")
     def logbook(call: Call) -> None:
         """Show every move, newest first: its state, and what it took beside what was expected."""
-        from nuvik.core.store.wire import to_wire
+        from nuvik.core.store.json_codec import to_wire
 
         workspace = call.workspace
         moves = list(reversed(workspace.journal.moves()))

@@ -15,7 +15,7 @@ from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.units import format_bytes, format_duration, format_free
 
 if TYPE_CHECKING:
-    from nuvik.core.planning.draft import Draft
+    from nuvik.core.planning.drafting.draft import Draft
     from nuvik.core.rehearsal.whatifs import WhatIf
 
 Headroom = Annotated[
@@ -56,9 +56,9 @@ def add_to(app: typer.Typer) -> None:
         headroom: Headroom = None,
     ) -> None:
         """Write a plan of your own moves: each library and the drive or folder it goes to."""
-        from nuvik.core.planning.telling import headline, totals
+        from nuvik.core.store.json_codec import plan_to_wire
         from nuvik.core.store.plan_file import write_plan
-        from nuvik.core.store.wire import plan_to_wire
+        from nuvik.core.views.draft_sentences import headline, totals
 
         if len(moves) % 2:
             raise BadInput(f"{shown(moves[-1])} has no drive to go to.", next_step="Give pairs: PATH DRIVE.")
@@ -85,9 +85,9 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
     ) -> None:
         """Show a plan, and step by step how it stands against the last survey."""
-        from nuvik.core.planning.against import State, draft_of, plan_headline, standings
+        from nuvik.core.planning.drafting.plan_vs_survey import State, draft_of, plan_headline, standings
+        from nuvik.core.store.json_codec import to_wire
         from nuvik.core.store.plan_file import read_plan, write_plan
-        from nuvik.core.store.wire import to_wire
 
         workspace = call.workspace
         opened, snapshot = read_plan(plan), workspace.snapshot()
@@ -142,7 +142,7 @@ def add_to(app: typer.Typer) -> None:
     ) -> None:
         """Simulate a plan: time, free space at every step, whatever forbids it, and what-ifs. Changes nothing."""
         from nuvik.core.rehearsal import whatifs
-        from nuvik.core.rehearsal.supposing import grown, new_of, slower_of
+        from nuvik.core.rehearsal.whatif_catalogue import grown, new_of, slower_of
         from nuvik.core.store.plan_file import read_plan
 
         workspace = call.workspace
@@ -187,7 +187,7 @@ def say_steps(call: Call, plan: Plan, notes: list[str]) -> None:
 
 
 def _say_beside(call: Call, one: Draft, other: Draft, names: tuple[str, str]) -> None:
-    from nuvik.core.planning.compare import figures, otherwise
+    from nuvik.core.views.compare_drafts import figures, otherwise
 
     call.say(f"{'':<24}{shorten(names[0], 26):>28}{shorten(names[1], 26):>28}")
     for row in figures((one, other)):
@@ -208,8 +208,8 @@ def show_rehearsal(
 ) -> Timeline:
     """Rehearse and print; ends with exit code 3 when something forbids the plan."""
     from nuvik.core.rehearsal.forecast import in_words
-    from nuvik.core.rehearsal.headline import rehearsal_headline
-    from nuvik.core.store.wire import to_wire
+    from nuvik.core.store.json_codec import to_wire
+    from nuvik.core.views.rehearsal_headline import rehearsal_headline
 
     workspace = call.workspace
     timeline = workspace.rehearse(plan, on_trial, what_ifs=what_ifs)

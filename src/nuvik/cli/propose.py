@@ -15,7 +15,7 @@ from nuvik.core.model.names import shown
 if TYPE_CHECKING:
     from nuvik.core.model.plan import Plan
     from nuvik.core.model.wishes import Wishes
-    from nuvik.core.planning.answer import Answer
+    from nuvik.core.planning.drafting.recommendation import Answer
 
 
 def add_to(app: typer.Typer) -> None:
@@ -52,8 +52,8 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
     ) -> None:
         """Compute the best placement, with reasons and a proof; with -o, write it as a plan."""
+        from nuvik.core.store.json_codec import plan_to_wire, to_wire
         from nuvik.core.store.plan_file import write_plan
-        from nuvik.core.store.wire import plan_to_wire, to_wire
 
         wishes = _wishes(call, headroom, free, weeks, style, most_moves, hours, grow, pin, forbid, whole, weigh)
         if weigh and all("=" not in one for one in weigh):
@@ -100,8 +100,8 @@ def add_to(app: typer.Typer) -> None:
         forget: Annotated[bool, typer.Option("--forget", help="Forget what was chosen for this kind.")] = False,
     ) -> None:
         """Show where new content of each kind goes, or choose where one kind goes from now on."""
-        from nuvik.core.store.wire import to_wire
-        from nuvik.core.survey.card_wishes import kind_of
+        from nuvik.core.store.json_codec import to_wire
+        from nuvik.core.survey.card_input import kind_of
 
         workspace = call.workspace
         meant = kind_of(kind) if kind else None
@@ -138,7 +138,7 @@ def _say_weights(call: Call, wishes: Wishes) -> None:
 
 
 def _say_proposal(call: Call, found: Answer, plan: Plan | None) -> None:
-    from nuvik.core.planning.telling import totals
+    from nuvik.core.views.draft_sentences import totals
 
     call.say(found.in_words())
     if plan:
@@ -163,7 +163,7 @@ def _wishes(
     """What the options ask for. Raises BadInput and Refused."""
     from nuvik.core.model.paths import normalised
     from nuvik.core.model.wishes import Wishes
-    from nuvik.core.planning.asked import count_of, number_of, style_of, weights_of
+    from nuvik.core.planning.drafting.wishes_input import count_of, number_of, style_of, weights_of
 
     wanted = style_of(style)
     growing = number_of("" if grow is None else str(grow), "--room-to-grow")

@@ -44,7 +44,7 @@ def add_to(app: typer.Typer) -> None:
         finally:
             _clear()
         if call.as_json:
-            from nuvik.core.store.wire import to_wire
+            from nuvik.core.store.json_codec import to_wire
 
             call.document("gauge", {"drives": [to_wire(outcome) for outcome in outcomes]})
         for outcome in outcomes:
@@ -110,7 +110,7 @@ def _budgets(
 ) -> tuple[list[GaugeBudget], list[GaugeOutcome]]:
     """What each drive would cost; drives that cannot be measured become problems and the others go on."""
     from nuvik.core.model.gauging import GaugeOutcome
-    from nuvik.core.survey.gauge import budget_for
+    from nuvik.core.survey.drives.gauge import budget_for
 
     workspace = call.workspace
     drives = [workspace.drive_or_refuse(name) for name in names or []]

@@ -16,7 +16,7 @@ from nuvik.core.model.snapshot import LargeFile, Snapshot
 from nuvik.core.model.units import format_bytes, format_count
 
 if TYPE_CHECKING:
-    from nuvik.core.survey.walk.walkers import Progress
+    from nuvik.core.survey.walk.walk_pool import Progress
 
 _LISTED = 10
 EXIT_STOPPED = 4
@@ -33,8 +33,8 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
     ) -> None:
         """Measure the libraries below PATH (each sub-folder is one) and keep a snapshot."""
-        from nuvik.core.store.wire import snapshot_to_wire
-        from nuvik.core.survey.headline import survey_headline
+        from nuvik.core.store.json_codec import snapshot_to_wire
+        from nuvik.core.views.survey_headline import survey_headline
 
         stop = Stop()
         with stopping(stop, call):
@@ -71,8 +71,8 @@ def add_to(app: typer.Typer) -> None:
         since: Annotated[str | None, typer.Option("--since", metavar="DATE", help="Such as 2026-10-01.")] = None,
     ) -> None:
         """Tell what grew, what is new and what went since the survey before, and how long each drive lasts."""
-        from nuvik.core.store.wire import to_wire
-        from nuvik.core.survey.growth import by_drive, differences, forecast_sentence, in_words
+        from nuvik.core.store.json_codec import to_wire
+        from nuvik.core.survey.history.growth import by_drive, differences, forecast_sentence, in_words
 
         compared = call.workspace.changes(_moment(since) if since else None)
         rates = call.workspace.growth()
@@ -106,7 +106,7 @@ def add_to(app: typer.Typer) -> None:
     @command(app, "twins")
     def twins(call: Call) -> None:
         """Look for large files that lie on two drives, by size and checksum. Nothing is removed."""
-        from nuvik.core.store.wire import to_wire
+        from nuvik.core.store.json_codec import to_wire
 
         stop = Stop()
         try:
@@ -173,7 +173,7 @@ def _list_libraries(call: Call, snapshot: Snapshot) -> None:
 
 
 def _list_loose(call: Call, snapshot: Snapshot) -> None:
-    from nuvik.core.survey.loose import loose_files, old_downloads
+    from nuvik.core.survey.loose_data import loose_files, old_downloads
 
     call.say("\nIn no library:")
     for folder in snapshot.loose[:_LISTED]:

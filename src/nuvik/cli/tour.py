@@ -37,11 +37,11 @@ def take_tour(call: Call, at: str | None, out: str) -> None:
 def _tour(call: Call, folder: str, drawing: str) -> None:
     from nuvik.core.carrying.run import carry_plan, undo
     from nuvik.core.model.wishes import Wishes
-    from nuvik.core.planning.telling import totals
-    from nuvik.core.rehearsal.headline import rehearsal_headline
-    from nuvik.core.survey.gauge import budget_for
-    from nuvik.core.survey.headline import survey_headline
-    from nuvik.core.survey.speeds_headline import speeds_headline
+    from nuvik.core.survey.drives.gauge import budget_for
+    from nuvik.core.views.draft_sentences import totals
+    from nuvik.core.views.rehearsal_headline import rehearsal_headline
+    from nuvik.core.views.speeds_headline import speeds_headline
+    from nuvik.core.views.survey_headline import survey_headline
     from nuvik.core.workspace import open_workspace
     from nuvik.drawing.drives import draw_before_after
 

@@ -17,8 +17,8 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.paths import normalised
 from nuvik.core.model.progress import Report, Stop, silent
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.planning.waiting import factor_for
-from nuvik.core.store.cards import CardBox
+from nuvik.core.planning.placement.waiting import factor_for
+from nuvik.core.store.card_store import CardBox
 from nuvik.core.store.database import Database
 from nuvik.core.store.drive_book import DriveBook
 from nuvik.core.store.journal import Journal
@@ -32,14 +32,14 @@ from nuvik.core.store.snapshots import (
     snapshot_before,
     together,
 )
-from nuvik.core.survey.drive_findings import drive_findings
-from nuvik.core.survey.gauge import gauge_drive
-from nuvik.core.survey.growth import Growth, growth
-from nuvik.core.survey.leftover_tests import remove_leftovers
-from nuvik.core.survey.take import as_told, survey
+from nuvik.core.survey.drives.drive_findings import drive_findings
+from nuvik.core.survey.drives.gauge import gauge_drive
+from nuvik.core.survey.drives.leftover_tests import remove_leftovers
+from nuvik.core.survey.history.growth import Growth, growth
+from nuvik.core.survey.take_survey import as_told, survey
 from nuvik.core.survey.twins import Reading, Twins, find_twins
-from nuvik.core.survey.walk.tree import Folder
-from nuvik.core.survey.walk.walkers import Watching, size_tree, unwatched
+from nuvik.core.survey.walk.folder_tree import Folder
+from nuvik.core.survey.walk.walk_pool import Watching, size_tree, unwatched
 
 Gauging = Callable[[GaugeProgress], None]
 

@@ -22,15 +22,15 @@ from nuvik.core.model.purchase import Candidate
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.wishes import Wishes
-from nuvik.core.planning.answer import Answer, answer
-from nuvik.core.planning.draft import Draft
-from nuvik.core.planning.landing import landing_on, landing_so_far
-from nuvik.core.planning.purchases import Verdict, verdicts_on
+from nuvik.core.planning.buying.purchases import Verdict, verdicts_on
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.landing import landing_on, landing_so_far
+from nuvik.core.planning.drafting.recommendation import Answer, answer
 from nuvik.core.rehearsal.rehearse import Checked, check_plan, rehearse
 from nuvik.core.rehearsal.whatifs import WhatIf
 from nuvik.core.store.database import Database
 from nuvik.core.store.drive_book import DriveBook
-from nuvik.core.survey.take import survey_one
+from nuvik.core.survey.take_survey import survey_one
 from nuvik.core.survey_room import SurveyRoom
 
 CANDIDATES_FILE = "candidates.toml"

@@ -10,9 +10,9 @@ import time
 import platformdirs
 import tomlkit
 
-from nuvik.core.cards_file import CARDS_FILE, CARDS_FORMAT
 from nuvik.core.hosts.world import STATE_FOLDER
 from nuvik.core.hosts.world_file import WORLD_FILE, WORLD_FORMAT, read_world
+from nuvik.core.input.cards_file import CARDS_FILE, CARDS_FORMAT
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import normalised

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
+from nuvik.core.model.cold import COLD_AFTER_DAYS
 from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes
-from nuvik.core.survey.age_board import AGE_TICKS, AgeBoard, Spot, across_of, age_board, big_and_cold_in_words
-from nuvik.core.survey.headline import COLD_AFTER_DAYS
+from nuvik.core.views.age_board import AGE_TICKS, AgeBoard, Spot, across_of, age_board, big_and_cold_in_words
 from nuvik.drawing.palette import DAY
 from nuvik.drawing.sheet import plain_axes, sheet
 

@@ -12,10 +12,10 @@ from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import Base, format_bytes, preferred
-from nuvik.core.planning.against import draft_of
-from nuvik.core.planning.draft import Draft
-from nuvik.core.planning.telling import totals
-from nuvik.core.survey.headline import survey_headline
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.plan_vs_survey import draft_of
+from nuvik.core.views.draft_sentences import totals
+from nuvik.core.views.survey_headline import survey_headline
 from nuvik.drawing.palette import DAY
 from nuvik.drawing.sheet import INCHES_WIDE, plain_axes, sheet
 

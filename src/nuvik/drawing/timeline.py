@@ -8,7 +8,7 @@ from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.timeline import Timeline, TimelineStep
 from nuvik.core.model.units import format_bytes, format_duration
-from nuvik.core.rehearsal.headline import rehearsal_headline
+from nuvik.core.views.rehearsal_headline import rehearsal_headline
 from nuvik.drawing.palette import DAY
 from nuvik.drawing.sheet import plain_axes, sheet
 

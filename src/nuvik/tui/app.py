@@ -19,7 +19,7 @@ from nuvik.core.model.errors import NuvikError, StopRequested
 from nuvik.core.model.gauging import GaugeBudget, GaugeProgress
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Event, Stop
-from nuvik.core.survey.walk.walkers import Progress
+from nuvik.core.survey.walk.walk_pool import Progress
 from nuvik.tui.desk import Carrying, Desk, Gauging
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.help import Help
@@ -239,7 +239,7 @@ class NuvikApp(App[None]):
         self.run_worker(partial(self._carry, act, self.desk.carrying), thread=True, group="carry", exit_on_error=False)
 
     def _carry(self, act: Callable[[Work], Outcome], carrying: Carrying) -> None:
-        from nuvik.core.carrying.headline import ended_headline
+        from nuvik.core.views.carry_headline import ended_headline
 
         workspace = self.desk.workspace
         try:

@@ -12,7 +12,7 @@ from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Event, Stop
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timeline import Timeline
-from nuvik.core.planning.draft import Draft
+from nuvik.core.planning.drafting.draft import Draft
 
 if TYPE_CHECKING:
     from nuvik.core.rehearsal.rehearse import Checked

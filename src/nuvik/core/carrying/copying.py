@@ -6,17 +6,17 @@ import os
 import time
 from dataclasses import replace
 
-from nuvik.core.carrying.places import incoming, incoming_folder, make_aside, make_way
+from nuvik.core.carrying.aside_folders import incoming, incoming_folder, make_aside, make_way
 from nuvik.core.carrying.work import Meter, Work
+from nuvik.core.checks.check_step import carried_xattrs
 from nuvik.core.hosts.checksum import Checksum
-from nuvik.core.hosts.contents import is_sparse
+from nuvik.core.hosts.file_contents import is_sparse
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Stopped
+from nuvik.core.model.inventory import EntryRecord, Inventory
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
-from nuvik.core.planning.checks import carried_xattrs
-from nuvik.core.store.journal import EntryRecord
-from nuvik.core.survey.inventory import Inventory, take_inventory
+from nuvik.core.survey.walk.take_inventory import take_inventory
 
 _KEEP_EVERY_S = 1.0
 _KEEP_EVERY = 256

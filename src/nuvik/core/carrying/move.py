@@ -11,20 +11,20 @@ import time
 from collections.abc import Callable
 from dataclasses import replace
 
+from nuvik.core.carrying.aside_folders import held, held_folder, missing_folders, remove_aside, unmake_way
 from nuvik.core.carrying.copying import copy_library
-from nuvik.core.carrying.places import held, held_folder, missing_folders, remove_aside, unmake_way
 from nuvik.core.carrying.proof import copy_unchanged, look_through, prove_copy, unchanged
 from nuvik.core.carrying.switch import holds_original, publish, put_back, switch, unpublish
 from nuvik.core.carrying.undo import discard, take_back
 from nuvik.core.carrying.work import Work
+from nuvik.core.checks.check_step import check_step
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Tether
 from nuvik.core.model.units import format_bytes
-from nuvik.core.planning.checks import check_step
-from nuvik.core.rehearsal.experience import as_step
+from nuvik.core.rehearsal.calibration_samples import as_step
 
 _GAIN_LOOKS, _BETWEEN_LOOKS_S = 15, 0.1
 _MOST_PASSES = 5

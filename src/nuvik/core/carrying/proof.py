@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import os
 
-from nuvik.core.carrying.places import incoming
+from nuvik.core.carrying.aside_folders import incoming
 from nuvik.core.carrying.work import Meter, Work
 from nuvik.core.hosts.checksum import Checksum
+from nuvik.core.model.inventory import EntryRecord, Inventory
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
-from nuvik.core.store.journal import EntryRecord
-from nuvik.core.survey.inventory import Inventory, take_inventory
+from nuvik.core.survey.walk.take_inventory import take_inventory
 
 
 def prove_copy(work: Work, move: Move) -> list[str]:

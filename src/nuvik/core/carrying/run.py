@@ -8,10 +8,10 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 
-from nuvik.core.carrying.faults import stopped_by
+from nuvik.core.carrying.aside_folders import held
+from nuvik.core.carrying.explain_oserror import stopped_by
 from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.carrying.move import carry_move
-from nuvik.core.carrying.places import held
 from nuvik.core.carrying.proof import unchanged
 from nuvik.core.carrying.undo import Way, move_back, way_back
 from nuvik.core.carrying.work import Work
@@ -22,8 +22,8 @@ from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Event
 from nuvik.core.model.units import format_count
 from nuvik.core.rehearsal.rehearse import check_plan, rehearse
-from nuvik.core.store.wire import plan_to_wire
-from nuvik.core.survey.inventory import take_inventory
+from nuvik.core.store.json_codec import plan_to_wire
+from nuvik.core.survey.walk.take_inventory import take_inventory
 
 
 @dataclass(frozen=True, slots=True)

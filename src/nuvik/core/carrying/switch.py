@@ -11,14 +11,14 @@ import stat
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from nuvik.core.carrying.places import held, held_folder, incoming, incoming_folder, make_aside, remove_aside
+from nuvik.core.carrying.aside_folders import held, held_folder, incoming, incoming_folder, make_aside, remove_aside
 from nuvik.core.carrying.work import Work
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.errors import Stopped
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Tether
-from nuvik.core.survey.walk.entries import OURS_PREFIX
+from nuvik.core.survey.walk.walk_entries import OURS_PREFIX
 
 
 def leads_to(files: Files, link: str, goal: str) -> bool:

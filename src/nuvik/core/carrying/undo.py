@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from dataclasses import dataclass, replace
 
-from nuvik.core.carrying.places import incoming, incoming_folder, remove_aside, unmake_way
+from nuvik.core.carrying.aside_folders import incoming, incoming_folder, remove_aside, unmake_way
 from nuvik.core.carrying.proof import copy_unchanged
 from nuvik.core.carrying.switch import holds_original, put_back, unpublish
 from nuvik.core.carrying.work import Work
@@ -16,10 +16,10 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Tether
 from nuvik.core.model.timing import WritePace
 from nuvik.core.model.units import format_bytes
-from nuvik.core.rehearsal.experience import as_step
+from nuvik.core.rehearsal.calibration_samples import as_step
 from nuvik.core.rehearsal.phases import step_times
 from nuvik.core.store.journal import new_token
-from nuvik.core.survey.walk.walkers import size_tree
+from nuvik.core.survey.walk.walk_pool import size_tree
 
 
 def discard(work: Work, move: Move) -> Move:

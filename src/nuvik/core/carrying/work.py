@@ -12,7 +12,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.journal import Move
 from nuvik.core.model.progress import Event, Report, Stop, silent
 from nuvik.core.rehearsal.calibration import Calibration
-from nuvik.core.rehearsal.experience import learnt_from
+from nuvik.core.rehearsal.calibration_samples import learnt_from
 from nuvik.core.store.journal import Journal
 
 _BETWEEN_REPORTS_S = 0.1

@@ -11,7 +11,7 @@ import struct
 
 import xxhash
 
-from nuvik.core.hosts.contents import Block
+from nuvik.core.hosts.file_contents import Block
 
 _GRAIN = 64 * 1024
 _ZEROS = bytes(_GRAIN)

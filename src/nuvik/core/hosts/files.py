@@ -1,7 +1,7 @@
 """Every file operation that Nuvik performs on libraries, in one place.
 
 Surveying and carrying touch files only through `Files`, so that one and the same code moves the files of this
-computer and of a world. A `Watch` is told of each operation before it happens; a world's watch keeps its
+computer and of a world. A `FileOpHook` is told of each operation before it happens; a world's watch keeps its
 declared capacity, file system limits, speeds and faults, and the plain one does nothing.
 
 All methods raise OSError as the system does.
@@ -17,7 +17,7 @@ import sys
 from collections.abc import Iterator
 
 from nuvik.core.hosts import syscalls
-from nuvik.core.hosts.contents import (
+from nuvik.core.hosts.file_contents import (
     BLOCK_BYTES,
     HOLE_BYTES,
     Block,
@@ -27,14 +27,14 @@ from nuvik.core.hosts.contents import (
     open_for_reading,
     read_at,
 )
-from nuvik.core.hosts.watch import Watch
+from nuvik.core.hosts.file_op_hook import FileOpHook
 
 
 class Files:
     """The operations. Paths are text as `os.fsdecode` gives it, so any name is carried exactly."""
 
-    def __init__(self, watch: Watch | None = None) -> None:
-        self.watch = watch or Watch()
+    def __init__(self, hook: FileOpHook | None = None) -> None:
+        self.hook = hook or FileOpHook()
         # Page-aligned memory, as direct reading demands; kept, since fresh pages cost more than a small file.
         self._buffers: list[mmap.mmap] = []
 
@@ -42,7 +42,7 @@ class Files:
 
     def facts(self, path: str) -> os.stat_result:
         """What the system knows of a path, without following a link."""
-        self.watch.before("look", path)
+        self.hook.before("look", path)
         return os.lstat(path)
 
     def exists(self, path: str) -> bool:
@@ -61,18 +61,18 @@ class Files:
         return self.exists(path) and stat.S_ISLNK(self.facts(path).st_mode)
 
     def read_link(self, path: str) -> str:
-        self.watch.before("look", path)
+        self.hook.before("look", path)
         text = os.readlink(path)
         return text.removeprefix("\\\\?\\") if sys.platform == "win32" else text
 
     def list_folder(self, path: str) -> list[os.DirEntry[str]]:
         """The entries of a folder, in the order of their names' bytes."""
-        self.watch.before("look", path)
+        self.hook.before("look", path)
         with os.scandir(path) as entries:
             return sorted(entries, key=lambda entry: os.fsencode(entry.name))
 
     def read_text(self, path: str) -> str:
-        self.watch.before("look", path)
+        self.hook.before("look", path)
         with open(path, encoding="utf-8") as file:
             return file.read()
 
@@ -83,7 +83,7 @@ class Files:
 
         With `past_cache` the system's cache is passed over where it allows, so that the medium itself answers.
         """
-        self.watch.before("read", path)
+        self.hook.before("read", path)
         descriptor, direct = open_for_reading(path, past_cache)
         buffer = self._buffers.pop() if self._buffers else mmap.mmap(-1, BLOCK_BYTES)
         try:
@@ -94,13 +94,13 @@ class Files:
                 content_at = content_at // BLOCK_BYTES * BLOCK_BYTES if content_at < facts.st_size else facts.st_size
                 while offset < content_at:
                     length = min(HOLE_BYTES, content_at - offset)
-                    self.watch.before("read", path, length)
+                    self.hook.before("read", path, length)
                     yield Block(offset, length, None)
                     offset += length
                 if offset >= facts.st_size:
                     break
                 wanted = min(BLOCK_BYTES, facts.st_size - offset)
-                self.watch.before("read", path, wanted)
+                self.hook.before("read", path, wanted)
                 got = read_at(descriptor, buffer, offset, wanted, direct)
                 if got < wanted and direct:  # a short direct read in the middle of a file cannot be continued
                     os.close(descriptor)
@@ -109,7 +109,7 @@ class Files:
                 if got == 0:
                     break  # the file became shorter meanwhile: the second look at the source will tell
                 data = buffer[:got]
-                yield Block(offset, got, self.watch.read_back(path, data) if past_cache else data)
+                yield Block(offset, got, self.hook.read_back(path, data) if past_cache else data)
                 offset += got
         finally:
             self._buffers.append(buffer)
@@ -117,7 +117,7 @@ class Files:
 
     def create(self, path: str, keep_holes: bool) -> Writer:
         """A new file; fails when the name is taken."""
-        return Writer(path, self.watch, keep_holes)
+        return Writer(path, self.hook, keep_holes)
 
     def write_small(self, path: str, text: str) -> None:
         """A small text file, written durably under its name or not at all."""
@@ -137,19 +137,19 @@ class Files:
     # -- names ---------------------------------------------------------------------------------------------
 
     def make_folder(self, path: str, mode: int = 0o700) -> None:
-        self.watch.before("mkdir", path)
+        self.hook.before("mkdir", path)
         os.mkdir(path, mode)
 
     def rename(self, source: str, target: str) -> None:
         """Rename within a volume; replaces a file of the target's name."""
-        self.watch.before("rename", source)
-        self.watch.before("rename", target)
+        self.hook.before("rename", source)
+        self.hook.before("rename", target)
         os.replace(source, target)
 
     def rename_to_free_name(self, source: str, target: str) -> None:
         """Rename within a volume; raises FileExistsError when the target's name is taken."""
-        self.watch.before("rename", source)
-        self.watch.before("rename", target)
+        self.hook.before("rename", source)
+        self.hook.before("rename", target)
         if syscalls.rename_without_replacing(source, target):
             return
         if self.exists(target):
@@ -158,13 +158,13 @@ class Files:
 
     def exchange(self, one: str, other: str) -> bool:
         """Let two names change places at once; False where the system cannot, with nothing changed."""
-        self.watch.before("rename", one)
-        self.watch.before("rename", other)
+        self.hook.before("rename", one)
+        self.hook.before("rename", other)
         return syscalls.exchange(one, other)
 
     def make_link(self, path: str, leads_to: str, to_folder: bool) -> None:
         """A symbolic link. On Windows a folder is linked by a junction where links need a privilege."""
-        self.watch.before("symlink", path)
+        self.hook.before("symlink", path)
         try:
             os.symlink(leads_to, path, target_is_directory=to_folder)
         except OSError:
@@ -175,15 +175,15 @@ class Files:
             _winapi.CreateJunction(leads_to, path)
 
     def make_hard_link(self, existing: str, path: str) -> None:
-        self.watch.before("link", path)
+        self.hook.before("link", path)
         os.link(existing, path, follow_symlinks=False)
 
     def remove(self, path: str) -> None:
-        self.watch.before("remove", path)
+        self.hook.before("remove", path)
         os.unlink(path)
 
     def remove_folder(self, path: str) -> None:
-        self.watch.before("remove", path)
+        self.hook.before("remove", path)
         os.rmdir(path)
 
     def remove_tree(self, path: str) -> None:
@@ -210,23 +210,23 @@ class Files:
     # -- marks ---------------------------------------------------------------------------------------------
 
     def mark_times(self, path: str, accessed_ns: int, changed_ns: int) -> None:
-        self.watch.before("mark", path)
+        self.hook.before("mark", path)
         if os.utime in os.supports_follow_symlinks:
             os.utime(path, ns=(accessed_ns, changed_ns), follow_symlinks=False)
         elif not os.path.islink(path):
             os.utime(path, ns=(accessed_ns, changed_ns))
 
     def mark_mode(self, path: str, mode: int) -> None:
-        self.watch.before("mark", path)
+        self.hook.before("mark", path)
         os.chmod(path, mode)
 
     def mark_owner(self, path: str, user: int, group: int) -> None:
-        self.watch.before("mark", path)
+        self.hook.before("mark", path)
         os.chown(path, user, group, follow_symlinks=False)
 
     def read_xattrs(self, path: str) -> dict[str, bytes]:
         """Extended attributes, those of the link itself for a link. Empty where the system has none."""
-        self.watch.before("look", path)
+        self.hook.before("look", path)
         try:
             if sys.platform == "linux":
                 names = os.listxattr(path, follow_symlinks=False)
@@ -242,7 +242,7 @@ class Files:
         return {}
 
     def mark_xattr(self, path: str, name: str, value: bytes) -> None:
-        self.watch.before("mark", path)
+        self.hook.before("mark", path)
         if sys.platform == "linux":
             os.setxattr(path, name, value, follow_symlinks=False)
         elif sys.platform == "darwin":
@@ -256,7 +256,7 @@ class Files:
 
     def sync_folder(self, path: str) -> None:
         """Make the names in a folder durable. Systems that cannot open a folder order names by themselves."""
-        self.watch.before("flush", path)
+        self.hook.before("flush", path)
         if sys.platform == "win32":
             return
         descriptor = os.open(path, os.O_RDONLY)
@@ -270,7 +270,7 @@ class Files:
 
     def sync_volume(self, path: str) -> bool:
         """Write everything on the volume of this folder to its medium; False where there is no such call."""
-        self.watch.before("flush", path)
+        self.hook.before("flush", path)
         if sys.platform == "win32":
             return False
         descriptor = os.open(path, os.O_RDONLY)

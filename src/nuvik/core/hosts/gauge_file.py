@@ -39,7 +39,7 @@ class GaugeFile:
 
     def __init__(self, files: Files, path: str, create: bool) -> None:
         """Open a file that is there for reading, or create one."""
-        self._watch, self._path = files.watch, path
+        self._watch, self._path = files.hook, path
         # Random bytes, so that a drive that compresses or knows zeros cannot flatter itself.
         self._buffer = mmap.mmap(-1, BLOCK_BYTES)
         if create:

@@ -15,11 +15,11 @@ import platformdirs
 import psutil
 
 from nuvik.core.hosts.base import DriveMemory, drive_holding, fastest_first
+from nuvik.core.hosts.disk_usage import Usage, UsageMeter
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.pace import pace_of_this_computer
 from nuvik.core.hosts.processes import open_paths, programs_using
 from nuvik.core.hosts.surroundings import surroundings_of
-from nuvik.core.hosts.usage import Usage, UsageMeter
 from nuvik.core.hosts.volumes import Listing, Volume, identifier_for
 from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive
 from nuvik.core.model.filesystems import normalised as normalised_filesystem

@@ -13,8 +13,8 @@ from collections.abc import Iterable
 from nuvik.core.hosts.base import DriveMemory, fastest_first
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.processes import open_paths, programs_using
-from nuvik.core.hosts.warden import Warden, WorldClock
 from nuvik.core.hosts.world_file import WORLD_FILE, DriveEntry, read_cards, read_world
+from nuvik.core.hosts.world_rules import WorldClock, WorldRules
 from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive
 from nuvik.core.model.library import Card
 from nuvik.core.model.names import shown
@@ -40,8 +40,8 @@ class WorldHost:
         self._world = read_world(self.folder)
         self.name = self._world.name
         self.clock = WorldClock(self._world.time_scale if waits else 0.0)
-        self._warden = Warden(self._declared(), self.clock, tuple(self._world.fault))
-        self.files = Files(self._warden)
+        self._rules = WorldRules(self._declared(), self.clock, tuple(self._world.fault))
+        self.files = Files(self._rules)
 
     def drives(self) -> tuple[Drive, ...]:
         self._read_again_if_changed()
@@ -63,7 +63,7 @@ class WorldHost:
         mark = self._mark_of_file()
         if mark != self._file_mark:
             self._world, self._file_mark = read_world(self.folder), mark
-            self._warden.redeclare(self._declared(), tuple(self._world.fault))
+            self._rules.redeclare(self._declared(), tuple(self._world.fault))
 
     def _drive(self, entry: DriveEntry) -> Drive:
         path = os.path.normpath(os.path.join(self.folder, entry.folder))
@@ -136,7 +136,7 @@ class WorldHost:
         return next((entry.temperature_c for entry in self._world.drive if entry.id == drive.id), None)
 
     def counters(self) -> dict[str, Counters]:
-        return self._warden.counters()
+        return self._rules.counters()
 
     def timer_s(self) -> float:
         return self.clock.now_s

@@ -9,7 +9,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.names import shown
 from nuvik.core.model.timeline import Forecast, Timeline
 from nuvik.core.rehearsal.scene import Scene
-from nuvik.core.survey.growth import FAR_WEEKS, Growth, weeks_left
+from nuvik.core.survey.history.growth import FAR_WEEKS, Growth, weeks_left
 
 
 def forecasts(scene: Scene, timeline: Timeline, rates: Mapping[str, Growth | None]) -> tuple[Forecast, ...]:

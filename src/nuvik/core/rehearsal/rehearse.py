@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from nuvik.core.checks.check_step import Findings, check_step
 from nuvik.core.hosts.base import Host
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
@@ -12,13 +13,12 @@ from nuvik.core.model.plan import Plan, Step
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timeline import Timeline, Violation
-from nuvik.core.planning.checks import Findings, check_step
 from nuvik.core.rehearsal.calibration import NOTHING_LEARNT, Calibration
 from nuvik.core.rehearsal.forecast import forecasts
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.rehearsal.whatifs import WhatIf, effects, supposed
-from nuvik.core.survey.growth import Growth
+from nuvik.core.survey.history.growth import Growth
 
 
 @dataclass(frozen=True)

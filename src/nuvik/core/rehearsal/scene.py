@@ -11,8 +11,8 @@ from nuvik.core.model.library import Library
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timing import Pace
-from nuvik.core.planning.against import draft_of
-from nuvik.core.planning.draft import Draft
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.plan_vs_survey import draft_of
 from nuvik.core.rehearsal.calibration import NOTHING_LEARNT, Calibration
 from nuvik.core.rehearsal.phases import NO_PACE
 

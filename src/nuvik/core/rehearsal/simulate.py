@@ -18,7 +18,7 @@ from nuvik.core.model.plan import Step
 from nuvik.core.model.timeline import Timeline, TimelineStep, Violation
 from nuvik.core.model.timing import WritePace
 from nuvik.core.model.units import format_bytes
-from nuvik.core.planning.waiting import waiting_s_per_week
+from nuvik.core.planning.placement.waiting import waiting_s_per_week
 from nuvik.core.rehearsal.phases import StepTimes, step_times, work_s
 from nuvik.core.rehearsal.scene import Scene
 

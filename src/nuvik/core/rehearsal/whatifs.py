@@ -15,10 +15,10 @@ from nuvik.core.model.purchase import Candidate
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timeline import Effect, Timeline
 from nuvik.core.model.units import format_bytes, format_count, format_duration
-from nuvik.core.planning.draft import Draft
-from nuvik.core.planning.landing import landing_so_far
-from nuvik.core.planning.purchases import verdicts_on
-from nuvik.core.planning.waiting import opening_s, waiting_of
+from nuvik.core.planning.buying.purchases import verdicts_on
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.landing import landing_so_far
+from nuvik.core.planning.placement.waiting import opening_s, waiting_of
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 

@@ -18,7 +18,7 @@ from nuvik.core.model.errors import Stopped
 from nuvik.core.model.gauging import GaugeResult
 from nuvik.core.store.database import Database
 from nuvik.core.store.gauges import gauge_history, keep_gauge, key_of, latest_gauges
-from nuvik.core.store.wire import from_wire, to_wire
+from nuvik.core.store.json_codec import from_wire, to_wire
 
 _ALL_PAGES = "SELECT key, id, told, last, seen_at, greeted FROM drive_book ORDER BY key"
 _STANDING = (

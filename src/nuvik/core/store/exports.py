@@ -12,8 +12,8 @@ from nuvik.core.model.errors import BadInput
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.store.text_file import write_text
-from nuvik.core.store.wire import drive_to_wire, to_wire
+from nuvik.core.store.json_codec import drive_to_wire, to_wire
+from nuvik.core.store.safe_file import write_text
 
 COLUMNS = (
     "id",

@@ -9,7 +9,7 @@ from functools import lru_cache
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.gauging import GaugeResult
 from nuvik.core.store.database import Database
-from nuvik.core.store.wire import from_wire, to_wire
+from nuvik.core.store.json_codec import from_wire, to_wire
 
 KEPT_A_DRIVE = 200
 

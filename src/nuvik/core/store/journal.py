@@ -9,11 +9,12 @@ import os
 import secrets
 import sqlite3
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.errors import Refused
+from nuvik.core.model.inventory import EntryRecord
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.library import Kind
 from nuvik.core.model.plan import Plan, Step, Tether
@@ -21,43 +22,6 @@ from nuvik.core.store.database import Database
 
 _PATHS = ("library", "source", "target")
 _SEPARATOR = b"\0"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class EntryRecord:
-    """One file, folder or link of a library as it was when it was copied. Times are nanoseconds."""
-
-    path: str
-    """Relative to the library; empty for the library itself."""
-    kind: str
-    """file, folder, link or hard-link."""
-    size: int
-    mode: int
-    user: int
-    group: int
-    accessed_ns: int
-    changed_ns: int
-    altered_ns: int
-    """When the system last changed anything of it (ctime): a write that keeps the other times still shows here."""
-    inode: str
-    link: str | None = None
-    """Where a link leads, as written in it; for a hard link, the entry whose contents it shares."""
-    carried_link: str | None = None
-    """What the copied link says, where that had to differ."""
-    checksum: str | None = None
-    proven: bool = False
-
-    def same_as(self, other: EntryRecord) -> bool:
-        """Whether nothing of the original changed between the two looks."""
-        return (
-            self.kind == other.kind
-            and self.size == other.size
-            and self.mode == other.mode
-            and self.link == other.link
-            and self.inode == other.inode
-            and (self.kind == "folder" or self.changed_ns == other.changed_ns)
-            and (self.kind != "file" or self.altered_ns == other.altered_ns)
-        )
 
 
 class Journal:

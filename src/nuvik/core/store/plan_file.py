@@ -10,8 +10,8 @@ from nuvik.core.model.errors import Refused
 from nuvik.core.model.formats import check_format
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Plan, Step, Tether
-from nuvik.core.store.text_file import write_text
-from nuvik.core.store.wire import from_wire, plan_to_wire
+from nuvik.core.store.json_codec import from_wire, plan_to_wire
+from nuvik.core.store.safe_file import write_text
 
 PLAN_FORMAT = "nuvik-plan/1"
 PLAN_ENDING = ".nuvik-plan.json"

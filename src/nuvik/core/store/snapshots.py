@@ -11,7 +11,7 @@ from nuvik.core.model.history import Sighting
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.store.database import Database
-from nuvik.core.store.wire import from_wire, to_wire
+from nuvik.core.store.json_codec import from_wire, to_wire
 
 _ALL_KEPT_DAYS, _DAILY_DAYS, _WEEKLY_DAYS = 2, 14, 365
 """All of the last two days are kept, one a day for two weeks, one a week for a year, one a month before."""

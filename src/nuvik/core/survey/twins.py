@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from nuvik.core.hosts.base import Host
 from nuvik.core.hosts.checksum import Checksum
-from nuvik.core.hosts.contents import open_for_reading
+from nuvik.core.hosts.file_contents import open_for_reading
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import LargeFile, Snapshot
 
@@ -74,7 +74,7 @@ def _grouped(files: Sequence[LargeFile], key: Callable[[LargeFile], object]) -> 
 def _ends(host: Host, file: LargeFile) -> object:
     """The first and last bytes, or None where it cannot be read or is no longer what the survey saw."""
     try:
-        host.files.watch.before("look", file.path)
+        host.files.hook.before("look", file.path)
         descriptor, _ = open_for_reading(file.path, past_cache=False)  # which leaves the access time alone
         try:
             if os.fstat(descriptor).st_size != file.bytes:

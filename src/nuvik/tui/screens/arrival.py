@@ -18,9 +18,9 @@ from nuvik.core.model.errors import BadInput, NuvikError
 from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes
-from nuvik.core.planning.advice import advice_in_words, needs_of, steps_to_better, this_system
-from nuvik.core.survey.drive_wishes import clean_name, headroom_of, kinds_of
-from nuvik.core.survey.gauge import budget_for
+from nuvik.core.planning.buying.filesystem_advice import advice_in_words, needs_of, steps_to_better, this_system
+from nuvik.core.survey.drives.drive_input import clean_name, headroom_of, kinds_of
+from nuvik.core.survey.drives.gauge import budget_for
 from nuvik.tui.desk import Desk
 
 if TYPE_CHECKING:

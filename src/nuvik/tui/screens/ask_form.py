@@ -15,7 +15,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.names import shown
 from nuvik.core.model.wishes import Style, Wishes
-from nuvik.core.planning.asked import style_of, wishes_as_typed
+from nuvik.core.planning.drafting.wishes_input import style_of, wishes_as_typed
 from nuvik.tui.theme import palette_of
 
 _FIELDS = ("style", "free", "moves", "hours", "weeks", "grow")

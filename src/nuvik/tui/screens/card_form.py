@@ -14,8 +14,8 @@ from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_speed
-from nuvik.core.survey.card_wishes import card_with
-from nuvik.core.survey.selection import may_overrule
+from nuvik.core.survey.card_input import card_with
+from nuvik.core.views.library_selection import may_overrule
 from nuvik.tui.desk import Desk
 
 if TYPE_CHECKING:

@@ -7,12 +7,12 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.widgets import DataTable, Static
 
-from nuvik.core.carrying.headline import PHASES, phase_number, progress_line, running_headline
 from nuvik.core.carrying.run import resume
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Event
 from nuvik.core.model.units import format_bytes, format_duration
+from nuvik.core.views.carry_headline import PHASES, phase_number, progress_line, running_headline
 from nuvik.tui.screens.stage import StageScreen, stage_key
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard

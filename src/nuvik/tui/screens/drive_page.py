@@ -14,7 +14,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.gauging import GaugeResult
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_speed
-from nuvik.core.survey.drive_page import drive_page
+from nuvik.core.views.drive_page import drive_page
 from nuvik.tui.desk import Desk
 from nuvik.tui.theme import palette_of
 

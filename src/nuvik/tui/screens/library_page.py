@@ -18,7 +18,7 @@ from nuvik.core.model.library import Library
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_bytes
-from nuvik.core.survey.library_page import Inner, inside_rows, library_page, links_in_words
+from nuvik.core.views.library_page import Inner, inside_rows, library_page, links_in_words
 from nuvik.tui.desk import Desk
 from nuvik.tui.theme import palette_of
 

@@ -7,12 +7,12 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.widgets import DataTable
 
-from nuvik.core.carrying.headline import logbook_headline, move_facts
 from nuvik.core.carrying.run import outlook_of_undo, release, resume, undo
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.units import format_bytes, format_duration
+from nuvik.core.views.carry_headline import logbook_headline, move_facts
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.theme import palette_of

@@ -12,8 +12,8 @@ from textual.widgets import Static
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
-from nuvik.core.planning.draft import Draft
-from nuvik.core.planning.telling import consequence, consequence_of_all, goes_to, headline, totals
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.views.draft_sentences import consequence, consequence_of_all, goes_to, headline, totals
 from nuvik.tui.screens.plan_asking import PlanAsking
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable

@@ -14,12 +14,12 @@ from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes
 from nuvik.core.model.wishes import Style, Wishes
-from nuvik.core.planning.against import draft_of, standings
-from nuvik.core.planning.draft import Draft
-from nuvik.core.planning.landing import landing_on, landing_so_far
-from nuvik.core.planning.mend import mended
-from nuvik.core.planning.telling import consequence_of_swap
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.landing import landing_on, landing_so_far
+from nuvik.core.planning.drafting.plan_vs_survey import draft_of, standings
+from nuvik.core.planning.drafting.repair import mended
 from nuvik.core.store.plan_file import PLAN_ENDING, free_plan_path, plans_in, read_plan, write_plan
+from nuvik.core.views.draft_sentences import consequence_of_swap
 from nuvik.tui.screens.ask_form import AskForm
 from nuvik.tui.screens.menu import Menu
 from nuvik.tui.screens.plan_sheets import BesideSheet, StandingSheet
@@ -27,7 +27,7 @@ from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.widgets.drive_board import DriveBoard
 
 if TYPE_CHECKING:
-    from nuvik.core.planning.answer import Answer
+    from nuvik.core.planning.drafting.recommendation import Answer
 
 _KEYS = "abcdefghijklmnopqrstuvwxyz"
 _MOST_CHOICES = 12

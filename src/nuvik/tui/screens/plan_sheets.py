@@ -9,9 +9,9 @@ from textual.binding import Binding
 
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.units import format_bytes
-from nuvik.core.planning.against import Standing, State, plan_headline
-from nuvik.core.planning.compare import figures, otherwise
-from nuvik.core.planning.draft import Draft
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.plan_vs_survey import Standing, State, plan_headline
+from nuvik.core.views.compare_drafts import figures, otherwise
 from nuvik.tui.desk import Desk
 from nuvik.tui.screens.sheet import Sheet
 from nuvik.tui.theme import palette_of

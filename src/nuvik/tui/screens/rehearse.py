@@ -18,11 +18,11 @@ from nuvik.core.model.plan import Plan, Step
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
 from nuvik.core.rehearsal.forecast import in_words
-from nuvik.core.rehearsal.headline import rehearsal_headline, takes
 from nuvik.core.rehearsal.rehearse import Checked, rehearse
 from nuvik.core.rehearsal.scene import Scene
-from nuvik.core.rehearsal.supposing import possible
+from nuvik.core.rehearsal.whatif_catalogue import possible
 from nuvik.core.rehearsal.whatifs import StopAfter, WhatIf
+from nuvik.core.views.rehearsal_headline import rehearsal_headline, takes
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.stage import StageScreen, stage_key
 from nuvik.tui.theme import palette_of

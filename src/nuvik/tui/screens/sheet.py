@@ -17,8 +17,8 @@ from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import LargeFile
 from nuvik.core.model.units import format_bytes, format_count
-from nuvik.core.survey.growth import by_drive, differences, forecast_sentence, in_words
-from nuvik.core.survey.loose import loose_files, old_downloads
+from nuvik.core.survey.history.growth import by_drive, differences, forecast_sentence, in_words
+from nuvik.core.survey.loose_data import loose_files, old_downloads
 from nuvik.core.survey.twins import Twins
 from nuvik.tui.desk import Desk
 from nuvik.tui.theme import palette_of

@@ -17,9 +17,9 @@ from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_duration, format_speed
-from nuvik.core.planning.purchases import Verdict, opening_times, telling_libraries
-from nuvik.core.survey.gauge import budget_for
-from nuvik.core.survey.speeds_headline import gauged_headline, gauging_headline, speeds_headline
+from nuvik.core.planning.buying.purchases import Verdict, opening_times, telling_libraries
+from nuvik.core.survey.drives.gauge import budget_for
+from nuvik.core.views.speeds_headline import gauged_headline, gauging_headline, speeds_headline
 from nuvik.drawing.palette import Palette
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.drive_page import DrivePage

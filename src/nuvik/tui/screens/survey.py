@@ -14,9 +14,8 @@ from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_count
-from nuvik.core.survey.age_board import big_and_cold_in_words
-from nuvik.core.survey.headline import drive_facts, library_facts, survey_headline
-from nuvik.core.survey.selection import (
+from nuvik.core.views.age_board import big_and_cold_in_words
+from nuvik.core.views.library_selection import (
     Choice,
     Marking,
     Only,
@@ -26,6 +25,7 @@ from nuvik.core.survey.selection import (
     movable_of,
     working_set_in_words,
 )
+from nuvik.core.views.survey_headline import drive_facts, library_facts, survey_headline
 from nuvik.tui.screens.menu import Menu
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.widgets.age_board import AgeBoardView

@@ -13,11 +13,11 @@ from textual.strip import Strip
 from textual.widget import Widget
 
 from nuvik.core.model.clock import ago
+from nuvik.core.model.cold import COLD_AFTER_DAYS
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shorten
 from nuvik.core.model.units import format_bytes
-from nuvik.core.survey.age_board import AGE_TICKS, AgeBoard, Spot, across_of, age_board
-from nuvik.core.survey.headline import COLD_AFTER_DAYS
+from nuvik.core.views.age_board import AGE_TICKS, AgeBoard, Spot, across_of, age_board
 from nuvik.drawing.palette import Palette
 from nuvik.tui.theme import palette_of
 

@@ -19,10 +19,10 @@ from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
 from nuvik.core.model.clock import ago
+from nuvik.core.model.cold import is_cold
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.units import format_bytes
-from nuvik.core.survey.headline import is_cold
 from nuvik.drawing.palette import Palette
 from nuvik.tui.theme import palette_of
 

@@ -15,8 +15,8 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.model.units import format_bytes, format_count
-from nuvik.core.survey.recognise.kinds import PLUG_INS, UNFINISHED
-from nuvik.core.survey.walk.tree import Folder
+from nuvik.core.survey.recognise.trade_words import PLUG_INS, UNFINISHED
+from nuvik.core.survey.walk.folder_tree import Folder
 
 OVERRULED = "you overruled: "
 PINNED = "it is pinned to its place"

@@ -1,0 +1,18 @@
+"""Who is told of every file operation before it happens: worlds keep their promises by it."""
+
+from __future__ import annotations
+
+
+class FileOpHook:
+    """Told of each operation before it happens; may refuse it by raising OSError."""
+
+    keeps_contents = True
+    """False where a file's length stands for its contents: then a test file need not really be written."""
+
+    def before(self, operation: str, path: str, count_bytes: int = 0) -> None:
+        """`operation` is one of read, small-read, write, create, mkdir, rename, symlink, link, remove, flush, look,
+        mark."""
+
+    def read_back(self, path: str, data: bytes) -> bytes:
+        """What the medium gives back when a copy is proven; a world may declare that it lies."""
+        return data

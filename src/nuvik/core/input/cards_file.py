@@ -1,0 +1,131 @@
+"""Reading and writing cards as TOML: input that is not trusted, checked field by field.
+
+Every fault is told with the file and the line it stands on, and what is allowed there.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from pathlib import PurePosixPath
+from typing import Annotated, Any
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+
+from nuvik.core.input.toml_file import line_of, read_checked, text_of
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.library import Card, Kind, Part
+from nuvik.core.model.names import shown
+from nuvik.core.model.paths import is_within
+
+CARDS_FILE = "cards.toml"
+CARDS_FORMAT = "nuvik-cards/1"
+_OTHERS = ("keep_with", "apart_from")
+"""Fields that name other libraries."""
+
+
+def inside(folder: str) -> str:
+    """A path written relative to the file, which must not lead out. Raises ValueError."""
+    parts = PurePosixPath(folder.replace("\\", "/")).parts
+    if not parts or parts[0] == "/" or ".." in parts or ":" in parts[0] or "\0" in folder:
+        raise ValueError("must be a folder inside, written relative to it")
+    return folder
+
+
+class Strict(BaseModel):
+    """Fields that are not known are refused: a slip of the pen must not pass for nothing."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+_Place = Annotated[str, Field(min_length=1)]
+
+
+class _PartEntry(Strict):
+    path: Annotated[str, Field(min_length=1)]
+    name: str | None = None
+    kind: Kind = Kind.OTHER
+
+    _folder_inside = field_validator("path")(inside)
+
+
+class _CardEntry(Strict):
+    path: Annotated[str, Field(min_length=1)]
+    name: Annotated[str, Field(max_length=200)] | None = None
+    kind: Kind | None = None
+    opens_per_week: Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)] | None = None
+    pinned: bool = False
+    movable: bool = True
+    overrule: bool = False
+    ignored: bool = False
+    titles: bool = False
+    working_set: bool = False
+    why_not: str | None = None
+    needs_read_bytes_per_s: Annotated[int, Field(gt=0, le=2**62)] | None = None
+    opening_factor: Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)] | None = None
+    always_attached: bool = False
+    keep_with: tuple[_Place, ...] = ()
+    apart_from: tuple[_Place, ...] = ()
+    collection: Annotated[str, Field(min_length=1, max_length=200)] | None = None
+    part: list[_PartEntry] = []
+
+
+class _CardsEntry(Strict):
+    format: str
+    library: list[_CardEntry] = []
+
+
+def read_cards_file(path: str, base: str, fence: str | None = None) -> tuple[Card, ...]:
+    """The cards in a file, with absolute paths; relative ones count from `base`. Raises Refused.
+
+    With `fence`, no card may name a place outside that folder.
+    """
+    entries: _CardsEntry = read_checked(path, _CardsEntry, CARDS_FORMAT)
+    cards: dict[str, Card] = {}
+    for index, entry in enumerate(entries.library):
+        place = os.path.normpath(os.path.join(base, entry.path))
+        problem = ""
+        if "\0" in place:
+            problem = "a path holds no NUL character"
+        elif fence is not None and not is_within(place, fence):
+            problem = f"{shown(entry.path)} lies outside the world"
+        elif place in cards:
+            problem = f"a second card for {shown(entry.path)}"
+        if problem:
+            line = line_of(text_of(path), ("library", index, "path"))
+            raise Refused(f"{shown(path)}, line {line}: {problem}.", next_step="Name each folder once, where it lies.")
+        parts = tuple(Part(name=part.name or part.path, kind=part.kind, path=part.path) for part in entry.part)
+        others: dict[str, Any] = {
+            name: tuple(os.path.normpath(os.path.join(base, other)) for other in getattr(entry, name))
+            for name in _OTHERS
+        }
+        told = entry.model_dump(exclude={"path", "part", *_OTHERS})
+        cards[place] = Card(path=place, parts=parts, **told, **others)
+    return tuple(cards.values())
+
+
+def cards_text(cards: Iterable[Card]) -> str:
+    """Cards as TOML, with only what they say. A path that is not text is left out, with a comment that says so."""
+    import tomlkit
+
+    document = tomlkit.document()
+    document["format"] = CARDS_FORMAT
+    array = tomlkit.aot()
+    plain = Card(path="")
+    for card in sorted(cards, key=lambda one: one.path):
+        try:
+            named = [card.path, card.name or "", card.why_not or "", card.collection or "", *card.keep_with]
+            "".join([*named, *card.apart_from, *(part.path for part in card.parts)]).encode("utf-8")
+        except UnicodeEncodeError:
+            document.add(tomlkit.comment(f"left out, since its name is not text: {shown(card.path)}"))
+            continue
+        entry: dict[str, Any] = {"path": card.path}
+        for name in _CardEntry.model_fields:
+            value = getattr(card, name, None)
+            if name not in ("path", "part") and value is not None and value != getattr(plain, name):
+                entry[name] = str(value) if isinstance(value, Kind) else list(value) if name in _OTHERS else value
+        if card.parts:
+            entry["part"] = [{"path": part.path, "name": part.name, "kind": str(part.kind)} for part in card.parts]
+        array.append(tomlkit.item(entry))
+    document["library"] = array
+    return tomlkit.dumps(document)

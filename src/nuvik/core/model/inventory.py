@@ -1,0 +1,70 @@
+"""An inventory: every single entry of one library, in enough detail to copy it, prove it and put it back."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EntryRecord:
+    """One file, folder or link of a library as it was when it was copied. Times are nanoseconds."""
+
+    path: str
+    """Relative to the library; empty for the library itself."""
+    kind: str
+    """file, folder, link or hard-link."""
+    size: int
+    mode: int
+    user: int
+    group: int
+    accessed_ns: int
+    changed_ns: int
+    altered_ns: int
+    """When the system last changed anything of it (ctime): a write that keeps the other times still shows here."""
+    inode: str
+    link: str | None = None
+    """Where a link leads, as written in it; for a hard link, the entry whose contents it shares."""
+    carried_link: str | None = None
+    """What the copied link says, where that had to differ."""
+    checksum: str | None = None
+    proven: bool = False
+
+    def same_as(self, other: EntryRecord) -> bool:
+        """Whether nothing of the original changed between the two looks."""
+        return (
+            self.kind == other.kind
+            and self.size == other.size
+            and self.mode == other.mode
+            and self.link == other.link
+            and self.inode == other.inode
+            and (self.kind == "folder" or self.changed_ns == other.changed_ns)
+            and (self.kind != "file" or self.altered_ns == other.altered_ns)
+        )
+
+
+@dataclass(slots=True)
+class Inventory:
+    """The entries of a library, folders before what they hold."""
+
+    root: str
+    entries: dict[str, EntryRecord] = field(default_factory=dict)
+    """By path relative to the root; the root itself is the empty path."""
+    unreadable: list[tuple[str, str]] = field(default_factory=list)
+    """Full path and what the system said."""
+    special: list[tuple[str, str]] = field(default_factory=list)
+    """Relative path and what it is: things that are no file, folder or link."""
+    linked_outside: list[str] = field(default_factory=list)
+    """Files that have another name (hard link) outside the library."""
+
+    @property
+    def sizes(self) -> list[int]:
+        """The lengths of the files, each content once."""
+        return [entry.size for entry in self.entries.values() if entry.kind == "file"]
+
+    @property
+    def bytes(self) -> int:
+        return sum(self.sizes)
+
+    @property
+    def files(self) -> int:
+        return sum(entry.kind in ("file", "hard-link") for entry in self.entries.values())

@@ -1,0 +1,1 @@
+"""Buying: what another drive would change, and which file system a drive should have."""

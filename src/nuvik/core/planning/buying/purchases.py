@@ -1,0 +1,121 @@
+"""What to buy: candidates beside what is here, by price, by what really arrives, and by the seconds they would save.
+
+What one saves is told by the same model that proposes: the best placement with it beside the best without it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.estimate import Estimate
+from nuvik.core.model.library import Library
+from nuvik.core.model.names import shown
+from nuvik.core.model.purchase import Candidate
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.placement.proposal import propose
+from nuvik.core.planning.placement.waiting import change_of, opening_s
+
+TELLING = 5
+"""How many libraries show what speed means here."""
+_TIME_LIMIT_S = 5.0
+
+
+def telling_libraries(libraries: Sequence[Library], most: int = TELLING) -> list[Library]:
+    """The libraries that best show what speed means to this user: the largest of those that are opened often."""
+    opened = [one for one in libraries if one.opens_per_week >= 1]
+    opened = opened or [one for one in libraries if one.opens_per_week > 0] or list(libraries)
+    return sorted(opened, key=lambda one: (-one.bytes, one.name))[:most]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Verdict:
+    """What one candidate would do here."""
+
+    candidate: Candidate
+    saves_s_per_week: float
+    """Waiting saved beyond what the best placement without it would save."""
+    saves: Estimate
+    """The same, with the doubt about the speeds."""
+    libraries: tuple[str, ...]
+    """The names of what would stand on it, most waiting saved first."""
+    frees_bytes: int = 0
+    """By how much less headroom would be missed."""
+
+    def in_words(self) -> str:
+        """One line: what it is held back by, and what it would save."""
+        said = f"{shown(self.candidate.label)}: held back by {self.candidate.held_back_by}"
+        if not self.libraries or self.saves_s_per_week < 1:
+            return f"{said}; nothing that you have would open noticeably quicker with it"
+        first = shown(self.libraries[0])
+        more = f" and {len(self.libraries) - 1} more" if len(self.libraries) > 1 else ""
+        return f"{said}; with {first}{more} on it you would wait {self.saves.in_words()} less a week"
+
+
+@dataclass(frozen=True, slots=True)
+class Best:
+    """The best placement on some drives: what candidates are compared with."""
+
+    snapshot: Snapshot
+    places: dict[str, str]
+    short_bytes: int
+
+    @classmethod
+    def of(cls, snapshot: Snapshot, wishes: Wishes) -> Best:
+        found = propose(snapshot, wishes, _TIME_LIMIT_S)
+        return cls(snapshot, found.places, sum(found.short_bytes.values()))
+
+    def placed(self) -> list[tuple[Library, Drive]]:
+        drives = {drive.id: drive for drive in self.snapshot.drives}
+        return [(one, drives[self.places.get(one.id, one.drive)]) for one in self.snapshot.libraries]
+
+
+def verdicts_on(candidates: Sequence[Candidate], snapshot: Snapshot, wishes: Wishes | None = None) -> list[Verdict]:
+    """What candidates would save; those that save most for the price first."""
+    wishes = wishes or Wishes(whole=True)
+    without = Best.of(snapshot, wishes)
+    found = [_judge(one, without, wishes) for one in candidates]
+    return sorted(found, key=lambda one: (-one.saves_s_per_week, one.candidate.price, one.candidate.label))
+
+
+def _judge(candidate: Candidate, without: Best, wishes: Wishes) -> Verdict:
+    there, snapshot = candidate.as_drive(), without.snapshot
+    goal = candidate.upgrade_of
+    if goal is None:
+        drives = (*snapshot.drives, there)
+        goal = there.id
+    else:
+        drives = tuple(_upgraded(one, there) if one.id == goal else one for one in snapshot.drives)
+    best = Best.of(replace(snapshot, drives=drives), wishes)
+    saves = change_of(without.placed(), best.placed())
+    gains = {
+        one.name: change_of([before], [(one, drive)]).likely
+        for before, (one, drive) in zip(without.placed(), best.placed(), strict=True)
+        if drive.id == goal
+    }
+    names = sorted((name for name, gain in gains.items() if gain > 0), key=lambda name: (-gains[name], name))
+    return Verdict(
+        candidate=candidate,
+        saves_s_per_week=max(0.0, saves.likely),
+        saves=saves,
+        libraries=tuple(names),
+        frees_bytes=max(0, without.short_bytes - best.short_bytes),
+    )
+
+
+def _upgraded(drive: Drive, there: Drive) -> Drive:
+    """A drive with a quicker way to it: what lies on it stays."""
+    return replace(
+        drive,
+        read_bytes_per_s=there.read_bytes_per_s,
+        write_bytes_per_s=there.write_bytes_per_s,
+        small_reads_per_s=there.small_reads_per_s,
+        speed_source=there.speed_source,
+    )
+
+
+def opening_times(library: Library, drives: Sequence[Drive]) -> dict[str, float]:
+    """Seconds to open a library from each drive, by drive id."""
+    return {drive.id: opening_s(library, drive) for drive in drives}

@@ -1,0 +1,1 @@
+"""Drafting: a placement that is edited, the recommendation it may begin with, and the plan it becomes."""

@@ -1,0 +1,423 @@
+"""A draft: where the user has set libraries down so far. Turns into a plan.
+
+A draft is a value: setting a library down gives a new draft, so that going back is keeping the old one.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+from nuvik.core.model.clock import now_text
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.estimate import Estimate
+from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.names import shown
+from nuvik.core.model.plan import Kept, Landing, Plan, Step, Tether
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.units import format_bytes, format_duration
+from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.drafting.library_parts import merged, split
+from nuvik.core.planning.drafting.target_paths import free_target, usual_target
+from nuvik.core.planning.ordering.arrange import Arranged, Leg, Load, arrange, load_of
+from nuvik.core.planning.placement.demands import Demand, broken, demands_of
+from nuvik.core.planning.placement.limits import disks_of, why_cannot
+from nuvik.core.planning.placement.waiting import change_of, opening_s, waiting_of
+
+Taken = Callable[[str], bool]
+"""Whether something lies at a path."""
+
+
+@dataclass(frozen=True, slots=True)
+class Breach:
+    """Something that a draft must not leave as it is, and where it shows."""
+
+    words: str
+    drive: str | None = None
+    """The id of the drive that goes under its headroom."""
+    libraries: tuple[str, ...] = ()
+    """The ids of the libraries that stand wrong."""
+    by_edit: bool = True
+    """False when it is so already as things stand."""
+
+
+@dataclass(frozen=True)
+class Draft:
+    """Placements by hand on top of a snapshot."""
+
+    snapshot: Snapshot
+    """A library that the user parted is in pieces here (`pieces`)."""
+    places: dict[str, str] = field(default_factory=dict)
+    """The new drive's id by library id, in the order they were set down; only for libraries that move."""
+    targets: dict[str, str] = field(default_factory=dict)
+    """A chosen target path by library id, where it is not the usual one."""
+    headroom_bytes: dict[str, int] = field(default_factory=dict)
+    """Headroom asked for, by drive id, where it is not the drive's own."""
+    proven_gap: float | None = None
+    """How far a proposal is from the best possible; None once anything was set down by hand."""
+    said: str = ""
+    """What a proposal comes to, in words; empty once anything was set down by hand."""
+    reasons: dict[str, str] = field(default_factory=dict)
+    """Why libraries move, by their id, where a proposal says so."""
+    kept: dict[str, Kept] = field(default_factory=dict)
+    """Why libraries stay, by their id, where a proposal says so."""
+    unplaced: tuple[str, ...] = ()
+    """The names of libraries that a proposal would move and no order of moves allows."""
+    landings: dict[Kind, Landing] = field(default_factory=dict)
+    """Where new content goes from then on, for the kinds for which that changes."""
+
+    # -- editing -------------------------------------------------------------------------------------------
+
+    def set_down(self, library_id: str, drive_id: str, target_path: str | None = None) -> Draft:
+        """The draft with one library on another drive; back on its own drive it no longer moves. Parts that stand with
+        a body go where it goes.
+
+        Raises Refused when the library may not move, or the drive cannot take anything.
+        """
+        library, drive = self.library(library_id), self.drive(drive_id)
+        if drive_id != library.drive:
+            if not library.movable:
+                raise Refused(
+                    f"{shown(library.name)} stays where it is: {library.why_not}.", next_step="Choose another library."
+                )
+            if not drive.attached:
+                raise Refused(f"{drive.label} is away.", next_step="Attach it, or choose another drive.")
+        body = self.body_of(library)
+        if body is not None and drive_id == library.drive and self.place_of(body) != body.drive:
+            raise Refused(
+                f"{shown(library.name)} cannot stay behind when {shown(body.name)} goes.",
+                next_step="Set it down elsewhere, or let the library stay.",
+            )
+        here = self.place_of(library)
+        along = [part for part in self.parts_of(library) if self.place_of(part) == here]
+        places, targets = dict(self.places), dict(self.targets)
+        for one in (library, *along):
+            places.pop(one.id, None)
+            targets.pop(one.id, None)
+            if drive_id != one.drive:
+                places[one.id] = drive_id
+        if target_path is not None and drive_id != library.drive:
+            targets[library_id] = target_path
+        draft = replace(self, places=places, targets=targets, proven_gap=None, said="", kept={}, unplaced=())
+        for known in ("_libraries", "_drives", "_pieces", "_demands"):  # the same for every draft on this snapshot
+            if known in self.__dict__:
+                draft.__dict__[known] = self.__dict__[known]
+        return draft
+
+    def set_down_all(self, library_ids: Iterable[str], drive_id: str) -> Draft:
+        """The draft with several libraries on one drive. Raises Refused when one of them cannot go there."""
+        draft = self
+        for library_id in library_ids:
+            draft = draft.set_down(library_id, drive_id)
+        return draft
+
+    def swapped(self, library_ids: Iterable[str], others: Iterable[str]) -> Draft:
+        """The draft with libraries of two drives in each other's place: the first go where the first of the others
+        stands, and back. Raises Refused as `set_down` does, or when there is nothing to swap with.
+        """
+        ones, others = list(library_ids), list(others)
+        if not ones or not others:
+            raise Refused("There is nothing to swap.", next_step="Lift a library and choose one on another drive.")
+        here, there = (self.place_of(self.library(group[0])) for group in (ones, others))
+        if here == there:
+            raise Refused("Both stand on one drive.", next_step="Choose a library on another drive.")
+        return self.set_down_all(ones, there).set_down_all(others, here)
+
+    def swap_partners(self, library_ids: Iterable[str], drive_id: str) -> list[Library]:
+        """What will stand on a drive and may change places with these libraries: those that leave the room that is
+        needed first, nearest in size.
+        """
+        mine = set(library_ids)
+        size = sum(self.library(one).bytes for one in mine)
+        able = [one for one in self.on_drive_then(drive_id) if one.movable and one.id not in mine]
+        return sorted(able, key=lambda one: (one.bytes < size, abs(one.bytes - size)))
+
+    def parted(self, library_id: str) -> Draft:
+        """The draft with a library in pieces that can be set down each on its own. Raises Refused when it has none."""
+        library = self.library(library_id)
+        snapshot = split(self.snapshot, [library_id])
+        if len(snapshot.libraries) == len(self.snapshot.libraries):
+            raise Refused(
+                f"{shown(library.name)} has no part that may stand on its own.", next_step="Its card can name parts."
+            )
+        draft = replace(self, snapshot=snapshot)
+        place = self.places.get(library_id)
+        return draft if place is None else draft.set_down(library_id, library.drive).set_down(library_id, place)
+
+    def laid_on(self, snapshot: Snapshot) -> Draft:
+        """The draft on a newer snapshot, with the moves that are still possible."""
+        apart = self.parts_apart()
+        draft = Draft(split(snapshot, apart.keys(), apart), headroom_bytes=self.headroom_bytes, landings=self.landings)
+        for library_id, drive_id in self.places.items():
+            try:
+                draft = draft.set_down(library_id, drive_id, self.targets.get(library_id))
+            except Refused:
+                continue  # it went, or was moved meanwhile
+        return draft
+
+    def at_the_beginning(self) -> Draft:
+        """The draft with nothing moved."""
+        return Draft(self.snapshot, headroom_bytes=self.headroom_bytes)
+
+    def with_headroom(self, headroom_bytes: dict[str, int]) -> Draft:
+        return replace(self, headroom_bytes={**self.headroom_bytes, **headroom_bytes})
+
+    def with_landing(self, landing: Landing) -> Draft:
+        """The draft with one kind's new content going elsewhere; nowhere else, when that is where it goes so far."""
+        landings = {kind: one for kind, one in self.landings.items() if kind != landing.kind}
+        if landing.drive != landing.before:
+            landings[landing.kind] = landing
+        return replace(self, landings=landings)
+
+    # -- looking -------------------------------------------------------------------------------------------
+
+    def drive(self, drive_id: str) -> Drive:
+        try:
+            return self._drives[drive_id]
+        except KeyError:
+            raise Refused(f"There is no drive {shown(drive_id)}.", next_step="“nuvik drives” lists them.") from None
+
+    def library(self, library_id: str) -> Library:
+        library = self._libraries.get(library_id)
+        if library is None:
+            raise Refused(f"The survey knows no library {shown(library_id)}.", next_step="Survey again.")
+        return library
+
+    def knows(self, library_id: str) -> bool:
+        return library_id in self._libraries
+
+    @cached_property
+    def _libraries(self) -> dict[str, Library]:
+        return {library.id: library for library in self.snapshot.libraries}
+
+    @cached_property
+    def _drives(self) -> dict[str, Drive]:
+        return {
+            drive.id: replace(drive, headroom_bytes=self.headroom_bytes.get(drive.id, drive.headroom_bytes))
+            for drive in self.snapshot.drives
+        }
+
+    @property
+    def drives(self) -> tuple[Drive, ...]:
+        return tuple(self._drives.values())
+
+    def place_of(self, library: Library) -> str:
+        """The drive on which a library will stand."""
+        return self.places.get(library.id, library.drive)
+
+    def body_of(self, library: Library) -> Library | None:
+        """The body of a part; None for anything else."""
+        piece = library.piece
+        return None if piece is None or piece.body else self._libraries.get(piece.whole)
+
+    def parts_of(self, library: Library) -> list[Library]:
+        """The parts of a body; none of anything else."""
+        if library.piece is None or not library.piece.body:
+            return []
+        return [one for one in self._pieces if one.piece and one.piece.whole == library.id and not one.piece.body]
+
+    @cached_property
+    def _pieces(self) -> list[Library]:
+        return [one for one in self.snapshot.libraries if one.piece is not None]
+
+    def parts_apart(self) -> dict[str, list[str]]:
+        """By the id of each library in pieces, the paths in it of the parts that are parted from it."""
+        apart: dict[str, list[str]] = {}
+        for one in self._pieces:
+            body = self.body_of(one)
+            if body is not None:
+                apart.setdefault(body.id, []).append(os.path.relpath(one.path, body.path))
+        return apart
+
+    def moving(self) -> list[Library]:
+        return [self._libraries[library_id] for library_id in self.places]
+
+    @cached_property
+    def loads(self) -> tuple[Load, ...]:
+        """What is carried at once, in the order it was set down: parts that go along are in their body's load."""
+        found = []
+        for library in self.moving():
+            target = self.drive(self.places[library.id])
+            body = self.body_of(library)
+            if body is not None and self.place_of(body) == target.id:
+                continue
+            parts = self.parts_of(library)
+            along = [part for part in parts if self.place_of(part) == target.id]
+            away = [part.id for part in parts if self.place_of(part) != target.id]
+            load = merged(library, along) if along else library
+            if along and not away:
+                load = replace(load, piece=None)  # whole again
+            found.append(load_of(load, self.drive(library.drive), target, away))
+        return tuple(found)
+
+    def on_drive_then(self, drive_id: str) -> tuple[Library, ...]:
+        """The libraries on a drive once the draft is carried: those that stay, then those that arrive."""
+        stay = [one for one in self.snapshot.on_drive(drive_id) if one.id not in self.places]
+        arrive = [one for one in self.moving() if self.places[one.id] == drive_id]
+        return (*stay, *arrive)
+
+    def free_then_bytes(self, drive_id: str) -> int:
+        """Free space of a drive once the draft is carried; below zero when it does not fit."""
+        self.drive(drive_id)
+        return self._free_then[drive_id]
+
+    @cached_property
+    def _free_then(self) -> dict[str, int]:
+        free = {drive.id: drive.free_bytes for drive in self.drives}
+        for load in self.loads:
+            for drive in self.drives:
+                if drive.shares_space_with(load.source):
+                    free[drive.id] += load.library.on_disk_bytes
+                if drive.shares_space_with(load.target):
+                    free[drive.id] -= load.library.room_on(load.target)
+        return free
+
+    def still_short(self) -> list[Drive]:
+        """The attached drives that will not keep their headroom, whatever the reason."""
+        return [one for one in self.drives if one.attached and self.free_then_bytes(one.id) < one.headroom_bytes]
+
+    @cached_property
+    def breaches(self) -> tuple[Breach, ...]:
+        """What is wrong: drives under their headroom, demands that are not met, places that cannot be."""
+        found = []
+        for drive in self.still_short():
+            lacking = format_bytes(drive.headroom_bytes - self.free_then_bytes(drive.id))
+            pressed = self.free_then_bytes(drive.id) < drive.free_bytes
+            found.append(Breach(f"{shown(drive.label)} is {lacking} under its headroom", drive.id, by_edit=pressed))
+        for library in self.moving():
+            goal, source = self.drive(self.places[library.id]), self.drive(library.drive)
+            if (why := why_cannot(library, goal, source)) is not None:
+                found.append(Breach(f"{shown(library.name)} cannot go there: {why}", None, (library.id,)))
+        unmet_before = set(broken(list(self._demands), lambda one: self._libraries[one].drive))
+        for demand in broken(list(self._demands), lambda one: self.place_of(self._libraries[one])):
+            found.append(
+                Breach(f"it is not so that {demand.words}", None, demand.libraries, demand not in unmet_before)
+            )
+        return tuple(found)
+
+    @cached_property
+    def _demands(self) -> tuple[Demand, ...]:
+        return tuple(demands_of(self.snapshot, disks_of(self.snapshot.drives)))
+
+    def _placed(self, then: bool) -> Iterator[tuple[Library, Drive]]:
+        for one in self.snapshot.libraries:
+            yield one, self._drives[self.place_of(one) if then else one.drive]
+
+    @cached_property
+    def waiting(self) -> tuple[Estimate, Estimate]:
+        """Seconds per week spent waiting, now and then, over all libraries of the survey."""
+        return waiting_of(self._placed(False)), waiting_of(self._placed(True))
+
+    @cached_property
+    def saved(self) -> Estimate:
+        """Seconds of waiting saved a week; below zero when it becomes more."""
+        return change_of(self._placed(False), self._placed(True))
+
+    # -- the plan ------------------------------------------------------------------------------------------
+
+    @cached_property
+    def arranged(self) -> Arranged:
+        """The moves in an order that works: in the one they were set down, if that does."""
+        return arrange(self.loads, self.drives, self._floors)
+
+    @cached_property
+    def arranged_quickly(self) -> Arranged:
+        """The same for the answer to a key: where it gives up, `arranged` may still find an order."""
+        return arrange(self.loads, self.drives, self._floors, quickly=True)
+
+    @property
+    def _floors(self) -> Wishes:
+        return Wishes(headroom_bytes={drive.id: drive.headroom_bytes for drive in self.drives})
+
+    def to_plan(self, taken: Taken = lambda path: False) -> Plan:
+        """The plan of these moves. What no order allows comes last, so that a rehearsal shows what it lacks.
+
+        `taken` tells what lies on the drives already: a target path that is taken gets a number. Raises Refused when
+        nothing moves.
+        """
+        if not self.places:
+            raise Refused("Nothing moves in this plan.", next_step="Set a library down on another drive first.")
+        stuck = [Leg(load, load.source, load.target) for load in self.arranged.stuck]
+        steps = _Steps(self, taken)
+        for leg in (*self.arranged.legs, *stuck):
+            steps.add(leg)
+        now, then = self.waiting
+        return Plan(
+            made_at=now_text(),
+            host=self.snapshot.host,
+            snapshot_taken_at=self.snapshot.taken_at,
+            steps=tuple(steps.made),
+            headroom_bytes={drive.id: drive.headroom_bytes for drive in self.drives},
+            waiting_before_s_per_week=now.likely,
+            waiting_after_s_per_week=then.likely,
+            waiting_before_range_s_per_week=now.bounds,
+            waiting_after_range_s_per_week=then.bounds,
+            proven_gap=self.proven_gap,
+            unplaced=self.unplaced,
+            kept=tuple(self.kept.values()),
+            landings=tuple(self.landings.values()),
+        )
+
+    def target_of(self, library: Library) -> str:
+        """Where a library that moves is going to lie, unless something lies there already."""
+        load = next((one for one in self.loads if one.library.id == library.id), None)
+        if load is None:
+            return library.path
+        return self.targets.get(library.id) or usual_target(library, load.target, load.source)
+
+
+class _Steps:
+    """The steps of a plan as they are made, each with a path of its own."""
+
+    def __init__(self, draft: Draft, taken: Taken) -> None:
+        self.made: list[Step] = []
+        self._draft, self._taken = draft, taken
+        self._names = {(one.drive, draft.drive(one.drive).rules.folded(one.path)) for one in draft.snapshot.libraries}
+        self._waits_at: dict[str, str] = {}
+
+    def add(self, leg: Leg) -> None:
+        draft, library = self._draft, leg.load.library
+        goes_on = leg.via is not None and leg.source is leg.via
+        chosen = draft.targets.get(library.id) if leg.target is leg.load.target else None
+        target, clash = chosen, ""
+        if target is None:
+            wanted = usual_target(library, leg.target, leg.load.source)
+            target = free_target(wanted, leg.target, lambda path: self._is_taken(path, leg.target))
+            clash = f"; something lies at {shown(wanted)} already, so it goes beside it" if target != wanted else ""
+        self._names.add((leg.target.id, leg.target.rules.folded(target)))
+        self.made.append(
+            Step(
+                n=len(self.made) + 1,
+                library=library.name,
+                kind=library.kind,
+                path=self._waits_at[library.id] if goes_on else library.path,
+                bytes=library.bytes,
+                files=library.files,
+                on_disk_bytes=library.on_disk_bytes,
+                from_drive=leg.source.id,
+                to_drive=leg.target.id,
+                reason=self._reason(leg) + clash,
+                target_path=target,
+                via=leg.via.id if leg.via else None,
+                tether=Tether.NONE if goes_on else Tether.LINK,
+            )
+        )
+        self._waits_at[library.id] = target
+
+    def _is_taken(self, path: str, drive: Drive) -> bool:
+        folded = drive.rules.folded(path)
+        return (drive.id, folded) in self._names or self._taken(path)
+
+    def _reason(self, leg: Leg) -> str:
+        library, load = leg.load.library, leg.load
+        if leg.via is not None and leg.target is leg.via:
+            return f"waits on {shown(leg.via.label)} to make room for {shown(leg.makes_room_for)}"
+        reason = (
+            f"frees {format_bytes(library.on_disk_bytes)} on {shown(load.source.label)}; opens in "
+            f"{format_duration(opening_s(library, load.target))} instead of "
+            f"{format_duration(opening_s(library, load.source))}"
+        )
+        return self._draft.reasons.get(library.id, reason)

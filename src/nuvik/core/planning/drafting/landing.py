@@ -1,0 +1,113 @@
+"""Landing: where new content of a kind goes from now on. Part of a plan, like a move.
+
+The new content is taken to be like what there is: as large as the middle one of its kind, opened as often as they are
+on average. It goes where the next few of them cost least waiting and leave the headroom alone.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from dataclasses import replace
+from statistics import mean, median
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.names import shown
+from nuvik.core.model.plan import Landing
+from nuvik.core.model.units import format_bytes, format_duration
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.target_paths import folder_for
+from nuvik.core.planning.placement.waiting import needed_read_bytes_per_s, opening_s
+
+NEXT_FEW = 3
+"""Assumed: a landing must have room for so many more, so that it need not change at once."""
+_LANDING_KINDS = frozenset(Kind) - {Kind.OTHER, Kind.DISC_IMAGE}
+
+
+def newest_of(kind: Kind, libraries: Sequence[Library]) -> Library | None:
+    """The library of a kind with the newest content: where that lies, new content goes so far."""
+    dated = [
+        one for one in libraries if one.kind is kind and one.piece is None and (one.newest_content or one.last_used)
+    ]
+    return max(dated, key=lambda one: (one.newest_content or one.last_used or "", one.id), default=None)
+
+
+def propose_landings(draft: Draft) -> dict[Kind, Landing]:
+    """For each kind that there is, where new content should go once a draft is carried, where that is a change."""
+    found = {}
+    for kind in Kind:
+        landing = propose_landing(draft, kind) if kind in _LANDING_KINDS else None
+        if landing is not None and landing.drive != landing.before:
+            found[kind] = landing
+    return found
+
+
+def propose_landing(draft: Draft, kind: Kind) -> Landing | None:
+    """Where new content of one kind should go; None where nothing of that kind is known, or no drive has room."""
+    newest = newest_of(kind, draft.snapshot.libraries)
+    if newest is None:
+        return None
+    likes = [one for one in draft.snapshot.libraries if one.kind is kind and one.piece is None]
+    size, opens = int(median(one.bytes for one in likes)), mean(one.opens_per_week for one in likes)
+    typical = replace(newest, bytes=size, opens_per_week=opens, opening_factor=1.0)
+    able = [drive for drive in draft.drives if _may_land(typical, drive)]
+    roomy = [drive for drive in able if _spare(draft, drive) >= NEXT_FEW * size]
+    if not roomy:
+        return None
+    before = draft.drive(newest.drive)
+
+    def worse(drive: Drive) -> tuple[float, bool, int, str]:
+        """Costs nearer than a second a week are alike; then it stays as it is, or goes where most room is."""
+        return round(opening_s(typical, drive) * opens), drive is not before, -_spare(draft, drive), drive.id
+
+    best = min(roomy, key=worse)
+    reason = f"{format_bytes(_spare(draft, best))} over its headroom"
+    if before.id != best.id and before not in roomy:
+        reason += f"; {shown(before.label)}, where {shown(newest.name)} came to lie, has no room for {NEXT_FEW} more"
+    elif opens > 0:
+        reason += f"; one of middling size opens there in {format_duration(opening_s(typical, best))}"
+    return Landing(kind=kind, drive=best.id, path=folder_for(kind, best), reason=reason, before=before.id)
+
+
+def landing_on(draft: Draft, kind: Kind, drive: Drive, path: str | None = None) -> Landing:
+    """The landing that the user chooses."""
+    newest = newest_of(kind, draft.snapshot.libraries)
+    return Landing(
+        kind=kind,
+        drive=drive.id,
+        path=path or folder_for(kind, drive),
+        reason="you chose it",
+        before=newest.drive if newest else "",
+    )
+
+
+def landing_so_far(draft: Draft, kind: Kind) -> Landing | None:
+    """Where new content of a kind goes so far; None where none is known."""
+    newest = newest_of(kind, draft.snapshot.libraries)
+    if newest is None:
+        return None
+    return Landing(
+        kind=kind,
+        drive=newest.drive,
+        path=os.path.dirname(newest.path),
+        before=newest.drive,
+        reason=f"the newest, {shown(newest.name)}, came to lie there",
+    )
+
+
+def _may_land(typical: Library, drive: Drive) -> bool:
+    needed = needed_read_bytes_per_s(replace(typical, needs_read_bytes_per_s=None))
+    largest = drive.rules.largest_file_bytes
+    return (
+        drive.attached
+        and not drive.read_only
+        and not drive.portable
+        and (not drive.welcomes or typical.kind in drive.welcomes)
+        and (needed is None or drive.read_bytes_per_s >= needed)
+        and (largest is None or typical.largest_file_bytes <= largest)
+    )
+
+
+def _spare(draft: Draft, drive: Drive) -> int:
+    return draft.free_then_bytes(drive.id) - drive.headroom_bytes

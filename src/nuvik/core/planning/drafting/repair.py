@@ -1,0 +1,54 @@
+"""Mending a draft: the fewest further moves with which everything it breaks is right again."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.wishes import Style, Wishes
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.placement.contradictions import contradictions
+from nuvik.core.planning.placement.limits import why_cannot
+from nuvik.core.planning.placement.proposal import propose
+
+_TIME_LIMIT_S = 5.0
+
+
+def mended(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) -> Draft:
+    """The draft with what it breaks put right, its own moves kept where that is possible.
+
+    Raises Refused when nothing is broken, or when no moves can put it right; then it says what contradicts what.
+    """
+    if not draft.breaches:
+        raise Refused("Nothing is wrong with this draft.", next_step="Rehearse it.")
+    # What the user set down where it cannot be is given up; everything else is kept, if that can be.
+    sound = {
+        one.id: place
+        for one in draft.moving()
+        if why_cannot(one, draft.drive(place := draft.places[one.id]), draft.drive(one.drive)) is None
+    }
+    wishes = Wishes(
+        style=Style.CAUTIOUS,
+        headroom_bytes={one.id: one.headroom_bytes for one in draft.drives},
+        whole=True,
+        forbidden=forbidden,
+    )
+    for asked in (replace(wishes, placed=sound), wishes):
+        found = propose(draft.snapshot, asked, _TIME_LIMIT_S)
+        order = [
+            *(one for one in draft.places if one in found.places),
+            *(one for one in found.places if one not in draft.places),
+        ]
+        new = replace(
+            draft,
+            places={one: found.places[one] for one in order},
+            proven_gap=None,
+            said="",
+            reasons={},
+            kept={},
+            unplaced=(),
+        )
+        if len(new.breaches) < len(draft.breaches) and not found.short_bytes:
+            return new
+    why = contradictions(draft.snapshot, wishes, found, most=1)
+    raise Refused("No moves put this right.", next_step=why[0].in_words() if why else "Take the last edits back.")

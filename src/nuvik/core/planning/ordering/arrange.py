@@ -1,0 +1,135 @@
+"""Arranging: what is to be carried, in an order that works, by way of a staging drive where nothing else helps."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.library import Library
+from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.ordering.move_order import MOST_SETS, Move, Ordered
+from nuvik.core.planning.ordering.staging import LEG, MOST_TRIES, Stage, untie
+from nuvik.core.planning.placement.limits import may_stand, spaces_of
+from nuvik.core.planning.placement.waiting import waiting_s_per_week
+
+_QUICK = (500, 10)
+"""Sets of moves and choices of staged libraries that are looked at for the answer to a key."""
+
+
+@dataclass(frozen=True, slots=True)
+class Load:
+    """One library, or the pieces of one that go to one place, to be carried at once."""
+
+    library: Library
+    source: Drive
+    target: Drive
+    after: frozenset[str] = frozenset()
+    """The ids of loads that must be carried before: parts that go elsewhere leave before the folder they lie in."""
+    benefit_s: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Leg:
+    """One step: a load on its way, or half its way."""
+
+    load: Load
+    source: Drive
+    target: Drive
+    via: Drive | None = None
+    makes_room_for: str = ""
+    """For the first leg of a staged load: the name of the library that takes its place."""
+
+
+@dataclass(frozen=True, slots=True)
+class Arranged:
+    """The legs in their order, and the loads that no order allows."""
+
+    legs: tuple[Leg, ...]
+    stuck: tuple[Load, ...] = ()
+    ordered: Ordered = field(default_factory=lambda: Ordered(()))
+
+    @property
+    def staged_bytes(self) -> int:
+        """What is moved in addition, since it waits on a staging drive."""
+        return sum(leg.load.library.bytes for leg in self.legs if leg.via is not None and leg.target is leg.via)
+
+
+def load_of(library: Library, source: Drive, target: Drive, after: Iterable[str] = ()) -> Load:
+    saves = waiting_s_per_week(library, source) - waiting_s_per_week(library, target)
+    return Load(library, source, target, frozenset(after), saves)
+
+
+def arrange(loads: Sequence[Load], drives: Sequence[Drive], wishes: Wishes, quickly: bool = False) -> Arranged:
+    """Bring loads into an order in which no drive goes under its floor; the given one, where that works. `quickly` is
+    for the answer to a key: it may give up where a longer search would find an order, and says so (`given_up`).
+    """
+    spaces = spaces_of(drives, wishes)
+    space_of = {drive.id: space.id for space in spaces for drive in space.drives}
+    free = {space.id: space.free_bytes for space in spaces}
+    floors = {space.id: space.headroom_bytes for space in spaces}
+    able = [load for load in loads if load.source.id in space_of and load.target.id in space_of]
+    moves = [
+        Move(
+            load.library.id,
+            space_of[load.source.id],
+            space_of[load.target.id],
+            load.library.room_on(load.target),
+            load.library.on_disk_bytes,
+            load.benefit_s,
+            load.after,
+        )
+        for load in able
+    ]
+    by_id = {load.library.id: load for load in loads}
+    if _works(moves, free, floors):
+        return Arranged(tuple(Leg(load, load.source, load.target) for load in able), ordered=Ordered(tuple(moves)))
+    stages = [
+        Stage(load.library.id, space.id, load.library.room_on(drive), load.library.room_on(drive))
+        for load in able
+        for space in spaces
+        for drive in space.drives[:1]
+        if drive.id not in (load.source.id, load.target.id)
+        and not drive.portable
+        and may_stand(load.library, drive, load.source, Wishes())
+    ]
+    sets, tries = _QUICK if quickly else (MOST_SETS, MOST_TRIES)
+    untied = untie(moves, stages, free, floors, sets, tries)
+    if quickly and untied.ordered.stuck:
+        untied = replace(untied, ordered=replace(untied.ordered, given_up=True))
+    ordered, by_drive = untied.ordered, {drive.id: drive for drive in drives}
+    via = {stage.key: by_drive[stage.via] for stage in untied.staged}
+    legs = [_leg(move, by_id, via) for move in ordered.done]
+    stuck = {move.key.partition(LEG)[0] for move in ordered.stuck}
+    return Arranged(_with_reasons(legs), tuple(load for load in loads if load.library.id in stuck), ordered)
+
+
+def _works(moves: Sequence[Move], free_bytes: Mapping[str, int], floors: Mapping[str, int]) -> bool:
+    free, done = dict(free_bytes), set[str]()
+    keys = {move.key for move in moves}
+    for move in moves:
+        free[move.target] -= move.room_bytes
+        if free[move.target] < floors[move.target] or move.after & keys - done:
+            return False
+        free[move.source] += move.frees_bytes
+        done.add(move.key)
+    return True
+
+
+def _leg(move: Move, loads: Mapping[str, Load], via: Mapping[str, Drive]) -> Leg:
+    key, is_leg, number = move.key.partition(LEG)
+    load = loads[key]
+    if not is_leg:
+        return Leg(load, load.source, load.target)
+    between = via[key]
+    return Leg(load, load.source, between, between) if number == "1" else Leg(load, between, load.target, between)
+
+
+def _with_reasons(legs: Sequence[Leg]) -> tuple[Leg, ...]:
+    """Each first leg with the name of what takes its place next."""
+    found = []
+    for number, leg in enumerate(legs):
+        comes = next((one.load.library.name for one in legs[number + 1 :] if one.target.id == leg.source.id), "")
+        first = leg.via is not None and leg.target is leg.via
+        found.append(Leg(leg.load, leg.source, leg.target, leg.via, comes) if first else leg)
+    return tuple(found)

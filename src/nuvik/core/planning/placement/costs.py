@@ -1,0 +1,48 @@
+"""What a placement costs, in seconds: what a proposal makes small.
+
+    weeks × waiting per week  +  moving time × its weight  +  a fixed trouble for each move
+    +  what is put on a portable drive: a fixed trouble, and weeks × opens × what an open costs that finds it away
+       (what stands on one is meant to go along)
+    +  the room taken on rapid drives, which new things will want
+    +  parts apart from their library, backups beside it, collections scattered over drives
+
+`model.wishes.Weights` has the weights.
+"""
+
+from __future__ import annotations
+
+from nuvik.core.model.drive import Drive, Tier
+from nuvik.core.model.library import Library
+from nuvik.core.model.timing import per_file_seconds, read_seconds
+from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.placement.waiting import waiting_s_per_week
+
+
+def moving_s(library: Library, source: Drive, target: Drive) -> float:
+    """About how long a move takes: copying at the slower side's lasting speed, reading back, removing."""
+    lasting = target.sustained_write_bytes_per_s or target.write_bytes_per_s
+    reading_s = read_seconds(source, library.bytes, library.files)
+    writing_s = library.bytes / lasting + per_file_seconds(target, library.files)
+    copying_s = reading_s + writing_s if source.shares_disk_with(target) else max(reading_s, writing_s)
+    return copying_s + read_seconds(target, library.bytes, library.files) + per_file_seconds(source, library.files)
+
+
+def placement_cost_s(library: Library, drive: Drive, source: Drive, wishes: Wishes) -> float:
+    """What it costs that a library stands on a drive. The trouble of moving a part is in `apart_cost_s`, since one that
+    goes with its library is no move of its own.
+    """
+    weights, piece = wishes.weighed, library.piece
+    cost = wishes.weeks * waiting_s_per_week(library, drive)
+    if drive.tier is Tier.RAPID:
+        cost += weights.fast_room_s * library.bytes / 1e9
+    if drive.id == source.id:
+        return cost
+    if drive.portable:
+        share = piece.reads if piece else 1.0
+        cost += share * (weights.away_s + wishes.weeks * library.opens_per_week * weights.away_open_s)
+    return cost + weights.moving * moving_s(library, source, drive) + (weights.move_s if not piece or piece.body else 0)
+
+
+def apart_cost_s(wishes: Wishes) -> float:
+    """What it costs that a part stands apart from its library, the move of its own that this takes included."""
+    return wishes.weighed.apart_part_s + wishes.weighed.move_s

@@ -1,0 +1,111 @@
+"""Demands: where libraries must stand, alone or to each other, as drives and cards ask. Hard, but not always met now.
+
+A demand that is met now is never broken by a proposal; of those that are not, as many as possible are met.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+
+from nuvik.core.model.drive import Drive, Tier
+from nuvik.core.model.library import Library
+from nuvik.core.model.names import shown
+from nuvik.core.model.paths import parents
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.units import format_speed
+from nuvik.core.planning.placement.waiting import needed_read_bytes_per_s
+
+Places = Callable[[str], str]
+"""The id of the drive on which a library (its id) stands."""
+
+
+@dataclass(frozen=True, slots=True)
+class OnOneOf:
+    """A library must stand on one of some drives."""
+
+    library: str
+    drives: frozenset[str]
+    words: str
+
+    @property
+    def libraries(self) -> tuple[str, ...]:
+        return (self.library,)
+
+    def met(self, place_of: Places) -> bool:
+        return place_of(self.library) in self.drives
+
+
+@dataclass(frozen=True, slots=True)
+class Together:
+    """Two libraries must stand on one drive."""
+
+    libraries: tuple[str, str]
+    words: str
+
+    def met(self, place_of: Places) -> bool:
+        return place_of(self.libraries[0]) == place_of(self.libraries[1])
+
+
+@dataclass(frozen=True, slots=True)
+class Apart:
+    """Two libraries must not stand on one disk, be it on two volumes of it: what fails together is no backup."""
+
+    libraries: tuple[str, str]
+    disks: tuple[frozenset[str], ...]
+    """The ids of the drives of each disk."""
+    words: str
+
+    def met(self, place_of: Places) -> bool:
+        one, other = map(place_of, self.libraries)
+        return not any(one in disk and other in disk for disk in self.disks)
+
+
+Demand = OnOneOf | Together | Apart
+
+
+def demands_of(snapshot: Snapshot, disks: list[frozenset[str]]) -> list[Demand]:
+    """Everything that is demanded of where libraries stand. `disks` is what `rules.disks_of` tells."""
+    found: list[Demand] = []
+    by_path = {path: one for one in snapshot.libraries for path in (one.tether, one.path) if path}
+    for library in snapshot.libraries:
+        for allowed, words in _of_one(library, snapshot.drives):
+            found.append(OnOneOf(library.id, allowed, words))
+        name = shown(library.name)
+        for path in library.keep_with:
+            if (other := _library_at(path, by_path)) is not None and other.id != library.id:
+                found.append(Together((library.id, other.id), f"{name} stands with {shown(other.name)}"))
+        for path in library.apart_from:
+            if (other := _library_at(path, by_path)) is not None and other.id != library.id:
+                found.append(
+                    Apart(
+                        (library.id, other.id), tuple(disks), f"{name} stands on another disk than {shown(other.name)}"
+                    )
+                )
+    return found
+
+
+def _library_at(path: str, by_path: Mapping[str, Library]) -> Library | None:
+    """The library that lies at a path, or in which it lies."""
+    return next((by_path[place] for place in (path, *parents(path)) if place in by_path), None)
+
+
+def _of_one(library: Library, drives: tuple[Drive, ...]) -> Iterator[tuple[frozenset[str], str]]:
+    name = shown(library.name)
+    if library.always_attached:
+        yield frozenset(one.id for one in drives if not one.portable), f"{name} is never away"
+    if library.working_set:
+        yield (
+            frozenset(one.id for one in drives if one.tier in (Tier.RAPID, Tier.BRISK)),
+            f"{name}, which you really use, stands on a rapid or brisk drive",
+        )
+    needed = needed_read_bytes_per_s(library)
+    if needed is not None:
+        quick = frozenset(one.id for one in drives if one.read_bytes_per_s >= needed)
+        if len(quick) < len(drives):
+            yield quick, f"{name} can be read at {format_speed(needed)}"
+
+
+def broken(demands: list[Demand], place_of: Places) -> list[Demand]:
+    """Those that are not met."""
+    return [one for one in demands if not one.met(place_of)]

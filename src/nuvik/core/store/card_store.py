@@ -1,0 +1,88 @@
+"""The card box: what the user has told Nuvik of libraries.
+
+A card is kept by its drive and the path on it, and so are the libraries that it names, so all are found again when a
+drive comes back under another letter or mount point.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Iterable
+from dataclasses import replace
+
+from nuvik.core.model.clock import now_text
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.library import Card
+from nuvik.core.store.database import Database
+from nuvik.core.store.json_codec import from_wire, to_wire
+
+
+class CardBox:
+    """Reads and writes the cards."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+
+    def cards(self, drives: Iterable[Drive]) -> tuple[Card, ...]:
+        """Every card on these drives, with the path at which it is now."""
+        drives = list(drives)
+        places = {drive.id: drive.path for drive in drives}
+        with self._database.connect() as connection:
+            rows = connection.execute("SELECT drive, path, document FROM cards ORDER BY drive, path").fetchall()
+        return tuple(
+            _placed(
+                from_wire(Card, json.loads(row["document"]), "The card box"),
+                places,
+                os.path.normpath(os.path.join(places[row["drive"]], os.fsdecode(row["path"]))),
+            )
+            for row in rows
+            if row["drive"] in places
+        )
+
+    def keep(self, cards: Iterable[tuple[Card, Drive]], drives: Iterable[Drive] = ()) -> None:
+        """Remember cards, all or none; one that says nothing is struck out. `drives` are those on which the libraries
+        lie that the cards name.
+        """
+        drives = list(drives)
+        with self._database.connect() as connection:
+            for card, drive in cards:
+                path = os.fsencode(os.path.relpath(card.path, drive.path))
+                if card == Card(path=card.path):
+                    connection.execute("DELETE FROM cards WHERE drive = ? AND path = ?", (drive.id, path))
+                    continue
+                document = json.dumps(to_wire(_by_drive(replace(card, path="."), drives)))
+                connection.execute(
+                    "INSERT OR REPLACE INTO cards (drive, path, document, told_at) VALUES (?, ?, ?, ?)",
+                    (drive.id, path, document, now_text()),
+                )
+
+
+_ON_DRIVE = "drive:"
+"""Before the id of a drive, a colon and the path on it, in place of a path."""
+
+
+def _by_drive(card: Card, drives: list[Drive]) -> Card:
+    """The card with the libraries that it names told by their drive and the path on it."""
+
+    def told(path: str) -> str:
+        found = [(point, drive) for drive in drives if (point := drive.holds(path)) is not None]
+        if not found:
+            return path
+        point, drive = max(found, key=lambda one: len(one[0]))
+        return f"{_ON_DRIVE}{drive.id}:{os.path.relpath(path, point)}"
+
+    return replace(card, keep_with=tuple(map(told, card.keep_with)), apart_from=tuple(map(told, card.apart_from)))
+
+
+def _placed(card: Card, places: dict[str, str], path: str) -> Card:
+    """The card at its path, with the libraries that it names where they are now."""
+
+    def place(told: str) -> str:
+        drive, _, rest = told.removeprefix(_ON_DRIVE).partition(":")
+        known = told.startswith(_ON_DRIVE) and drive in places
+        return os.path.normpath(os.path.join(places[drive], rest)) if known else told
+
+    return replace(
+        card, path=path, keep_with=tuple(map(place, card.keep_with)), apart_from=tuple(map(place, card.apart_from))
+    )

@@ -1,0 +1,1 @@
+"""What earlier surveys tell: growth, and when a library was last used."""

@@ -1,0 +1,88 @@
+"""Loose things: what is on a drive and in no library, and the largest files of each drive."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from heapq import nlargest
+
+from nuvik.core.hosts.base import drive_holding
+from nuvik.core.model.clock import days_since, moment_text
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.paths import parents
+from nuvik.core.model.snapshot import LargeFile, LooseFolder, Snapshot
+from nuvik.core.survey.walk.folder_tree import Tree
+
+LARGE_FILES_A_DRIVE = 1_000
+_LOOSE_FOLDERS = 200
+OLD_DOWNLOAD_DAYS = 365
+
+
+def loose_folders(
+    trees: Iterable[Tree], libraries: Sequence[Library], drives: tuple[Drive, ...]
+) -> tuple[LooseFolder, ...]:
+    """Folders that hold something and lie in no library, largest first; what lies below one counts with it only where
+    no library lies below.
+    """
+    taken = {one.path for one in libraries}
+    above = {folder for path in taken for folder in parents(path)}
+    found: list[LooseFolder] = []
+    for tree in trees:
+        drive = drive_holding(drives, tree.root.path)
+        if drive is None or tree.root.path in taken or any(one in taken for one in parents(tree.root.path)):
+            continue
+        waiting = [tree.root]
+        while waiting:
+            folder = waiting.pop()
+            if folder.path in taken:
+                continue
+            if folder.path in above:
+                _note(found, folder.path, drive, folder.own.bytes, folder.own.files)
+                waiting.extend(folder.below.values())
+            else:
+                _note(found, folder.path, drive, folder.extent.bytes, folder.extent.files)
+    return tuple(sorted(found, key=lambda one: (-one.bytes, one.path))[:_LOOSE_FOLDERS])
+
+
+def _note(found: list[LooseFolder], path: str, drive: Drive, count_bytes: int, files: int) -> None:
+    if count_bytes:
+        found.append(LooseFolder(path=path, drive=drive.id, bytes=count_bytes, files=files))
+
+
+def large_files(
+    trees: Iterable[Tree], libraries: Sequence[Library], drives: tuple[Drive, ...]
+) -> tuple[LargeFile, ...]:
+    """The largest files of each drive, largest first, each with the library it lies in."""
+    by_path = {one.path: one.id for one in libraries}
+    by_drive: dict[str, list[tuple[int, str, float]]] = {}
+    for tree in trees:
+        drive = drive_holding(drives, tree.root.path)
+        if drive is not None:
+            by_drive.setdefault(drive.id, []).extend(
+                (one.bytes, one.path, one.changed_s) for one in tree.root.big_files
+            )
+    found = [
+        LargeFile(
+            path=path,
+            drive=drive_id,
+            bytes=size,
+            changed=moment_text(changed_s),
+            library=next((by_path[one] for one in parents(path) if one in by_path), by_path.get(path)),
+        )
+        for drive_id, files in by_drive.items()
+        for size, path, changed_s in nlargest(LARGE_FILES_A_DRIVE, set(files))
+    ]
+    return tuple(sorted(found, key=lambda one: (-one.bytes, one.path)))
+
+
+def loose_files(snapshot: Snapshot, drive_id: str | None = None) -> list[LargeFile]:
+    """The largest files that lie in no library."""
+    return [one for one in snapshot.large_files if one.library is None and drive_id in (None, one.drive)]
+
+
+def old_downloads(snapshot: Snapshot) -> list[LargeFile]:
+    """Large files among downloads that did not change for a year."""
+    downloads = {one.id for one in snapshot.libraries if one.kind is Kind.DOWNLOAD}
+    return [
+        one for one in snapshot.large_files if one.library in downloads and days_since(one.changed) > OLD_DOWNLOAD_DAYS
+    ]

@@ -1,0 +1,262 @@
+"""Taking a survey: drives and libraries become one dated snapshot.
+
+The trees are sized first, in one pass; then libraries are recognised in them, so that each gets its figures from the
+same pass and nothing counts twice.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from nuvik.core.hosts.base import Host, drive_holding
+from nuvik.core.model.clock import moment_or_none, now_text
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.history import Sighting
+from nuvik.core.model.library import Card, Library, Verdict
+from nuvik.core.model.names import shown
+from nuvik.core.model.paths import is_within, normalised
+from nuvik.core.model.progress import Stop
+from nuvik.core.model.snapshot import Problem, Snapshot
+from nuvik.core.survey.history.last_use import RecentFiles, use_of
+from nuvik.core.survey.loose_data import large_files, loose_folders
+from nuvik.core.survey.recognise.find_libraries import Candidate, collection_kind, find_candidates, guess_of, parts_of
+from nuvik.core.survey.recognise.guess_kind import Context
+from nuvik.core.survey.recognise.may_move import OVERRULED, PINNED, Open, judge
+from nuvik.core.survey.recognise.trade_words import OF_THE_FILE_SYSTEM
+from nuvik.core.survey.walk.folder_tree import Folder, Tree, folder_in
+from nuvik.core.survey.walk.walk_pool import Watching, size_tree, size_trees, unwatched
+
+_LINKS_LOOKED_AT = 2_000
+"""So many links of a library are followed to tell whether they lead anywhere."""
+
+History = Mapping[str, Sequence[Sighting]]
+"""What earlier surveys found, by library id, oldest first."""
+
+
+def survey(
+    host: Host,
+    paths: tuple[str, ...] = (),
+    cards: Iterable[Card] = (),
+    history: History | None = None,
+    report: Watching = unwatched,
+    stop: Stop | None = None,
+) -> Snapshot:
+    """Measure the drives and every library below `paths` (by default the host's own roots).
+
+    A survey that is stopped gives what it has so far, marked as not complete.
+    Raises Refused when a path is not there or lies on no drive.
+    """
+    drives = host.drives()
+    roots = _apart([_root(host, drives, path) for path in paths] or list(host.default_roots()))
+    told = {card.path: card for card in cards}
+    context = Context(host, host.surroundings())
+    trees = size_trees(host, roots, kept_for(told.values()), report, stop)
+    candidates, outside = find_candidates(trees, told, context)
+    trees += size_trees(host, outside, kept_for(told.values()), report, stop)
+    makers = _Makers(host, drives, context, Open(host.open_files()), RecentFiles(context.about.recent), history or {})
+    libraries = makers.all(candidates, trees)
+    problems = [
+        *_problems(trees),
+        *(Problem(path=one.path, problem=f"{one.label} is away") for one in drives if not one.attached),
+    ]
+    return Snapshot(
+        taken_at=now_text(),
+        host=host.name,
+        drives=drives,
+        libraries=libraries,
+        problems=tuple(problems),
+        complete=all(tree.complete for tree in trees),
+        loose=loose_folders(trees, libraries, drives),
+        large_files=large_files(trees, libraries, drives),
+    )
+
+
+def survey_one(
+    host: Host, path: str, cards: Iterable[Card] = (), history: History | None = None, stop: Stop | None = None
+) -> Library:
+    """Measure one folder as a library of its own, whatever it holds. Raises Refused as `survey` does, StopRequested."""
+    drives = host.drives()
+    root = _root(host, drives, path)
+    if reason := host.why_protected(root):
+        raise Refused(f"{shown(root)} must not be moved: {reason}.", next_step="Choose a library inside it.")
+    context = Context(host, host.surroundings())
+    tree = size_tree(host, root, stop)
+    candidate = Candidate(root, next((card for card in cards if card.path == root), None), kind=collection_kind(root))
+    makers = _Makers(
+        host,
+        drives,
+        context,
+        Open([(root, user) for user in host.used_by(root)[:1]]),
+        RecentFiles(context.about.recent),
+        history or {},
+    )
+    return makers.all([candidate], [tree])[0]
+
+
+def as_told(library: Library, card: Card) -> Library:
+    """A library as a changed card says, until the next survey looks again."""
+    library = replace(
+        library,
+        name=card.name or os.path.basename(library.path),
+        kind=card.kind or library.kind,
+        opens_per_week=library.opens_per_week if card.opens_per_week is None else card.opens_per_week,
+        needs_read_bytes_per_s=card.needs_read_bytes_per_s,
+        working_set=card.working_set,
+        opening_factor=card.opening_factor or 1.0,
+        always_attached=card.always_attached,
+        keep_with=card.keep_with,
+        apart_from=card.apart_from,
+        collection=card.collection,
+    )
+    if card.opens_per_week is not None:
+        library = replace(library, use_source=f"{library.use_source.split('; opens:')[0]}; opens: your card")
+    if library.verdict is Verdict.IMPOSSIBLE:
+        return library
+    overruled = library.caution.startswith(OVERRULED)
+    if card.overrule and (overruled or library.verdict is Verdict.UNWISE):
+        reason = library.why_not or library.caution.removeprefix(OVERRULED)
+        return replace(
+            library, movable=True, verdict=Verdict.FREE, why_not=None, caution=OVERRULED + reason if reason else ""
+        )
+    if card.pinned:
+        return replace(library, movable=False, verdict=Verdict.UNWISE, why_not=PINNED)
+    if library.why_not == PINNED:
+        return replace(library, movable=True, verdict=Verdict.FREE, why_not=None)
+    if overruled:
+        return replace(
+            library, movable=False, verdict=Verdict.UNWISE, caution="", why_not=library.caution.removeprefix(OVERRULED)
+        )
+    return library
+
+
+def kept_for(cards: Iterable[Card]) -> list[str]:
+    """The folders that must be told apart however deep they lie: those of cards, and their parts."""
+    found = []
+    for card in cards:
+        found.append(card.path)
+        found += [os.path.normpath(os.path.join(card.path, part.path)) for part in card.parts]
+    return found
+
+
+def _apart(roots: list[str]) -> list[str]:
+    """Roots of which none lies in another."""
+    return [one for one in dict.fromkeys(roots) if not any(one != other and is_within(one, other) for other in roots)]
+
+
+def _root(host: Host, drives: tuple[Drive, ...], path: str) -> str:
+    clean = normalised(path)
+    # Only the parents are resolved: a link itself must stay a link, so that it can be told apart.
+    clean = os.path.join(os.path.realpath(os.path.dirname(clean)), os.path.basename(clean))
+    drive = drive_holding(drives, clean)
+    if drive is None:
+        raise Refused(
+            f"{shown(clean)} lies on none of the drives of {host.name}.",
+            next_step="“nuvik drives” lists them.",
+        )
+    if not drive.attached:
+        raise Refused(f"{shown(clean)} lies on {drive.label}, which is away.", next_step="Attach the drive.")
+    if not host.files.exists(clean):
+        raise Refused(f"Nothing lies at {shown(clean)}.", next_step="Check the path.")
+    return clean
+
+
+def _problems(trees: Iterable[Tree]) -> Iterable[Problem]:
+    for tree in trees:
+        for path, what in tree.root.problems:
+            if os.path.basename(path) not in OF_THE_FILE_SYSTEM:
+                yield Problem(path=path, problem=what)
+
+
+@dataclass(slots=True)
+class _Makers:
+    """Makes libraries of candidates."""
+
+    host: Host
+    drives: tuple[Drive, ...]
+    context: Context
+    opened: Open
+    recent: RecentFiles
+    history: History
+    _no_access_times: dict[str, str | None] = field(default_factory=dict)
+
+    def all(self, candidates: Iterable[Candidate], trees: Sequence[Tree]) -> tuple[Library, ...]:
+        """Largest first."""
+        made = []
+        for candidate in candidates:
+            drive = drive_holding(self.drives, candidate.path)
+            folder = folder_in(trees, candidate.path)
+            if drive is not None and folder is not None:
+                made.append(self._one(candidate, folder, drive))
+        return tuple(sorted(made, key=lambda library: (-library.bytes, library.path)))
+
+    def _one(self, candidate: Candidate, folder: Folder, drive: Drive) -> Library:
+        card, path, extent = candidate.card, candidate.path, folder.extent
+        seems = guess_of(candidate, folder, self.context)
+        judged = judge(self.host, folder, drive, card, self.context.about, self.opened)
+        identifier = f"{drive.id}:{os.path.relpath(path, drive.path)}"
+        if drive.id not in self._no_access_times:
+            self._no_access_times[drive.id] = self.host.access_times(drive)
+        use = use_of(
+            extent, card, self.recent.below(path), self.history.get(identifier, ()), self._no_access_times[drive.id]
+        )
+        links = _links(folder)
+        return Library(
+            id=identifier,
+            name=(card.name if card else None) or os.path.basename(path) or path,
+            kind=seems.kind,
+            path=path,
+            drive=drive.id,
+            bytes=extent.bytes,
+            on_disk_bytes=extent.on_disk_bytes,
+            files=extent.files,
+            folders=extent.folders,
+            largest_file_bytes=extent.largest_file_bytes,
+            cold_bytes=extent.cold_bytes,
+            last_used=use.last_used,
+            opens_per_week=use.opens_per_week,
+            use_source=use.source,
+            newest_content=moment_or_none(extent.newest_content_s),
+            newest_access=moment_or_none(extent.newest_access_s),
+            movable=judged.movable,
+            why_not=None if judged.movable else judged.reason,
+            caution=judged.reason if judged.movable else "",
+            verdict=judged.verdict,
+            tether=candidate.tether,
+            parts=tuple(parts_of(candidate, folder, seems.kind, self.context)),
+            needs_read_bytes_per_s=card.needs_read_bytes_per_s if card else None,
+            opening_factor=(card.opening_factor if card else None) or 1.0,
+            sizes=tuple(sorted(folder.histogram.items())),
+            why=seems.why,
+            confidence=round(seems.confidence, 2),
+            hidden=_hidden(path, drive),
+            working_set=bool(card and card.working_set),
+            shared_files=len(folder.shared),
+            always_attached=bool(card and card.always_attached),
+            keep_with=card.keep_with if card else (),
+            apart_from=card.apart_from if card else (),
+            collection=card.collection if card else None,
+            not_here_files=extent.not_here_files,
+            links_in=links[0],
+            links_out=links[1],
+            links_broken=links[2],
+        )
+
+
+def _hidden(path: str, drive: Drive) -> bool:
+    return any(name.startswith(".") for name in os.path.relpath(path, drive.path).split(os.sep))
+
+
+def _links(folder: Folder) -> tuple[int, int, int]:
+    """How many links lead into the library, out of it, and nowhere."""
+    inside = outside = broken = 0
+    for number, link in enumerate(folder.links):
+        if number < _LINKS_LOOKED_AT and not os.path.exists(link.path):
+            broken += 1
+        elif is_within(link.goal_path, folder.path):
+            inside += 1
+        else:
+            outside += 1
+    return inside, outside, broken

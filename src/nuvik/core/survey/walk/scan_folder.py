@@ -1,0 +1,204 @@
+"""Looking at everything in one folder at once: what lies there is added up, and what needs more is named.
+
+Where a C compiler was at hand when Nuvik was installed, `_scan_folder.c` does this and the whole walk is about twice as
+fast; the plain way below gives the same, and both are held to that by a test.
+"""
+
+from __future__ import annotations
+
+import os
+import stat
+import sys
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from operator import attrgetter, itemgetter
+from typing import Any
+
+from nuvik.core.model.extent import size_class
+
+try:
+    from nuvik.core.survey.walk import _scan_folder as fast  # type: ignore[attr-defined]
+except ImportError:
+    fast = None
+
+_AT_ONCE = 2048
+"""Names looked at together in the plain way: more would only take memory."""
+HAS_BLOCKS = hasattr(os.stat_result, "st_blocks")
+
+# Windows marks files that a cloud service fetches when they are opened, and links to folders, by attributes and tags
+# (winnt.h: FILE_ATTRIBUTE_OFFLINE, _RECALL_ON_OPEN, _RECALL_ON_DATA_ACCESS; IsReparseTagNameSurrogate); macOS by a flag
+# (sys/stat.h: SF_DATALESS).
+_WINDOWS_NOT_HERE = 0x1000 | 0x40000 | 0x400000
+_WINDOWS_REPARSE, _WINDOWS_SURROGATE = 0x400, 0x20000000
+_MAC_DATALESS = 0x40000000
+MAY_BE_AWAY = sys.platform in ("win32", "darwin")
+"""Whether this system marks placeholders at all."""
+
+
+@dataclass(slots=True)
+class FolderScan:
+    """What lies directly in a folder, added up, with the names that need more than adding."""
+
+    entries: int = 0
+    files: int = 0
+    """Plain files of one name; so are all sums and classes."""
+    bytes: int = 0
+    blocks: int = 0
+    """Blocks of 512 bytes held by these, and by links and special files."""
+    largest_bytes: int = 0
+    largest: str = ""
+    changed_s: int = 0
+    read_s: int = 0
+    """The newest of each, in whole seconds since 1970."""
+    cold_bytes: int = 0
+    programs: int = 0
+    histogram: dict[int, int] = field(default_factory=dict)
+    endings: dict[str, int] = field(default_factory=dict)
+    folders: list[str] = field(default_factory=list)
+    odd: list[tuple[str, int]] = field(default_factory=list)
+    """Name and mode of links, special files, and files of several names or perhaps not here."""
+    junctions: list[str] = field(default_factory=list)
+    """What scan like a folder and is a link to one (Windows)."""
+    big: list[tuple[str, int, int]] = field(default_factory=list)
+    """Name, size and newest content of large files."""
+    failed: list[tuple[str, OSError]] = field(default_factory=list)
+    """What could not be looked at. What vanished meanwhile is left out."""
+
+
+def scan_folder(handle: int | str, cold_before_s: int, big_bytes: int) -> FolderScan:
+    """All that lies in a folder. Raises OSError when the folder cannot be read."""
+    if fast is None or not isinstance(handle, int) or MAY_BE_AWAY:
+        return scan_folder_plainly(handle, cold_before_s, big_bytes)
+    sums, largest, histogram, endings, folders, odd, odd_rows, big, big_rows, (failed, numbers) = fast.scan_folder(
+        handle, cold_before_s, big_bytes
+    )
+    files, total, blocks, largest_bytes, changed, read, cold, programs, entries = memoryview(sums).cast("q").tolist()
+    scan = FolderScan(
+        entries,
+        files,
+        total,
+        blocks,
+        largest_bytes,
+        largest,
+        changed,
+        read,
+        cold,
+        programs,
+        histogram,
+        endings,
+        folders,
+    )
+    if odd:
+        scan.odd = [(name, mode) for name, (mode, _) in zip(odd, _pairs(odd_rows), strict=True)]
+    if big:
+        scan.big = [(name, size, changed) for name, (size, changed) in zip(big, _pairs(big_rows), strict=True)]
+    if failed:
+        scan.failed = [
+            (name, OSError(number, os.strerror(number)))
+            for name, (number, _) in zip(failed, _pairs(numbers), strict=True)
+        ]
+    return scan
+
+
+def _pairs(rows: bytes) -> Iterator[tuple[int, int]]:
+    numbers = iter(memoryview(rows).cast("q").tolist())
+    return zip(numbers, numbers, strict=True)
+
+
+def scan_folder_plainly(handle: int | str, cold_before_s: int, big_bytes: int) -> FolderScan:
+    """As `scan_folder`, with nothing but the standard library."""
+    scan, entries = FolderScan(), list[os.DirEntry[str]]()
+    with os.scandir(handle) as found:
+        for entry in found:
+            scan.entries += 1
+            if not entry.is_dir(follow_symlinks=False):
+                entries.append(entry)
+                if len(entries) == _AT_ONCE:
+                    _add_up(scan, entries, cold_before_s, big_bytes)
+                    entries = []
+            elif _is_junction(entry):
+                scan.junctions.append(entry.name)
+            else:
+                scan.folders.append(entry.name)
+    if entries:
+        _add_up(scan, entries, cold_before_s, big_bytes)
+    return scan
+
+
+def _add_up(scan: FolderScan, entries: list[os.DirEntry[str]], cold_before_s: int, big_bytes: int) -> None:
+    names, found = _plain_ones(scan, entries)
+    if not found:
+        return
+    modes, sizes, read, changed = zip(*map(_COLUMNS, found), strict=True)
+    total, largest = sum(sizes), max(sizes)
+    scan.files += len(names)
+    scan.bytes += total
+    scan.blocks += sum(map(_BLOCKS, found))
+    scan.changed_s, scan.read_s = max(scan.changed_s, *changed), max(scan.read_s, *read)
+    if largest > scan.largest_bytes:
+        scan.largest_bytes, scan.largest = largest, names[sizes.index(largest)]
+    scan.programs += sum(mode & 0o111 != 0 for mode in modes)
+    for name, size, when, seen in zip(names, sizes, changed, read, strict=True):
+        units = size_class(size)
+        scan.histogram[units] = scan.histogram.get(units, 0) + 1
+        ending = _ending(name)
+        if ending not in scan.endings and len(scan.endings) >= _ENDINGS:
+            ending = ""
+        if ending or size:
+            scan.endings[ending] = scan.endings.get(ending, 0) + size
+        if when < cold_before_s and seen < cold_before_s:
+            scan.cold_bytes += size
+        if size >= big_bytes:
+            scan.big.append((name, size, when))
+
+
+def _plain_ones(scan: FolderScan, entries: list[os.DirEntry[str]]) -> tuple[list[str], list[os.stat_result]]:
+    """The files that need no more than adding up; the others are noted."""
+    names, found = [], []
+    for entry in entries:
+        try:
+            facts = entry.stat(follow_symlinks=False)
+        except FileNotFoundError:
+            continue
+        except OSError as fault:
+            scan.failed.append((entry.name, fault))
+            continue
+        if stat.S_ISREG(facts.st_mode) and facts.st_nlink <= 1 and not (MAY_BE_AWAY and not_here(facts)):
+            names.append(entry.name)
+            found.append(facts)
+            continue
+        scan.odd.append((entry.name, facts.st_mode))
+        if not stat.S_ISREG(facts.st_mode):
+            scan.blocks += _BLOCKS(facts) if HAS_BLOCKS else 0
+    return names, found
+
+
+def _ending(name: str) -> str:
+    """In lower case, with its dot; empty for a name without one, with nothing before it, or with one that is long."""
+    before, dot, ending = name.rpartition(".")
+    encoded = len(os.fsencode(ending))
+    if not before or not dot or not 0 < encoded < _ENDING_LENGTH:
+        return ""
+    return "." + (ending.lower() if ending.isascii() else "".join(c.lower() if c.isascii() else c for c in ending))
+
+
+_ENDINGS, _ENDING_LENGTH = 64, 12
+_COLUMNS = itemgetter(stat.ST_MODE, stat.ST_SIZE, stat.ST_ATIME, stat.ST_MTIME)
+"""By place, which is quicker than by name; times in whole seconds."""
+_BLOCKS = attrgetter("st_blocks" if HAS_BLOCKS else "st_size")
+
+
+def not_here(facts: Any, system: str = sys.platform) -> bool:
+    """Whether a file is a placeholder for one that lies with a cloud service."""
+    if system == "win32":
+        return bool(facts.st_file_attributes & _WINDOWS_NOT_HERE)
+    return system == "darwin" and bool(facts.st_flags & _MAC_DATALESS)
+
+
+def leads_elsewhere(facts: Any) -> bool:
+    """Whether what scan like a folder on Windows is a link to one (a junction)."""
+    return bool(facts.st_file_attributes & _WINDOWS_REPARSE and facts.st_reparse_tag & _WINDOWS_SURROGATE)
+
+
+def _is_junction(entry: os.DirEntry[str]) -> bool:
+    return sys.platform == "win32" and leads_elsewhere(entry.stat(follow_symlinks=False))

@@ -1,0 +1,155 @@
+"""A draft in words: how it stands, what one edit would change, and the line of totals that is always true."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.library import Library
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.placement.limits import why_cannot
+from nuvik.core.planning.placement.waiting import opening_s
+
+
+def headline(draft: Draft) -> str:
+    """The one sentence with which Plan begins."""
+    if draft.said:
+        return draft.said
+    if not draft.places:
+        return _nothing_yet(draft)
+    made = [one for one in draft.breaches if one.by_edit]
+    if made:
+        more = f" (and {len(made) - 1} more)" if len(made) > 1 else ""
+        return f"This does not do yet: {made[0].words}{more}."
+    moves = f"{format_count(len(draft.loads), 'move')}, {_size(draft)}."
+    if draft.arranged_quickly.stuck:
+        return f"{moves} Their order is not found at once: rehearse it, and it is looked for longer."
+    if draft.breaches:
+        more = f" (and {len(draft.breaches) - 1} more)" if len(draft.breaches) > 1 else ""
+        return f"{moves} Still: {draft.breaches[0].words}{more}."
+    return f"{moves} Every drive keeps its headroom: rehearse it."
+
+
+def _nothing_yet(draft: Draft) -> str:
+    short = max(draft.drives, key=lambda one: one.short_of_headroom_bytes, default=None)
+    if short is not None and short.short_of_headroom_bytes:
+        return (
+            f"Nothing moves yet. {shown(short.label)} needs {format_bytes(short.short_of_headroom_bytes)} "
+            "more free space: lift a library and set it down elsewhere."
+        )
+    if draft.breaches:
+        return f"Nothing moves yet, and {draft.breaches[0].words}: ask what belongs where."
+    return "Nothing moves yet: lift a library and set it down on another drive."
+
+
+def stuck_in_words(draft: Draft) -> str:
+    """What cannot be made in any order, and what is missing for it; empty when all can."""
+    arranged = draft.arranged
+    if not arranged.stuck:
+        return ""
+    stuck = format_count(len(arranged.stuck), "move")
+    if arranged.ordered.given_up:
+        return f"{stuck} fitted into no order that was tried."
+    lacks = f"{shown(draft.drive(arranged.ordered.missing_on).label)} lacks "
+    lacks += f"{format_bytes(arranged.ordered.missing_bytes)} for a moment"
+    return f"{stuck} cannot be made within the headroom, in whatever order and by way of whatever drive: {lacks}."
+
+
+def _size(draft: Draft) -> str:
+    return format_bytes(sum(load.library.bytes for load in draft.loads))
+
+
+def totals(draft: Draft) -> str:
+    """One line that is always true: waiting before → after, moves, bytes, and what becomes free."""
+    now, then = draft.waiting
+    said = f"waiting {now.in_words()} → {then.in_words()} a week"
+    guessed = [shown(one.label) for one in draft.drives if one.id in _used(draft) and one.speed_source == "typical"]
+    if guessed:
+        said += f" ({', '.join(guessed)} never measured)"
+    said += f" · {format_count(len(draft.loads), 'move')} · {_size(draft)}"
+    if staged := draft.arranged_quickly.staged_bytes:
+        said += f" · {format_bytes(staged)} of it twice, by way of a third drive"
+    for drive in draft.drives:
+        free = draft.free_then_bytes(drive.id)
+        if drive.attached and free != drive.free_bytes:
+            said += f" · {shown(drive.label)} {format_bytes(drive.free_bytes)} → {format_free(free)}"
+    if draft.landings:
+        said += f" · new content of {format_count(len(draft.landings), 'kind')} goes elsewhere"
+    return said
+
+
+def _used(draft: Draft) -> set[str]:
+    """The drives between which something moves."""
+    return {drive.id for load in draft.loads for drive in (load.source, load.target)}
+
+
+def consequence(draft: Draft, library: Library, drive_id: str) -> str:
+    """One line: what setting this library down on that drive would change."""
+    drive, here = draft.drive(drive_id), draft.drive(draft.place_of(library))
+    if drive.id == here.id:
+        if library.id not in draft.places:
+            return f"{shown(library.name)} stands on {shown(drive.label)}."
+        return f"{goes_to(draft, library)}."
+    try:
+        then = draft.set_down(library.id, drive_id)
+    except Refused as refusal:
+        return str(refusal)
+    said = (
+        f"{shown(library.name)} {shown(here.label)} → {shown(drive.label)}: {format_bytes(library.bytes)}; "
+        f"opens in {format_duration(opening_s(library, drive))} instead of "
+        f"{format_duration(opening_s(library, here))}; leaves "
+        f"{format_free(then.free_then_bytes(drive.id))} on {shown(drive.label)}"
+    )
+    why = why_cannot(library, drive, draft.drive(library.drive)) if drive.id != library.drive else None
+    return said + (f"; it cannot be: {why}." if why else _new_breach(draft, then))
+
+
+def goes_to(draft: Draft, library: Library) -> str:
+    """Which drive and which folder on it a library goes to, without a stop at the end."""
+    drive, body = draft.drive(draft.place_of(library)), draft.body_of(library)
+    if body is not None and draft.place_of(body) == drive.id:
+        return f"{shown(library.name)} goes along with {shown(body.name)} to {shown(drive.label)}"
+    path = os.path.relpath(draft.target_of(library), drive.path)
+    return f"{shown(library.name)} goes to {shown(drive.label)}, {shown(path)}"
+
+
+def consequence_of_all(draft: Draft, library_ids: Sequence[str], drive_id: str) -> str:
+    """One line: what setting these libraries down on that drive would change."""
+    if len(library_ids) == 1:
+        return consequence(draft, draft.library(library_ids[0]), drive_id)
+    drive = draft.drive(drive_id)
+    try:
+        then = draft.set_down_all(library_ids, drive_id)
+    except Refused as refusal:
+        return str(refusal)
+    size = sum(draft.library(one).bytes for one in library_ids)
+    return (
+        f"{len(library_ids)} libraries → {shown(drive.label)}: {format_bytes(size)}; waiting "
+        f"{draft.waiting[1].in_words()} → {then.waiting[1].in_words()} a week; leaves "
+        f"{format_free(then.free_then_bytes(drive_id))} on {shown(drive.label)}{_new_breach(draft, then)}"
+    )
+
+
+def consequence_of_swap(draft: Draft, ones: Sequence[str], others: Sequence[str]) -> str:
+    """One line: what letting these libraries change places would change."""
+    try:
+        then = draft.swapped(ones, others)
+    except Refused as refusal:
+        return str(refusal)
+    names = " ⇄ ".join(shown(draft.library(group[0]).name) for group in (ones, others))
+    return (
+        f"{names}: waiting {draft.waiting[1].in_words()} → {then.waiting[1].in_words()} a week"
+        f"{_new_breach(draft, then)}"
+    )
+
+
+def _new_breach(before: Draft, after: Draft) -> str:
+    """The end of a line: what the edit would break, if anything."""
+    known = {(one.drive, one.libraries) for one in before.breaches}
+    new = [one for one in after.breaches if (one.drive, one.libraries) not in known]
+    worse = [one for one in after.breaches if one.drive and one.by_edit and one not in before.breaches]
+    wrong = (new or worse)[:1]
+    return f"; then {wrong[0].words}." if wrong else "."

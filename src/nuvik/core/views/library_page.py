@@ -1,0 +1,126 @@
+"""All about one library, as lines that any interface shows."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from nuvik.core.model.clock import ago, moment_or_none
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.library import Library, Verdict
+from nuvik.core.model.names import shown
+from nuvik.core.model.paths import is_within
+from nuvik.core.model.units import format_bytes, format_count, format_speed
+from nuvik.core.survey.walk.folder_tree import Folder
+
+_MAY = {
+    Verdict.FREE: "yes",
+    Verdict.LATER: "yes, but not at this moment: ",
+    Verdict.UNWISE: "better not: ",
+    Verdict.IMPOSSIBLE: "no: ",
+}
+
+
+def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> Iterator[tuple[str, str]]:
+    """What is known of it as (name, words), in the order in which a user asks."""
+    yield "lies at", shown(library.path) + (" (hidden from ordinary listings)" if library.hidden else "")
+    if library.tether:
+        yield "opens as", f"{shown(library.tether)}, a link that leads there"
+    sure = "" if library.confidence >= 0.9 else " (a guess)" if library.confidence < 0.5 else " (likely)"
+    yield "is taken for", f"{library.kind}{sure}" + (f": {library.why}" if library.why else "")
+    yield "takes", _size(library)
+    yield "largest file", format_bytes(library.largest_file_bytes)
+    elsewhere = [
+        f"{format_bytes(library.room_bytes(one.cluster_bytes))} on {shown(one.label)}"
+        for one in drives
+        if one.id != drive.id and one.attached and one.cluster_bytes != drive.cluster_bytes
+    ]
+    if elsewhere and library.sizes:
+        yield "would take", ", ".join(elsewhere)
+    opens = f", {library.opens_per_week:g} opens a week" if library.opens_per_week else ""
+    yield "last used", f"{ago(library.last_used)}{opens} ({library.use_source})"
+    if library.cold_bytes:
+        yield "cold", f"{format_bytes(library.cold_bytes)} of it neither read nor changed for a year"
+    reason = library.why_not or library.caution
+    may = _MAY[library.verdict] + reason
+    if library.verdict is Verdict.FREE and reason:
+        may += f" ({reason})" if may == "yes" else ""
+    if library.verdict is Verdict.UNWISE:
+        may += "; its card can overrule that"
+    yield "may it move?", may.replace("yesyou", "yes: you")
+    if library.needs_read_bytes_per_s:
+        yield "needs", f"a drive that reads at least {format_speed(library.needs_read_bytes_per_s)}"
+    if library.opening_factor != 1.0:
+        yield "timed", f"it opens in {library.opening_factor:.2f} times what its kind usually takes"
+    if library.working_set:
+        yield "working set", "one of those you really use"
+    links = [
+        f"{count} {where}"
+        for count, where in (
+            (library.links_in, "within it"),
+            (library.links_out, "out of it"),
+            (library.links_broken, "that lead nowhere"),
+        )
+        if count
+    ]
+    if links:
+        yield "links", ", ".join(links)
+    if library.not_here_files:
+        yield "not here", f"{format_count(library.not_here_files, 'file')} lie with a cloud service"
+    for part in library.parts:
+        yield (
+            "part",
+            f"{shown(part.path)}: {part.kind}, {format_bytes(part.bytes)} in {format_count(part.files, 'file')}",
+        )
+
+
+def _size(library: Library) -> str:
+    said = f"{format_bytes(library.bytes)} in {format_count(library.files, 'file')}"
+    if library.folders:
+        said += f" and {format_count(library.folders, 'folder')}"
+    if library.on_disk_bytes != library.bytes:
+        said += f"; {format_bytes(library.on_disk_bytes)} on the disk"
+    return said
+
+
+@dataclass(frozen=True, slots=True)
+class Inner:
+    """One folder (or the loose files) directly inside a library."""
+
+    name: str
+    bytes: int
+    files: int
+    last_used: str | None
+    share: float
+    """Of the library's bytes."""
+
+
+def links_in_words(folder: Folder, most: int) -> list[str]:
+    """Links inside a library, those that lead nowhere or out of it first, as `name → goal: out of it`."""
+    found = []
+    for link in folder.links:
+        if not os.path.exists(link.path):
+            rank, where = 0, "nowhere"
+        elif is_within(link.goal_path, folder.path):
+            rank, where = 2, "within it"
+        else:
+            rank, where = 1, "out of it"
+        found.append((rank, os.path.relpath(link.path, folder.path), link.goal, where))
+    return [f"{shown(name)} → {shown(goal)}: leads {where}" for _, name, goal, where in sorted(found)[:most]]
+
+
+def inside_rows(folder: Folder) -> list[Inner]:
+    """What lies directly inside, largest first."""
+    total = folder.extent.bytes or 1
+    rows = []
+    for inner in folder.below.values():
+        extent = inner.extent
+        rows.append(
+            Inner(inner.name, extent.bytes, extent.files, moment_or_none(extent.last_used_s), extent.bytes / total)
+        )
+    beside = folder.extent.bytes - sum(row.bytes for row in rows)
+    files = folder.extent.files - sum(row.files for row in rows)
+    if files > 0:
+        rows.append(Inner("(files beside the folders)", max(0, beside), files, None, max(0, beside) / total))
+    return sorted(rows, key=lambda row: (-row.bytes, row.name))

@@ -1,0 +1,170 @@
+"""Choosing among libraries: which are shown, in which order, and which are marked."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from nuvik.core.model.clock import days_since
+from nuvik.core.model.cold import is_cold
+from nuvik.core.model.library import Kind, Library, Verdict
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_bytes, format_count
+
+_LATELY_DAYS = 7
+
+
+class Only(StrEnum):
+    """A property by which libraries are chosen."""
+
+    ALL = "all"
+    MOVABLE = "may move"
+    STAYS = "stays"
+    COLD = "not used for a year"
+    HIDDEN = "hidden"
+    WORKING_SET = "really used"
+    MARKED = "marked"
+
+
+class Order(StrEnum):
+    """What comes first in a list."""
+
+    SIZE = "largest"
+    LAST_USE = "longest unused"
+    OPENS = "most opened"
+    NAME = "by name"
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """Which libraries are shown, and in which order."""
+
+    text: str = ""
+    """A part of the name or path, in any case."""
+    kind: Kind | None = None
+    only: Only = Only.ALL
+    drive: str | None = None
+    order: Order = Order.SIZE
+
+    def of(self, libraries: Iterable[Library], marked: frozenset[str] = frozenset()) -> list[Library]:
+        """The libraries that are shown, in order. A text is looked for on all drives."""
+        wanted = self.text.casefold()
+        found = [
+            one
+            for one in libraries
+            if (not wanted or wanted in one.name.casefold() or wanted in one.path.casefold())
+            and (self.kind is None or one.kind is self.kind)
+            and (self.drive is None or wanted or one.drive == self.drive)
+            and _has(one, self.only, marked)
+        ]
+        if self.order is Order.LAST_USE:
+            return sorted(found, key=lambda one: (one.last_used or "", -one.bytes))
+        if self.order is Order.OPENS:
+            return sorted(found, key=lambda one: (-one.opens_per_week, -one.bytes))
+        if self.order is Order.NAME:
+            return sorted(found, key=lambda one: (one.name.casefold(), one.path))
+        return sorted(found, key=lambda one: (-one.bytes, one.path))
+
+    def in_words(self, shown_count: int, all_count: int) -> str:
+        """For example “12 of 45 libraries: games, not used for a year, largest first”."""
+        said = [] if self.kind is None else [f"kind {self.kind}"]
+        if self.only is not Only.ALL:
+            said.append(str(self.only))
+        if self.text:
+            said.append(f"with “{shown(self.text)}”")
+        count = (
+            f"{shown_count} of {all_count} libraries"
+            if shown_count != all_count
+            else format_count(all_count, "library", "libraries")
+        )
+        order = str(self.order) + ("" if self.order is Order.NAME else " first")
+        return f"{count}: {', '.join([*said, order])}"
+
+
+def _has(one: Library, only: Only, marked: frozenset[str]) -> bool:
+    match only:
+        case Only.ALL:
+            return True
+        case Only.MOVABLE:
+            return one.movable
+        case Only.STAYS:
+            return not one.movable
+        case Only.COLD:
+            return is_cold(one.last_used)
+        case Only.HIDDEN:
+            return one.hidden
+        case Only.WORKING_SET:
+            return one.working_set
+        case Only.MARKED:
+            return one.id in marked
+
+
+class Marking(StrEnum):
+    """Ways to mark many at once."""
+
+    ALL = "all that are shown"
+    KIND = "all of this kind"
+    COLD = "all not used for a year"
+    INVERT = "those that are not marked instead"
+    NONE = "none"
+
+
+def marked_by(
+    marking: Marking, marked: frozenset[str], listed: Sequence[Library], at: Library | None
+) -> frozenset[str]:
+    """The marks after marking among the listed; what is not listed keeps its mark, except for NONE."""
+    ids = {one.id for one in listed}
+    match marking:
+        case Marking.ALL:
+            return marked | ids
+        case Marking.KIND:
+            return marked | {one.id for one in listed if at is not None and one.kind is at.kind}
+        case Marking.COLD:
+            return marked | {one.id for one in listed if is_cold(one.last_used)}
+        case Marking.INVERT:
+            return (marked - ids) | (ids - marked)
+        case Marking.NONE:
+            return frozenset()
+
+
+def marked_in_words(libraries: Iterable[Library], marked: frozenset[str]) -> str:
+    """For example “3 marked, 210 GB; one stays: it is pinned to its place”; empty when nothing is marked."""
+    chosen = [one for one in libraries if one.id in marked]
+    if not chosen:
+        return ""
+    said = f"{len(chosen)} marked, {format_bytes(sum(one.bytes for one in chosen))}"
+    stay = [one for one in chosen if not one.movable]
+    if stay:
+        said += f", of which {len(stay)} must stay"
+    return said
+
+
+def movable_of(libraries: Iterable[Library], marked: frozenset[str]) -> list[Library]:
+    """The marked libraries that may move, largest first."""
+    chosen = [one for one in libraries if one.id in marked and one.movable]
+    return sorted(chosen, key=lambda one: (-one.bytes, one.path))
+
+
+def working_set_in_words(libraries: Iterable[Library]) -> str:
+    """What is in the working set, and what was used lately and could join it: so it grows week by week."""
+    libraries = list(libraries)
+    chosen = [one for one in libraries if one.working_set]
+    lately = [
+        one
+        for one in libraries
+        if not one.working_set
+        and one.last_used is not None
+        and (one.opens_per_week >= 1 or days_since(one.last_used) <= _LATELY_DAYS)
+    ]
+    said = f"{format_bytes(sum(one.bytes for one in chosen))} are really used" if chosen else "nothing is chosen yet"
+    if lately:
+        lately.sort(key=lambda one: (-one.opens_per_week, one.path))
+        names = ", ".join(shown(one.name) for one in lately[:3])
+        said += f"; used lately and not among them: {names}" + (f" and {len(lately) - 3} more" if lately[3:] else "")
+    return f"{said}; w adds or takes out"
+
+
+def may_overrule(library: Library) -> bool:
+    """Only what is unwise can be overruled, never what is impossible."""
+    return library.verdict is Verdict.UNWISE

@@ -1,0 +1,68 @@
+"""The one sentence with which Survey begins: how things stand and what matters most."""
+
+from __future__ import annotations
+
+from nuvik.core.model.capacity import how_full
+from nuvik.core.model.cold import is_cold
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.links import link_name
+from nuvik.core.model.names import shown
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.units import format_bytes, format_count
+
+
+def survey_headline(snapshot: Snapshot) -> str:
+    """For example “Kestrel is nearly full: 38 GB free, you asked for 51. Eleven libraries there …”."""
+    said = _how_it_stands(snapshot)
+    return said if snapshot.complete else f"The survey was stopped: what it did not reach may be missing or old. {said}"
+
+
+def _how_it_stands(snapshot: Snapshot) -> str:
+    attached = [drive for drive in snapshot.drives if drive.attached]
+    if not attached:
+        return "No drive was found."
+    if not snapshot.libraries:
+        return f"{format_count(len(attached), 'drive')} found, and no library on them yet: survey a folder."
+    full = [drive for drive in attached if how_full(drive) is not None]
+    shortest = max(
+        attached, key=lambda drive: (drive in full, drive.short_of_headroom_bytes / max(1, drive.usable_bytes))
+    )
+    if not full:
+        roomiest = max(attached, key=lambda drive: drive.free_bytes)
+        return (
+            f"Every drive keeps its headroom. Most room: {shown(roomiest.label)}, "
+            f"{format_bytes(roomiest.free_bytes)} free."
+        )
+    said = f"{shown(shortest.label)} is nearly full: {how_full(shortest)}."
+    cold = [one for one in snapshot.on_drive(shortest.id) if one.movable and is_cold(one.last_used)]
+    if cold:
+        many = "libraries" if len(cold) > 1 else "library"
+        said += (
+            f" {len(cold)} {many} there ({format_bytes(sum(one.bytes for one in cold))}) "
+            f"{'were' if len(cold) > 1 else 'was'} not used for a year."
+        )
+    elif biggest := next((one for one in snapshot.on_drive(shortest.id) if one.movable), None):
+        said += f" The largest library there is {shown(biggest.name)}, {format_bytes(biggest.bytes)}."
+    return said
+
+
+def library_facts(snapshot: Snapshot, library_id: str) -> str:
+    """One line on a library: where it lies, and whether it may move."""
+    library = snapshot.library(library_id)
+    if library is None:
+        return ""
+    where = shown(library.path)
+    if library.tether:
+        where += f" (opens under {shown(library.tether)} too)"
+    return f"{where} · stays: {library.why_not}" if not library.movable else where
+
+
+def drive_facts(drive: Drive) -> str:
+    """One line on a drive: what it is and how its speed is known."""
+    if not drive.attached:
+        return f"{shown(drive.label)}: {drive.why_away}"
+    return (
+        f"{shown(drive.label)} · {drive.medium_class.name} on {link_name(drive.link)} · {drive.rules.name} · "
+        f"{format_bytes(drive.usable_bytes)} usable of {format_bytes(drive.capacity_bytes)} · "
+        f"{format_bytes(drive.headroom_bytes)} headroom"
+    )
