@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 import samples
 from conftest import GB, MB, a_drive, fill
-from nuvik.core.hosts import macos, usage, windows
+from nuvik.core.hosts import disk_usage, macos, windows
 from nuvik.core.hosts.base import drive_holding
 from nuvik.core.hosts.disk_usage import NO_ANSWER, UsageMeter
 from nuvik.core.hosts.linux import SysDisk, parse_linux
@@ -208,8 +208,8 @@ def test_a_hostile_label_is_harmless_from_the_start(tmp_path, world):
 
 
 def test_a_mount_that_hangs_is_told_and_holds_up_nobody(tmp_path, monkeypatch):
-    real = usage.usage_of
-    monkeypatch.setattr(usage, "usage_of", lambda point: time.sleep(3) if point == "/hanging" else real(point))
+    real = disk_usage.usage_of
+    monkeypatch.setattr(disk_usage, "usage_of", lambda point: time.sleep(3) if point == "/hanging" else real(point))
     hanging = Volume(device="net", filesystem="nfs4", uuid="n", mount_points=("/hanging",))
     sound = Volume(device="sda1", filesystem="ext4", uuid="u", mount_points=(str(tmp_path),))
     workspace = local(tmp_path, hanging, sound)

@@ -258,7 +258,7 @@ def test_deep_wide_and_circular_trees(tmp_path, monkeypatch):
     extent = tree.root.extent
     assert (extent.bytes, extent.folders, extent.files) == (777, 352, 5_001) and not list(tree.root.problems)
     assert len(tree.folders) < 20, "what lies deep is counted with the last folder that is kept"
-    monkeypatch.setattr(slicing, "_FOLDERS_HELD", 3)
+    monkeypatch.setattr(slicing, "FOLDERS_HELD", 3)
     assert size_tree(LocalHost(), str(tmp_path)).root.extent == extent, "climbing back by .."
     circle = (os.stat(tmp_path).st_dev, os.stat(tmp_path).st_ino)
     facts = slicing._facts
@@ -278,14 +278,14 @@ def test_mounts_are_not_entered_and_what_vanishes_is_no_problem(tmp_path, monkey
     tree = size_tree(host, str(tmp_path))
     assert list(tree.root.problems) == [(str(tmp_path / "f1"), "another drive is mounted here")]
     assert tree.at_path(str(tmp_path / "f1")) is None
-    opened = slicing._open
+    opened = slicing.open_folder
 
     def gone(name, above):
         if name == "f2":
             raise FileNotFoundError(2, "gone", name)
         return opened(name, above)
 
-    monkeypatch.setattr(slicing, "_open", gone)
+    monkeypatch.setattr(slicing, "open_folder", gone)
     assert len(list(size_tree(host, str(tmp_path)).root.problems)) == 1
     assert list(size_tree(host, str(tmp_path / "not-there")).root.problems) != []
 

@@ -13,7 +13,7 @@ import os
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.journal import Move
-from nuvik.core.survey.walk.walk_entries import OURS_PREFIX
+from nuvik.core.model.names import OURS_PREFIX
 
 ABOUT = "about.json"
 CONTENT = "content"
@@ -69,12 +69,19 @@ def make_aside(files: Files, move: Move, role: str) -> None:
     files.sync_folder(os.path.dirname(folder))
 
 
-def remove_aside(files: Files, folder: str) -> None:
-    """Remove an incoming or held folder with all it holds; its sidecar goes last, so that it is known to the end."""
+def close_aside(files: Files, folder: str) -> None:
+    """Remove an incoming or held folder whose content is gone; its sidecar goes last, so that it is known to the end.
+
+    What else lies in it, nobody of Nuvik put there: then the folder stays.
+    """
     if not files.exists(folder):
         return
-    files.remove_tree(os.path.join(folder, CONTENT))
-    files.remove_tree(folder)
+    about = os.path.join(folder, ABOUT)
+    files.remove_tree(about + ".new")
+    if set(files.names_at(folder)) - {ABOUT}:
+        return
+    files.remove_tree(about)
+    files.remove_folder(folder)
     files.sync_folder(os.path.dirname(folder))
 
 
@@ -99,6 +106,6 @@ def missing_folders(files: Files, target: str) -> tuple[str, ...]:
 def unmake_way(files: Files, folders: tuple[str, ...]) -> None:
     """Remove the folders that a move had made, as far as nothing else came to lie in them."""
     for folder in reversed(folders):
-        if not files.exists(folder) or files.list_folder(folder):
+        if not files.exists(folder) or files.names_at(folder):
             return
         files.remove_folder(folder)

@@ -11,9 +11,10 @@ import time
 from collections.abc import Callable
 from dataclasses import replace
 
-from nuvik.core.carrying.aside_folders import held, held_folder, missing_folders, remove_aside, unmake_way
+from nuvik.core.carrying.aside_folders import close_aside, held, held_folder, incoming, missing_folders, unmake_way
 from nuvik.core.carrying.copying import copy_library
-from nuvik.core.carrying.proof import copy_unchanged, look_through, prove_copy, unchanged
+from nuvik.core.carrying.guards import Loss, changed_copy, remove_original, remove_outdated_original
+from nuvik.core.carrying.proof import look_through, prove_copy, unchanged
 from nuvik.core.carrying.switch import holds_original, publish, put_back, switch, unpublish
 from nuvik.core.carrying.undo import discard, take_back
 from nuvik.core.carrying.work import Work
@@ -91,6 +92,7 @@ def _links_within_reach(work: Work, move: Move) -> None:
 
 
 def _copy_and_prove(work: Work, move: Move) -> Move:
+    move = _own_again(work, move)
     for _ in range(_MOST_PASSES):
         copy_library(work, move)
         work.tell("copied", move)
@@ -108,10 +110,24 @@ def _copy_and_prove(work: Work, move: Move) -> Move:
     return move
 
 
+def _own_again(work: Work, move: Move) -> Move:
+    """A copy that had its final name and was taken in again is looked at before anything in it is replaced."""
+    if not move.visible:
+        return move
+    if work.files.exists(incoming(move)) and (loss := changed_copy(work, move, incoming(move))):
+        raise Stopped(
+            f"The copy of {shown(move.library)} at {shown(incoming(move))} holds newer work: {loss}.",
+            next_step="Take out of it what you need, then run “nuvik resume”.",
+        )
+    return work.journal.keep(replace(move, visible=False))
+
+
 def _publish(work: Work, move: Move) -> Move:
     published = work.files.exists(move.target) and not work.files.is_link(move.target)
     if not published and not unchanged(work, move, move.source):
         return _again(work, move)
+    if not move.visible:
+        move = work.journal.keep(replace(move, visible=True))
     publish(work, move)
     return work.journal.keep(replace(move, state=State.PUBLISHED))
 
@@ -136,7 +152,7 @@ def _switch(work: Work, move: Move) -> Move:
     switch(work, move)
     if not unchanged(work, move, held(move), renamed=True):
         # Something wrote to the original between the last look and the switch.
-        if not copy_unchanged(work, move, move.target):
+        if changed_copy(work, move, move.target):
             problem = f"both copies changed: the older is kept at {held(move)}"
             work.journal.keep(replace(move, state=State.ON_TRIAL, problem=problem, ended_at=now_text()))
             raise Stopped(
@@ -181,21 +197,35 @@ def _release(work: Work, move: Move) -> Move:
         )
     free_before = _free(work, move.source_drive)
     whole = holds_original(work.files, move)
-    work.files.remove_tree(held(move))
+    if loss := remove_original(work, move):
+        raise _not_released(work, move, loss, held(move))
     if work.files.sync_volume(os.path.dirname(move.source)) and whole and free_before is not None:
         freed = _gained(work, move, free_before)
         move = replace(move, freed_bytes=freed, problem=_difference(move, freed))
-    remove_aside(work.files, held_folder(move))
+    close_aside(work.files, held_folder(move))
     done = replace(move, state=State.RELEASED, ended_at=now_text())
     if move.undoes is None:
         work.journal.keep(done)
     else:
         original = work.journal.move(move.undoes)
-        remove_aside(work.files, held_folder(original))
+        if loss := remove_outdated_original(work, original):
+            raise _not_released(work, move, loss, held(original))
         unmake_way(work.files, original.made_folders)
         work.journal.keep(done, replace(original, state=State.UNDONE, ended_at=now_text()))
     work.tell("released" if move.undoes is None else "undone", done, freed_bytes=done.freed_bytes)
     return done
+
+
+def _not_released(work: Work, move: Move, loss: Loss, original: str) -> Stopped:
+    """The original stays: on trial while it is whole, else the release goes on once the user has decided."""
+    state = State.ON_TRIAL if loss.whole and original == held(move) else State.RELEASING
+    problem = f"its original stays: {loss}"
+    work.journal.keep(replace(move, state=state, problem=problem, ended_at=now_text() if state.finished else None))
+    return Stopped(
+        f"{shown(move.library)}: the original at {shown(original)} is not released: {loss}.",
+        next_step=f"Look at both. “nuvik release {move.id} --even-if-changed” lets it go"
+        + (f", “nuvik undo {move.id}” takes the move back." if state.finished and move.undoes is None else "."),
+    )
 
 
 def _gained(work: Work, move: Move, free_before: int) -> int | None:

@@ -58,25 +58,6 @@ def unchanged(work: Work, move: Move, root: str, renamed: bool = False) -> bool:
     return all(copied[path].same_as(entry) for path, entry in now.entries.items() if path or not renamed)
 
 
-def copy_unchanged(work: Work, move: Move, root: str) -> bool:
-    """Whether the published copy at `root` still is what was copied there: nobody has worked with it since."""
-    drive = work.drive(move.target_drive)
-    step_ns = drive.rules.time_step_ns if drive else 1
-    now = take_inventory(work.files, root, work.stop)
-    copied = work.journal.entries(move)
-    if now.unreadable or now.special or now.entries.keys() != copied.keys():
-        return False
-    for path, entry in now.entries.items():
-        original = copied[path]
-        if entry.kind != original.kind or entry.size != original.size:
-            return False
-        if entry.kind == "link" and entry.link != (original.carried_link or original.link):
-            return False
-        if entry.kind == "file" and abs(entry.changed_ns - original.changed_ns) > step_ns:
-            return False
-    return True
-
-
 def look_through(work: Work, move: Move, path: str) -> str | None:
     """Look at the moved library by the path that programs use: same entries, same sizes.
 

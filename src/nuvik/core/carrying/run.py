@@ -10,9 +10,9 @@ from dataclasses import dataclass, replace
 
 from nuvik.core.carrying.aside_folders import held
 from nuvik.core.carrying.explain_oserror import stopped_by
+from nuvik.core.carrying.guards import loss_of_original
 from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.carrying.move import carry_move
-from nuvik.core.carrying.proof import unchanged
 from nuvik.core.carrying.undo import Way, move_back, way_back
 from nuvik.core.carrying.work import Work
 from nuvik.core.model.errors import NuvikError, Refused, Stopped, StopRequested
@@ -23,7 +23,6 @@ from nuvik.core.model.progress import Event
 from nuvik.core.model.units import format_count
 from nuvik.core.rehearsal.rehearse import check_plan, rehearse
 from nuvik.core.store.json_codec import plan_to_wire
-from nuvik.core.survey.walk.take_inventory import take_inventory
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +89,7 @@ def outlook_of_undo(work: Work, wanted: str) -> tuple[Move, Way]:
 def release(work: Work, wanted: str, even_if_changed: bool = False) -> Outcome:
     """Let the kept originals of one move, or of `all` on trial, go. Raises Refused and Stopped.
 
-    Refuses while the moved library lacks files that the original still has, unless told that this is meant.
+    Refuses while something of the original would be lost, unless the user says that this is meant.
     """
     with carrying_lock(work.state_folder, f"releasing {shown(wanted)}"):
         if wanted == "all":
@@ -98,10 +97,18 @@ def release(work: Work, wanted: str, even_if_changed: bool = False) -> Outcome:
             if not moves:
                 raise Refused("No move is on trial.", next_step="“nuvik logbook” shows every move.")
         else:
-            moves = [find_move(work, wanted)]
+            moves = [_known_move(work, wanted)]
         for move in moves:
             _check_release(work, move, even_if_changed)
-        return _carry_all(work, [work.journal.keep(replace(move, state=State.RELEASING)) for move in moves])
+        return _carry_all(work, [_begin_release(work, move, even_if_changed) for move in moves])
+
+
+def _begin_release(work: Work, move: Move, even_if_changed: bool) -> Move:
+    """Write down that an original is to go; of a move that takes another one back, that one's original too."""
+    releasing = [replace(move, state=State.RELEASING, may_lose=even_if_changed)]
+    if even_if_changed and move.undoes is not None:
+        releasing.append(replace(work.journal.move(move.undoes), may_lose=True))
+    return work.journal.keep(*releasing)
 
 
 def find_move(work: Work, wanted: str) -> Move:
@@ -112,11 +119,7 @@ def find_move(work: Work, wanted: str) -> Move:
         if not originals:
             raise Refused("There is no move to take back.", next_step="“nuvik logbook” shows every move.")
         return originals[-1]
-    if not wanted.isdecimal() or len(wanted) > 18:
-        raise Refused(
-            f"“{shown(wanted)}” is no move: give its number or “last”.", next_step="“nuvik logbook” lists them."
-        )
-    move = work.journal.move(int(wanted))
+    move = _known_move(work, wanted)
     if move.undoes is not None and move.state.finished:
         raise Refused(
             f"Move {move.id} took move {move.undoes} back; it cannot be taken back itself.",
@@ -125,9 +128,19 @@ def find_move(work: Work, wanted: str) -> Move:
     return move
 
 
+def _known_move(work: Work, wanted: str) -> Move:
+    """The move of this number. Raises Refused."""
+    if not wanted.isdecimal() or len(wanted) > 18:
+        raise Refused(
+            f"“{shown(wanted)}” is no move: give its number or “last”.", next_step="“nuvik logbook” lists them."
+        )
+    return work.journal.move(int(wanted))
+
+
 def _check_release(work: Work, move: Move, even_if_changed: bool) -> None:
     name = shown(move.library)
-    if move.state is not State.ON_TRIAL:
+    # A release that stopped since something would be lost goes on once the user has decided.
+    if move.state is not State.ON_TRIAL and not (even_if_changed and move.state is State.RELEASING):
         raise Refused(
             f"Move {move.id} ({name}) is not on trial: {move.state.in_words}.",
             next_step="Only a move on trial keeps an original to release.",
@@ -138,20 +151,10 @@ def _check_release(work: Work, move: Move, even_if_changed: bool) -> None:
             f"{name} cannot be seen at {shown(move.target)}, so its original stays.",
             next_step="Attach its drive, or take the move back.",
         )
-    if even_if_changed:
-        return
-    if not unchanged(work, move, held(move), renamed=True):
+    if not even_if_changed and (loss := loss_of_original(work, move)):
         raise Refused(
-            f"{name}: the kept original at {shown(held(move))} was changed since the move. It stays.",
-            next_step="Look at it; if nothing in it matters, release with --even-if-changed.",
-        )
-    there = take_inventory(work.files, move.target, work.stop).entries
-    missing = [path for path in take_inventory(work.files, held(move), work.stop).entries if path not in there]
-    if missing:
-        raise Refused(
-            f"{name}: the kept original has {format_count(len(missing), 'entry', 'entries')} that the moved "
-            f"library lacks, first {shown(missing[0])}. It stays.",
-            next_step="If you removed them yourself, release with --even-if-changed.",
+            f"{name}: the original at {shown(held(move))} stays: {loss}.",
+            next_step="Look at both; if it may go all the same, release with --even-if-changed.",
         )
 
 

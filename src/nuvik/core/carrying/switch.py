@@ -11,14 +11,13 @@ import stat
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from nuvik.core.carrying.aside_folders import held, held_folder, incoming, incoming_folder, make_aside, remove_aside
+from nuvik.core.carrying.aside_folders import close_aside, held, held_folder, incoming, incoming_folder, make_aside
 from nuvik.core.carrying.work import Work
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.errors import Stopped
 from nuvik.core.model.journal import Move
-from nuvik.core.model.names import shown
+from nuvik.core.model.names import OURS_PREFIX, shown
 from nuvik.core.model.plan import Tether
-from nuvik.core.survey.walk.walk_entries import OURS_PREFIX
 
 
 def leads_to(files: Files, link: str, goal: str) -> bool:
@@ -47,7 +46,8 @@ def publish(work: Work, move: Move) -> None:
             f"The copy of {shown(move.library)} is no longer at {shown(move.target)}. The original is untouched.",
             next_step=f"“nuvik undo {move.id}” gives the move up.",
         )
-    remove_aside(files, incoming_folder(move))
+    _forget_link(files, incoming(move))
+    close_aside(files, incoming_folder(move))
 
 
 def unpublish(work: Work, move: Move) -> None:
@@ -114,7 +114,8 @@ def put_back(work: Work, move: Move) -> None:
         files.sync_folder(os.path.dirname(move.source))
     if move.tether is Tether.NONE:
         lead_on(work, move.target, move.source)
-    remove_aside(files, held_folder(move))
+    _forget_link(files, held(move))
+    close_aside(files, held_folder(move))
 
 
 def lead_on(work: Work, before: str, after: str) -> None:
@@ -143,6 +144,12 @@ def lead_on(work: Work, before: str, after: str) -> None:
 def holds_original(files: Files, move: Move) -> bool:
     """Whether the held folder holds the original, not the link prepared for the exchange."""
     return files.exists(held(move)) and not leads_to(files, held(move), move.target)
+
+
+def _forget_link(files: Files, path: str) -> None:
+    """Remove the link that an exchange of names left aside; anything else stays."""
+    if files.is_link(path):
+        files.remove(path)
 
 
 def _replace_link(files: Files, content: str, link: str) -> None:

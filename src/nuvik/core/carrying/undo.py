@@ -5,12 +5,12 @@ from __future__ import annotations
 import os
 from dataclasses import dataclass, replace
 
-from nuvik.core.carrying.aside_folders import incoming, incoming_folder, remove_aside, unmake_way
-from nuvik.core.carrying.proof import copy_unchanged
+from nuvik.core.carrying.aside_folders import incoming, unmake_way
+from nuvik.core.carrying.guards import changed_copy, remove_copy
 from nuvik.core.carrying.switch import holds_original, put_back, unpublish
 from nuvik.core.carrying.work import Work
 from nuvik.core.model.clock import now_text
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Tether
@@ -23,8 +23,15 @@ from nuvik.core.survey.walk.walk_pool import size_tree
 
 
 def discard(work: Work, move: Move) -> Move:
-    """Remove the incoming copy of a move that was not switched; the original lies where it always lay."""
-    remove_aside(work.files, incoming_folder(move))
+    """Remove the incoming copy of a move that was not switched; the original lies where it always lay.
+
+    Raises Stopped when something would be lost with the copy.
+    """
+    if loss := remove_copy(work, move):
+        raise Stopped(
+            f"The copy of {shown(move.library)} at {shown(incoming(move))} is not removed: {loss}.",
+            next_step="Take out of it what you need, then run “nuvik resume”.",
+        )
     unmake_way(work.files, move.made_folders)
     done = work.journal.keep(replace(move, state=State.UNDONE, ended_at=now_text()))
     work.tell("undone", done)
@@ -32,7 +39,22 @@ def discard(work: Work, move: Move) -> Move:
 
 
 def take_back(work: Work, move: Move) -> Move:
-    """Put the untouched original back, then give the copy's name up."""
+    """Put the untouched original back, then give the copy's name up.
+
+    Raises Stopped when the copy is newer by now: it must not be hidden behind the original.
+    """
+    files = work.files
+    if files.exists(move.target) and not files.is_link(move.target) and (loss := changed_copy(work, move, move.target)):
+        if holds_original(files, move):
+            work.journal.keep(replace(move, state=State.ON_TRIAL, ended_at=now_text(), problem=f"since moved, {loss}"))
+            raise Stopped(
+                f"{shown(move.library)} was changed at its new place meanwhile: {loss}. Nothing was taken back.",
+                next_step=f"“nuvik undo {move.id}” copies the newer contents back.",
+            )
+        raise Stopped(
+            f"{shown(move.library)} lies at {shown(move.source)} again, and its copy was changed meanwhile: {loss}.",
+            next_step=f"Take what you need out of {shown(move.target)}, then run “nuvik resume”.",
+        )
     put_back(work, move)
     unpublish(work, move)
     return work.journal.keep(replace(move, state=State.DISCARDING))
@@ -71,7 +93,7 @@ def way_back(work: Work, move: Move) -> Way:
     if users := work.host.used_by(move.target):
         raise Refused(f"{name} is in use by {users[0]}.", next_step="Close it and try again.")
     at_place = not switched and move.state in (State.PROVEN, State.PUBLISHED, State.TAKING_BACK)
-    if at_place or (switched and files.exists(move.target) and copy_unchanged(work, move, move.target)):
+    if at_place or (switched and files.exists(move.target) and changed_copy(work, move, move.target) is None):
         return Way(
             State.TAKING_BACK, f"The original of {name} is still kept and goes back to {shown(move.source)} at once."
         )

@@ -13,14 +13,13 @@ from nuvik.core.hosts.base import Host, drive_holding
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.filesystems import FileSystem
 from nuvik.core.model.inventory import EntryRecord, Inventory
-from nuvik.core.model.names import shown
+from nuvik.core.model.names import OURS_PREFIX, shown
 from nuvik.core.model.paths import is_within, parents
 from nuvik.core.model.plan import Step, Tether
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.timeline import Violation
 from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.survey.walk.take_inventory import take_inventory
-from nuvik.core.survey.walk.walk_entries import OURS_PREFIX
 
 _UNFINISHED = (".part", ".partial", ".incomplete", ".unfinished", ".download")
 """Endings that many programs give to files they have not finished."""

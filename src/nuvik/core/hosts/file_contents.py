@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.file_op_hook import FileOpHook
+from nuvik.core.hosts.long_paths import Reachable
 
 BLOCK_BYTES = 1 << 20
 """Files are read in aligned blocks of this size."""
@@ -40,7 +41,8 @@ class Writer:
     def __init__(self, path: str, hook: FileOpHook, keep_holes: bool) -> None:
         self._path, self._hook, self._keep_holes = path, hook, keep_holes
         hook.before("create", path)
-        self._descriptor = os.open(path, _CREATE, 0o600)
+        with Reachable(path) as near:
+            self._descriptor = os.open(near, _CREATE, 0o600)
 
     def put(self, block: Block) -> None:
         """Write one block; a hole only moves the length on."""

@@ -17,6 +17,7 @@ import sys
 from collections.abc import Iterator
 
 from nuvik.core.hosts import syscalls
+from nuvik.core.hosts.descent import Handle, plain_link
 from nuvik.core.hosts.file_contents import (
     BLOCK_BYTES,
     HOLE_BYTES,
@@ -28,6 +29,8 @@ from nuvik.core.hosts.file_contents import (
     read_at,
 )
 from nuvik.core.hosts.file_op_hook import FileOpHook
+from nuvik.core.hosts.long_paths import Reachable
+from nuvik.core.hosts.remove_tree import empty_folder
 
 
 class Files:
@@ -43,7 +46,8 @@ class Files:
     def facts(self, path: str) -> os.stat_result:
         """What the system knows of a path, without following a link."""
         self.hook.before("look", path)
-        return os.lstat(path)
+        with Reachable(path) as near:
+            return os.lstat(near)
 
     def exists(self, path: str) -> bool:
         """Whether anything, even a broken link, has this name. Only "not there" is False: other faults raise."""
@@ -62,18 +66,23 @@ class Files:
 
     def read_link(self, path: str) -> str:
         self.hook.before("look", path)
-        text = os.readlink(path)
-        return text.removeprefix("\\\\?\\") if sys.platform == "win32" else text
+        with Reachable(path) as near:
+            return plain_link(os.readlink(near))
 
-    def list_folder(self, path: str) -> list[os.DirEntry[str]]:
-        """The entries of a folder, in the order of their names' bytes."""
+    def names_in(self, folder: Handle, path: str) -> list[str]:
+        """The names in an open folder, in the order of their bytes; `path` is where it lies."""
         self.hook.before("look", path)
-        with os.scandir(path) as entries:
-            return sorted(entries, key=lambda entry: os.fsencode(entry.name))
+        with os.scandir(folder) as entries:
+            return sorted((entry.name for entry in entries), key=os.fsencode)
+
+    def names_at(self, path: str) -> list[str]:
+        """The names in a folder, in the order of their bytes."""
+        with Reachable(path) as near:
+            return self.names_in(near, path)
 
     def read_text(self, path: str) -> str:
         self.hook.before("look", path)
-        with open(path, encoding="utf-8") as file:
+        with Reachable(path) as near, open(near, encoding="utf-8") as file:
             return file.read()
 
     # -- contents ------------------------------------------------------------------------------------------
@@ -84,7 +93,8 @@ class Files:
         With `past_cache` the system's cache is passed over where it allows, so that the medium itself answers.
         """
         self.hook.before("read", path)
-        descriptor, direct = open_for_reading(path, past_cache)
+        with Reachable(path) as near:
+            descriptor, direct = open_for_reading(near, past_cache)
         buffer = self._buffers.pop() if self._buffers else mmap.mmap(-1, BLOCK_BYTES)
         try:
             facts = os.fstat(descriptor)
@@ -104,7 +114,8 @@ class Files:
                 got = read_at(descriptor, buffer, offset, wanted, direct)
                 if got < wanted and direct:  # a short direct read in the middle of a file cannot be continued
                     os.close(descriptor)
-                    descriptor, direct = open_for_reading(path, False)
+                    with Reachable(path) as near:
+                        descriptor, direct = open_for_reading(near, False)
                     got = read_at(descriptor, buffer, offset, wanted, False)
                 if got == 0:
                     break  # the file became shorter meanwhile: the second look at the source will tell
@@ -138,35 +149,40 @@ class Files:
 
     def make_folder(self, path: str, mode: int = 0o700) -> None:
         self.hook.before("mkdir", path)
-        os.mkdir(path, mode)
+        with Reachable(path) as near:
+            os.mkdir(near, mode)
 
     def rename(self, source: str, target: str) -> None:
         """Rename within a volume; replaces a file of the target's name."""
         self.hook.before("rename", source)
         self.hook.before("rename", target)
-        os.replace(source, target)
+        with Reachable(source) as old, Reachable(target) as new:
+            os.replace(old, new)
 
     def rename_to_free_name(self, source: str, target: str) -> None:
         """Rename within a volume; raises FileExistsError when the target's name is taken."""
         self.hook.before("rename", source)
         self.hook.before("rename", target)
-        if syscalls.rename_without_replacing(source, target):
-            return
-        if self.exists(target):
-            raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST), target)
-        os.rename(source, target)
+        with Reachable(source) as old, Reachable(target) as new:
+            if syscalls.rename_without_replacing(old, new):
+                return
+            if self.exists(target):
+                raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST), target)
+            os.rename(old, new)
 
-    def exchange(self, one: str, other: str) -> bool:
+    def exchange(self, first: str, second: str) -> bool:
         """Let two names change places at once; False where the system cannot, with nothing changed."""
-        self.hook.before("rename", one)
-        self.hook.before("rename", other)
-        return syscalls.exchange(one, other)
+        self.hook.before("rename", first)
+        self.hook.before("rename", second)
+        with Reachable(first) as near, Reachable(second) as other:
+            return syscalls.exchange(near, other)
 
     def make_link(self, path: str, leads_to: str, to_folder: bool) -> None:
         """A symbolic link. On Windows a folder is linked by a junction where links need a privilege."""
         self.hook.before("symlink", path)
         try:
-            os.symlink(leads_to, path, target_is_directory=to_folder)
+            with Reachable(path) as near:
+                os.symlink(leads_to, near, target_is_directory=to_folder)
         except OSError:
             if sys.platform != "win32" or not to_folder or not os.path.isabs(leads_to):
                 raise
@@ -176,61 +192,57 @@ class Files:
 
     def make_hard_link(self, existing: str, path: str) -> None:
         self.hook.before("link", path)
-        os.link(existing, path, follow_symlinks=False)
+        with Reachable(existing) as old, Reachable(path) as new:
+            os.link(old, new, follow_symlinks=False)
 
     def remove(self, path: str) -> None:
         self.hook.before("remove", path)
-        os.unlink(path)
+        with Reachable(path) as near:
+            os.unlink(near)
 
     def remove_folder(self, path: str) -> None:
         self.hook.before("remove", path)
-        os.rmdir(path)
+        with Reachable(path) as near:
+            os.rmdir(near)
 
     def remove_tree(self, path: str) -> None:
         """Remove a file, a link or a whole folder. Links are removed, never followed. Going on after a stop is fine."""
         if not self.exists(path):
             return
-        if not self.is_folder(path):
+        if self.is_folder(path):
+            empty_folder(path, self.hook)
+            self.remove_folder(path)
+        else:
             self.remove(path)
-            return
-        try:
-            entries = self.list_folder(path)
-        except PermissionError:
-            self.mark_mode(path, 0o700)  # a read-only folder would not let go of what it holds
-            entries = self.list_folder(path)
-        if entries and not os.access(path, os.W_OK):
-            self.mark_mode(path, 0o700)
-        for entry in entries:
-            if entry.is_dir(follow_symlinks=False):
-                self.remove_tree(entry.path)
-            else:
-                self.remove(entry.path)
-        self.remove_folder(path)
 
     # -- marks ---------------------------------------------------------------------------------------------
 
     def mark_times(self, path: str, accessed_ns: int, changed_ns: int) -> None:
         self.hook.before("mark", path)
-        if os.utime in os.supports_follow_symlinks:
-            os.utime(path, ns=(accessed_ns, changed_ns), follow_symlinks=False)
-        elif not os.path.islink(path):
-            os.utime(path, ns=(accessed_ns, changed_ns))
+        with Reachable(path) as near:
+            if os.utime in os.supports_follow_symlinks:
+                os.utime(near, ns=(accessed_ns, changed_ns), follow_symlinks=False)
+            elif not os.path.islink(near):
+                os.utime(near, ns=(accessed_ns, changed_ns))
 
     def mark_mode(self, path: str, mode: int) -> None:
         self.hook.before("mark", path)
-        os.chmod(path, mode)
+        with Reachable(path) as near:
+            os.chmod(near, mode)
 
     def mark_owner(self, path: str, user: int, group: int) -> None:
         self.hook.before("mark", path)
-        os.chown(path, user, group, follow_symlinks=False)
+        with Reachable(path) as near:
+            os.chown(near, user, group, follow_symlinks=False)
 
     def read_xattrs(self, path: str) -> dict[str, bytes]:
         """Extended attributes, those of the link itself for a link. Empty where the system has none."""
         self.hook.before("look", path)
         try:
             if sys.platform == "linux":
-                names = os.listxattr(path, follow_symlinks=False)
-                return {name: os.getxattr(path, name, follow_symlinks=False) for name in names}
+                with Reachable(path) as near:
+                    names = os.listxattr(near, follow_symlinks=False)
+                    return {name: os.getxattr(near, name, follow_symlinks=False) for name in names}
             if sys.platform == "darwin":
                 import xattr
 
@@ -244,7 +256,8 @@ class Files:
     def mark_xattr(self, path: str, name: str, value: bytes) -> None:
         self.hook.before("mark", path)
         if sys.platform == "linux":
-            os.setxattr(path, name, value, follow_symlinks=False)
+            with Reachable(path) as near:
+                os.setxattr(near, name, value, follow_symlinks=False)
         elif sys.platform == "darwin":
             import xattr
 
@@ -259,7 +272,8 @@ class Files:
         self.hook.before("flush", path)
         if sys.platform == "win32":
             return
-        descriptor = os.open(path, os.O_RDONLY)
+        with Reachable(path) as near:
+            descriptor = os.open(near, os.O_RDONLY)
         try:
             os.fsync(descriptor)
         except OSError as fault:
@@ -273,7 +287,8 @@ class Files:
         self.hook.before("flush", path)
         if sys.platform == "win32":
             return False
-        descriptor = os.open(path, os.O_RDONLY)
+        with Reachable(path) as near:
+            descriptor = os.open(near, os.O_RDONLY)
         try:
             return syscalls.sync_volume(descriptor)
         finally:

@@ -34,54 +34,54 @@ class _Raw(Protocol):
 class GaugeFile:
     """One file on the drive being gauged. All methods raise OSError as the system does.
 
-    Where a file's length stands for its contents, nothing is really written or read; the watch keeps the time.
+    Where a file's length stands for its contents, nothing is really written or read; the hook keeps the time.
     """
 
     def __init__(self, files: Files, path: str, create: bool) -> None:
         """Open a file that is there for reading, or create one."""
-        self._watch, self._path = files.hook, path
+        self._hook, self._path = files.hook, path
         # Random bytes, so that a drive that compresses or knows zeros cannot flatter itself.
         self._buffer = mmap.mmap(-1, BLOCK_BYTES)
         if create:
-            self._watch.before("create", path)
-            if self._watch.keeps_contents:
+            self._hook.before("create", path)
+            if self._hook.keeps_contents:
                 self._buffer.write(os.urandom(BLOCK_BYTES))
         self._raw = _open_raw(path, create)
 
     @property
     def method(self) -> str:
         """How reading is kept from being answered by the cache: direct, dropped or cached."""
-        return self._raw.method if self._watch.keeps_contents else DIRECT
+        return self._raw.method if self._hook.keeps_contents else DIRECT
 
     def write_block(self, offset: int, length: int) -> None:
         """Write up to one block; `length` and `offset` are whole pages."""
-        self._watch.before("write", self._path, length)
-        if not self._watch.keeps_contents:
+        self._hook.before("write", self._path, length)
+        if not self._hook.keeps_contents:
             os.truncate(self._path, offset + length)
-            self._watch.before("flush", self._path)  # writing past the cache waits for the medium
+            self._hook.before("flush", self._path)  # writing past the cache waits for the medium
             return
         with memoryview(self._buffer)[:length] as data:
             self._raw.write(data, offset)
 
     def read_block(self, offset: int, length: int) -> int:
         """Read up to one block; the number of bytes got."""
-        self._watch.before("read", self._path, length)
+        self._hook.before("read", self._path, length)
         return self._read(offset, length)
 
     def small_read(self, offset: int) -> None:
         """One read of 4 KiB anywhere in the file."""
-        self._watch.before("small-read", self._path, SMALL_BYTES)
+        self._hook.before("small-read", self._path, SMALL_BYTES)
         self._read(offset, SMALL_BYTES)
 
     def _read(self, offset: int, length: int) -> int:
-        if not self._watch.keeps_contents:
+        if not self._hook.keeps_contents:
             return length
         with memoryview(self._buffer)[:length] as into:
             return self._raw.read(into, offset)
 
     def flush(self) -> None:
         """Wait until everything written has reached the medium."""
-        self._watch.before("flush", self._path)
+        self._hook.before("flush", self._path)
         self._raw.flush()
 
     def close(self) -> None:

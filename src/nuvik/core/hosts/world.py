@@ -11,6 +11,7 @@ import stat
 from collections.abc import Iterable
 
 from nuvik.core.hosts.base import DriveMemory, fastest_first
+from nuvik.core.hosts.descent import Descent, Handle
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.processes import open_paths, programs_using
 from nuvik.core.hosts.world_file import WORLD_FILE, DriveEntry, read_cards, read_world
@@ -144,18 +145,41 @@ class WorldHost:
 
 def _lengths_below(folder: str) -> int:
     """The sum of the lengths of all files below a folder; a file with several names counts once."""
-    total, seen = 0, set[tuple[int, int]]()
-    for here, _, names in os.walk(folder):
-        for name in names:
+    total = 0
+    seen: set[tuple[int, int]] = set()
+    with Descent(folder) as descent:
+        open_folders: list[list[str]] = [[]]
+        total += _lengths_in(descent.handle, open_folders[-1], seen)
+        while open_folders:
+            if not open_folders[-1]:
+                open_folders.pop()
+                if open_folders:
+                    descent.up()
+                continue
             try:
-                facts = os.lstat(os.path.join(here, name))
+                descent.down(open_folders[-1].pop())
             except OSError:
                 continue
-            if not stat.S_ISREG(facts.st_mode):
+            open_folders.append([])
+            total += _lengths_in(descent.handle, open_folders[-1], seen)
+    return total
+
+
+def _lengths_in(handle: Handle, below: list[str], seen: set[tuple[int, int]]) -> int:
+    """The lengths of the files directly in an open folder; the names of its folders are added to `below`."""
+    total = 0
+    with os.scandir(handle) as entries:
+        for entry in entries:
+            try:
+                facts = entry.stat(follow_symlinks=False)
+            except OSError:
                 continue
-            if facts.st_nlink > 1:
-                if (facts.st_dev, facts.st_ino) in seen:
-                    continue
-                seen.add((facts.st_dev, facts.st_ino))
-            total += facts.st_size
+            if stat.S_ISDIR(facts.st_mode):
+                below.append(entry.name)
+            elif stat.S_ISREG(facts.st_mode):
+                if facts.st_nlink > 1:
+                    if (facts.st_dev, facts.st_ino) in seen:
+                        continue
+                    seen.add((facts.st_dev, facts.st_ino))
+                total += facts.st_size
     return total

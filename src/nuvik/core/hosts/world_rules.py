@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 
 from nuvik.core.hosts.base import drive_holding
 from nuvik.core.hosts.file_op_hook import FileOpHook
+from nuvik.core.hosts.long_paths import Reachable
 from nuvik.core.hosts.world_file import FaultEntry
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.timing import WritePace, per_file_seconds, read_seconds
@@ -174,7 +175,8 @@ class WorldRules(FileOpHook):
     def _remove(self, work: _DriveWork, path: str) -> None:
         self._busy(work, per_file_seconds(work.drive, 1))
         try:
-            facts = os.lstat(path)
+            with Reachable(path) as near:
+                facts = os.lstat(near)
         except OSError:
             return
         if stat.S_ISREG(facts.st_mode) and facts.st_nlink == 1:

@@ -97,3 +97,7 @@ class Move:
     made_folders: tuple[PathText, ...] = ()
     """Folders above the target that this move had to make, outermost first."""
     problem: str | None = None
+    visible: bool = False
+    """The copy has had its final name: since then the user may have worked with it."""
+    may_lose: bool = False
+    """The user said that the original may go although something of it would be lost."""

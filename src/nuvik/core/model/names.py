@@ -9,6 +9,8 @@ from __future__ import annotations
 
 import unicodedata
 
+OURS_PREFIX = ".nuvik"
+"""Files and folders whose names begin so are Nuvik's own: incoming, held, state, test files."""
 # Format characters that reorder or hide text (Unicode category Cf) are shown by number, as are controls.
 _SHOWN_BY_NUMBER = {"Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"}
 

@@ -67,6 +67,11 @@ MIGRATIONS: tuple[str, ...] = (
     """
     CREATE TABLE landings (kind TEXT PRIMARY KEY, drive TEXT NOT NULL, path BLOB NOT NULL, set_at TEXT NOT NULL);
     """,
+    # 5: whether a copy was ever seen under its final name (of older moves that is not known), and what the user let go
+    """
+    ALTER TABLE moves ADD COLUMN visible INTEGER NOT NULL DEFAULT 1;
+    ALTER TABLE moves ADD COLUMN may_lose INTEGER NOT NULL DEFAULT 0;
+    """,
 )
 
 

@@ -21,6 +21,7 @@ from nuvik.core.model.plan import Plan, Step, Tether
 from nuvik.core.store.database import Database
 
 _PATHS = ("library", "source", "target")
+_FLAGS = ("on_trial", "visible", "may_lose")
 _SEPARATOR = b"\0"
 
 
@@ -190,7 +191,8 @@ def _from_row(row: sqlite3.Row) -> Move:
     made = data["made_folders"]
     data["made_folders"] = tuple(os.fsdecode(path) for path in made.split(_SEPARATOR)) if made else ()
     data["kind"], data["tether"], data["state"] = Kind(data["kind"]), Tether(data["tether"]), State(data["state"])
-    data["on_trial"] = bool(data["on_trial"])
+    for name in _FLAGS:
+        data[name] = bool(data[name])
     return Move(**data)
 
 

@@ -21,11 +21,10 @@ from nuvik.core.model.clock import now_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.gauging import Figure, GaugeBudget, GaugeProgress, GaugeResult
-from nuvik.core.model.names import shown
+from nuvik.core.model.names import OURS_PREFIX, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_bytes
 from nuvik.core.survey.drives.leftover_tests import free_test_path, remove_test
-from nuvik.core.survey.walk.walk_entries import OURS_PREFIX
 
 MB = 1_000_000
 _SMALL_PASS_S, _SMALL_PASS_READS, _LEAST_SMALL_READS = 1.0, 4_000, 20

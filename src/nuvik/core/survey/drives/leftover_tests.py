@@ -11,7 +11,7 @@ import psutil
 
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.drive import Drive
-from nuvik.core.survey.walk.walk_entries import OURS_PREFIX
+from nuvik.core.model.names import OURS_PREFIX
 
 _FOLDER = f"{OURS_PREFIX}-gauge"
 _NAME = re.compile(r"(\d+)-[0-9a-f]{8}\.tmp")

@@ -10,11 +10,11 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from nuvik.core.model.library import Card, Kind, Part
+from nuvik.core.model.names import OURS_PREFIX
 from nuvik.core.model.paths import is_within, parents
 from nuvik.core.survey.recognise.guess_kind import Context, Guess, collection, guess
 from nuvik.core.survey.recognise.trade_words import COLLECTIONS, OF_THE_FILE_SYSTEM, PARTS, PLUG_INS, PLURALS
 from nuvik.core.survey.walk.folder_tree import Folder, Tree, folder_in
-from nuvik.core.survey.walk.walk_entries import OURS_PREFIX
 
 _SETTINGS_BYTES = 100_000_000
 """Assumed: what a program keeps hidden in the home is settings when it takes less than this."""

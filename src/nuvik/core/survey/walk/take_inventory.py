@@ -36,7 +36,7 @@ def take_inventory(
             result.special.append((entry.path, what))
             continue
         try:
-            record = _record(files, root, entry, first_names)
+            record = _record(root, entry, first_names)
         except OSError as fault:
             result.unreadable.append((os.path.join(root, entry.path), (fault.strerror or str(fault)).lower()))
             continue
@@ -48,15 +48,14 @@ def take_inventory(
     return result
 
 
-def _record(files: Files, root: str, entry: Entry, first_names: dict[str, str]) -> EntryRecord:
+def _record(root: str, entry: Entry, first_names: dict[str, str]) -> EntryRecord:
     facts = entry.facts
     inode = f"{facts.st_dev}:{facts.st_ino}"
     kind, link, carried = "file", None, None
     if entry.is_folder:
         kind = "folder"
-    elif entry.is_link:
-        kind = "link"
-        link = files.read_link(os.path.join(root, entry.path))
+    elif entry.link is not None:
+        kind, link = "link", entry.link
         carried = _carried_link(root, entry.path, link)
     elif facts.st_nlink > 1:
         first = first_names.setdefault(inode, entry.path)

@@ -7,11 +7,9 @@ import stat
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
+from nuvik.core.hosts.descent import Descent, facts_in, link_text
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.progress import Stop
-
-OURS_PREFIX = ".nuvik"
-"""Folders whose names begin so are Nuvik's own: incoming, held, state."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,6 +18,8 @@ class Entry:
 
     path: str
     facts: os.stat_result
+    link: str | None = None
+    """Where a link leads, as written in it."""
 
     @property
     def is_folder(self) -> bool:
@@ -29,48 +29,103 @@ class Entry:
     def is_file(self) -> bool:
         return stat.S_ISREG(self.facts.st_mode)
 
-    @property
-    def is_link(self) -> bool:
-        return stat.S_ISLNK(self.facts.st_mode)
+
+OnProblem = Callable[[str, str], None]
+"""Called with the full path of what cannot be looked at, and with what the system said."""
 
 
-def walk(files: Files, root: str, on_problem: Callable[[str, str], None], stop: Stop | None = None) -> Iterator[Entry]:
-    """Every entry below `root`, the root first, each folder before what it holds.
+def walk(files: Files, root: str, on_problem: OnProblem, stop: Stop | None = None) -> Iterator[Entry]:
+    """Every entry below `root`, the root first, each folder before what it holds, in the order of the names' bytes.
 
-    What cannot be looked at is told to `on_problem(path, what)` and passed over. Raises StopRequested.
+    What cannot be looked at is passed over and reported to `on_problem`. Raises StopRequested.
     """
     try:
-        top = Entry("", files.facts(root))
+        facts = files.facts(root)
+        link = files.read_link(root) if stat.S_ISLNK(facts.st_mode) else None
     except OSError as fault:
-        on_problem(root, _said(fault))
+        on_problem(root, words_of(fault))
         return
-    yield top
-    waiting = [""] if top.is_folder else []
-    while waiting:
-        if stop is not None:
-            stop.check()
-        folder = waiting.pop()
+    yield Entry("", facts, link)
+    if stat.S_ISDIR(facts.st_mode):
+        yield from _Walk(files, root, facts.st_dev, on_problem, stop).entries()
+
+
+class _Walk:
+    """A walk under way."""
+
+    def __init__(self, files: Files, root: str, device: int, on_problem: OnProblem, stop: Stop | None) -> None:
+        self._files, self._root, self._device = files, root, device
+        self._on_problem, self._stop = on_problem, stop
+        self._waiting: list[tuple[str, list[str]]] = []
+        """Each folder that is open, with the names of the folders in it that were not entered yet, the next last."""
+
+    def entries(self) -> Iterator[Entry]:
         try:
-            names = [found.name for found in files.list_folder(os.path.join(root, folder) if folder else root)]
+            descent = Descent(self._root)
         except OSError as fault:
-            on_problem(os.path.join(root, folder), _said(fault))
-            continue
-        below = []
+            self._on_problem(self._root, words_of(fault))
+            return
+        with descent:
+            yield from self._in_folder("", descent)
+            while self._waiting:
+                folder, names = self._waiting[-1]
+                if not names:
+                    self._waiting.pop()
+                    if self._waiting and not self._leave(descent, self._waiting[-1]):
+                        return
+                    continue
+                path = _inside(folder, names.pop())
+                try:
+                    descent.down(os.path.basename(path))
+                except OSError as fault:
+                    self._report(path, fault)
+                    continue
+                yield from self._in_folder(path, descent)
+
+    def _leave(self, descent: Descent, above: tuple[str, list[str]]) -> bool:
+        """Go up again. A folder that was replaced meanwhile ends the walk: nothing below it can be told any more."""
+        try:
+            descent.up()
+        except OSError as fault:
+            self._report(above[0], fault)
+            return False
+        return True
+
+    def _in_folder(self, folder: str, descent: Descent) -> Iterator[Entry]:
+        """The entries directly in the folder at hand; those that are folders are kept for later."""
+        if self._stop is not None:
+            self._stop.check()
+        below: list[str] = []
+        self._waiting.append((folder, below))
+        try:
+            names = self._files.names_in(descent.handle, _inside(self._root, folder) if folder else self._root)
+        except OSError as fault:
+            self._report(folder, fault)
+            return
         for name in names:
-            path = f"{folder}{os.sep}{name}" if folder else name
+            path = _inside(folder, name)
             try:
-                entry = Entry(path, files.facts(os.path.join(root, path)))
+                facts = facts_in(descent.handle, name)
+                link = link_text(descent.handle, name) if stat.S_ISLNK(facts.st_mode) else None
             except OSError as fault:
-                on_problem(os.path.join(root, path), _said(fault))
+                self._report(path, fault)
                 continue
-            if entry.is_folder and entry.facts.st_dev != top.facts.st_dev:
-                on_problem(os.path.join(root, path), "another drive is mounted here")
-                continue
-            yield entry
-            if entry.is_folder:
-                below.append(path)
-        waiting.extend(reversed(below))
+            if stat.S_ISDIR(facts.st_mode):
+                if facts.st_dev != self._device:
+                    self._on_problem(os.path.join(self._root, path), "another drive is mounted here")
+                    continue
+                below.append(name)
+            yield Entry(path, facts, link)
+        below.reverse()
+
+    def _report(self, path: str, fault: OSError) -> None:
+        self._on_problem(os.path.join(self._root, path) if path else self._root, words_of(fault))
 
 
-def _said(fault: OSError) -> str:
+def _inside(folder: str, name: str) -> str:
+    return f"{folder}{os.sep}{name}" if folder else name
+
+
+def words_of(fault: OSError) -> str:
+    """What the system said, in lower case."""
     return (fault.strerror or str(fault)).lower()

@@ -10,17 +10,22 @@ from __future__ import annotations
 import errno
 import os
 import stat
-import sys
 from dataclasses import dataclass, field
 from typing import Any
 
+from nuvik.core.hosts.descent import (
+    FOLDERS_HELD,
+    RELATIVE,
+    Handle,
+    close,
+    extended,
+    facts_in,
+    link_text,
+    open_above,
+    open_folder,
+)
 from nuvik.core.survey.walk.scan_folder import HAS_BLOCKS, MAY_BE_AWAY, FolderScan, not_here, scan_folder
 
-RELATIVE = os.open in os.supports_dir_fd and os.scandir in os.supports_fd
-"""Whether this system opens folders relative to others."""
-_OPEN_FOLDER = os.O_RDONLY | getattr(os, "O_DIRECTORY", 0) | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_CLOEXEC", 0)
-_FOLDERS_HELD = 48
-"""So many folders above the one at hand are kept open; deeper trees are climbed by `..` and checked."""
 _ENDINGS_A_FOLDER, _LINKS_A_FOLDER, _BIG_A_FOLDER = 64, 500, 200
 
 
@@ -85,7 +90,7 @@ class Sums:
 class _Frame:
     """A folder that is being gone through: its sub-folders are still to be entered."""
 
-    handle: int | str | None
+    handle: Handle | None
     """A descriptor, a path where the system opens none, or None while it is closed for having too many."""
     path: str
     depth: int
@@ -142,27 +147,27 @@ class _Slice:
             ], seen
         finally:
             for frame in frames:
-                _close(frame.handle)
+                close(frame.handle)
 
     # -- going down and up ---------------------------------------------------------------------------------
 
     def _enter_start(self, start: str) -> bool:
         """Open the folder where the slice begins, from the root name by name, so that no path is too long."""
         names = start.split(os.sep) if start else []
-        handle: int | str | None = None
+        handle: Handle | None = None
         try:
-            handle = _open(_long(self._rules.root), None)
+            handle = open_folder(extended(self._rules.root), None)
             identity, on_disk = _facts(handle)
             self._device = identity[0]
             self._above.add(identity)
             for name in names:
-                inner = _open(name, handle)
-                _close(handle)
+                inner = open_folder(name, handle)
+                close(handle)
                 handle = inner
                 identity, on_disk = _facts(handle)
                 self._above.add(identity)
         except OSError as fault:
-            _close(handle)
+            close(handle)
             if fault.errno != errno.ENOENT:
                 self._sums_of(start, len(names)).problems.append((start, said(fault)))
             return False
@@ -174,12 +179,12 @@ class _Slice:
     def _enter(self, above: _Frame, name: str) -> bool:
         path = f"{above.path}{os.sep}{name}" if above.path else name
         assert above.handle is not None
-        handle: int | str | None = None
+        handle: Handle | None = None
         try:
-            handle = _open(name, above.handle)
+            handle = open_folder(name, above.handle)
             identity, on_disk = _facts(handle)
         except OSError as fault:
-            _close(handle)
+            close(handle)
             if fault.errno != errno.ENOENT:
                 self._sums_of(path, above.depth + 1).problems.append((path, said(fault)))
             return False
@@ -189,7 +194,7 @@ class _Slice:
         elif identity[0] != self._device:
             problem = MOUNTED_HERE
         if problem:
-            _close(handle)
+            close(handle)
             above.sums.problems.append((path, problem))
             return False
         self._above.add(identity)
@@ -200,9 +205,9 @@ class _Slice:
             sums = self._sums[path] = Sums(path)
         sums.blocks_bytes += on_disk
         self._frames.append(_Frame(handle, path, depth, identity, sums, []))
-        if RELATIVE and len(self._frames) > _FOLDERS_HELD:
-            far = self._frames[-_FOLDERS_HELD - 1]
-            _close(far.handle)
+        if RELATIVE and len(self._frames) > FOLDERS_HELD:
+            far = self._frames[-FOLDERS_HELD - 1]
+            close(far.handle)
             far.handle = None
         return True
 
@@ -213,13 +218,13 @@ class _Slice:
             above = self._frames[-1]
             try:
                 assert isinstance(done.handle, int)
-                above.handle = os.open("..", _OPEN_FOLDER, dir_fd=done.handle)
+                above.handle = open_above(done.handle)
                 if _facts(above.handle)[0] != above.identity:
                     raise OSError(errno.ESTALE, "was moved during the survey")
             except OSError as fault:
                 above.sums.problems.append((above.path, said(fault)))
                 above.below.clear()
-        _close(done.handle)
+        close(done.handle)
 
     def _sums_of(self, path: str, depth: int) -> Sums:
         """Where a folder is counted: on its own, or with the nearest one above it that is kept."""
@@ -291,7 +296,7 @@ class _Slice:
                 sums.big.sort(reverse=True)
                 del sums.big[_BIG_A_FOLDER:]
 
-    def _odd(self, sums: Sums, handle: int | str, within: str, name: str, mode: int) -> None:
+    def _odd(self, sums: Sums, handle: Handle, within: str, name: str, mode: int) -> None:
         """Count what is no plain file of one name."""
         if stat.S_ISLNK(mode):
             self._link(sums, handle, within, name)
@@ -300,11 +305,7 @@ class _Slice:
             sums.special += 1
             return
         try:
-            facts = (
-                os.stat(name, dir_fd=handle, follow_symlinks=False)
-                if isinstance(handle, int)
-                else os.lstat(f"{handle}{os.sep}{name}")
-            )
+            facts = facts_in(handle, name)
         except OSError:
             return  # it vanished meanwhile
         if MAY_BE_AWAY and not_here(facts):
@@ -318,14 +319,12 @@ class _Slice:
         sums.newest_access_s = max(sums.newest_access_s, int(facts.st_atime))
 
     @staticmethod
-    def _link(sums: Sums, handle: int | str, within: str, name: str) -> None:
+    def _link(sums: Sums, handle: Handle, within: str, name: str) -> None:
         sums.links += 1
         if len(sums.link_list) >= _LINKS_A_FOLDER:
             return
         try:
-            goal = (
-                os.readlink(name, dir_fd=handle) if isinstance(handle, int) else os.readlink(f"{handle}{os.sep}{name}")
-            )
+            goal = link_text(handle, name)
         except OSError:
             return
         sums.link_list.append((within + name, goal))
@@ -353,29 +352,7 @@ def _fewer_endings(sums: Sums) -> None:
             sums.extensions[""] = sums.extensions.get("", 0) + sums.extensions.pop(ending)
 
 
-def _open(name: str, above: int | str | None) -> int | str:
-    if not RELATIVE:
-        path = name if above is None else os.path.join(str(above), name)
-        if above is not None and stat.S_ISLNK(os.lstat(path).st_mode):
-            raise OSError(errno.ELOOP, os.strerror(errno.ELOOP), path)
-        return path
-    if above is None:
-        return os.open(name, _OPEN_FOLDER)
-    assert isinstance(above, int)
-    return os.open(name, _OPEN_FOLDER, dir_fd=above)
-
-
-def _close(handle: int | str | None) -> None:
-    if isinstance(handle, int):
-        os.close(handle)
-
-
-def _facts(handle: int | str) -> tuple[tuple[int, int], int]:
+def _facts(handle: Handle) -> tuple[tuple[int, int], int]:
     """A folder's device and inode, and what it holds on disk itself."""
     facts = os.stat(handle)
     return (facts.st_dev, facts.st_ino), facts.st_blocks * 512 if HAS_BLOCKS else 0
-
-
-def _long(path: str) -> str:
-    """Windows takes paths over 260 characters only in this form."""
-    return "\\\\?\\" + path if sys.platform == "win32" and not path.startswith("\\\\") else path

@@ -1,0 +1,185 @@
+"""The guard before everything that cannot be taken back.
+
+Nothing of the user's is removed anywhere else in Nuvik. Each function compares what is about to go with what stays, on
+the first way and on every resumed one, and removes nothing when something would be lost: it gives the `Loss` instead.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from nuvik.core.carrying.aside_folders import close_aside, held, held_folder, incoming, incoming_folder
+from nuvik.core.carrying.work import Work
+from nuvik.core.model.inventory import EntryRecord, Inventory
+from nuvik.core.model.journal import Move
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_count
+from nuvik.core.survey.walk.take_inventory import take_inventory
+
+Entries = Mapping[str, EntryRecord]
+
+
+@dataclass(frozen=True, slots=True)
+class Loss:
+    """What removing something would lose."""
+
+    path: str
+    """The first entry that would be lost, relative to the library; empty for the library itself."""
+    problem: str
+    """What is wrong with it, as the end of a sentence."""
+    count: int = 1
+    """How many entries would be lost."""
+    whole: bool = True
+    """Whether what was to go is still all there: nothing of it was removed before."""
+
+    def __str__(self) -> str:
+        more = f" (and {format_count(self.count - 1, 'more entry', 'more entries')})" if self.count > 1 else ""
+        return f"{shown(self.path) or 'it'} {self.problem}{more}"
+
+
+# -- what may be removed -----------------------------------------------------------------------------------
+
+
+def remove_original(work: Work, move: Move) -> Loss | None:
+    """Remove the held original of a move, whose copy stays. Raises StopRequested and OSError."""
+    if not move.may_lose and (loss := loss_of_original(work, move)):
+        return loss
+    work.files.remove_tree(held(move))
+    return None
+
+
+def remove_copy(work: Work, move: Move) -> Loss | None:
+    """Remove the incoming copy of a move that is given up, whose original stays. Raises StopRequested and OSError."""
+    if loss := loss_of_copy(work, move):
+        return loss
+    work.files.remove_tree(incoming(move))
+    close_aside(work.files, incoming_folder(move))
+    return None
+
+
+def remove_outdated_original(work: Work, move: Move) -> Loss | None:
+    """Remove the held original of a move that was taken back by copying: the library at its old place is newer.
+
+    Raises StopRequested and OSError.
+    """
+    if not move.may_lose and (loss := _loss(work, move, held(move), kept=move.source)):
+        return loss
+    work.files.remove_tree(held(move))
+    close_aside(work.files, held_folder(move))
+    return None
+
+
+# -- what would be lost ------------------------------------------------------------------------------------
+
+
+def loss_of_original(work: Work, move: Move) -> Loss | None:
+    """What would be lost with the held original: what was changed in it since it was copied, and what the moved library
+    does not have. Raises StopRequested and OSError.
+    """
+    return _loss(work, move, held(move), kept=move.target)
+
+
+def loss_of_copy(work: Work, move: Move) -> Loss | None:
+    """What would be lost with the incoming copy: what came into it, or was changed in it, while others could see it.
+
+    A copy that never had its final name is Nuvik's own. Raises StopRequested and OSError.
+    """
+    if not work.files.exists(incoming(move)):
+        return None
+    if not work.files.exists(move.source) and not work.files.exists(held(move)):
+        return Loss("", f"is not at {shown(move.source)} any more: the copy is all there is of it")
+    return changed_copy(work, move, incoming(move)) if move.visible else None
+
+
+def changed_copy(work: Work, move: Move, place: str) -> Loss | None:
+    """What in a copy at `place` is not as Nuvik wrote it. Raises StopRequested and OSError."""
+    step_ns = _time_step_ns(work, move.target_drive)
+    now = take_inventory(work.files, place, work.stop)
+    recorded = work.journal.entries(move)
+
+    def problem(path: str, entry: EntryRecord) -> str | None:
+        then = recorded.get(path)
+        if then is None:
+            return "is new there"
+        return None if _as_written(then, entry, step_ns) else "was changed there"
+
+    return _first_loss(now, recorded, problem)
+
+
+def _loss(work: Work, move: Move, going: str, kept: str) -> Loss | None:
+    """What would be lost with the original of a move that now lies at `going`, when the library at `kept` stays."""
+    files = work.files
+    if not files.exists(going):
+        return None
+    if not files.exists(kept) or files.is_link(kept):
+        return Loss("", f"is not at {shown(kept)}")
+    source = work.drive(move.source_drive)
+    alterations_kept = source is not None and source.rules.permissions
+    step_ns = max(_time_step_ns(work, move.source_drive), _time_step_ns(work, move.target_drive))
+    recorded = work.journal.entries(move)
+    names = Counter(entry.inode for entry in recorded.values())
+    there = take_inventory(files, kept, work.stop).entries
+
+    def problem(path: str, entry: EntryRecord) -> str | None:
+        then = recorded.get(path)
+        if then is None:
+            return "is nowhere else"
+        # Removing one of several names of a file alters the others.
+        if not _unchanged(then, entry, alterations_kept and names[then.inode] == 1):
+            return "was changed since it was moved"
+        return _missing(then, there.get(path), kept, step_ns)
+
+    return _first_loss(take_inventory(files, going, work.stop), recorded, problem)
+
+
+def _first_loss(now: Inventory, recorded: Entries, problem: Callable[[str, EntryRecord], str | None]) -> Loss | None:
+    whole = now.entries.keys() >= recorded.keys()
+    if now.unreadable:
+        return Loss(now.unreadable[0][0], f"cannot be looked at ({now.unreadable[0][1]})", len(now.unreadable), whole)
+    if now.special:
+        return Loss(now.special[0][0], f"is {now.special[0][1]}", len(now.special), whole)
+    found = [(path, words) for path, entry in now.entries.items() if (words := problem(path, entry))]
+    return Loss(*found[0], len(found), whole) if found else None
+
+
+def _unchanged(then: EntryRecord, now: EntryRecord, compare_alteration: bool) -> bool:
+    """Whether an original still is what was copied. Who may do what with it is no content, and a removal changes it."""
+    if _plain_kind(then) != _plain_kind(now):
+        return False
+    if then.kind == "link":
+        return then.link == now.link
+    if then.kind == "folder":
+        return True
+    same = (then.size, then.changed_ns) == (now.size, now.changed_ns)
+    return same and (not compare_alteration or then.altered_ns == now.altered_ns)
+
+
+def _as_written(then: EntryRecord, now: EntryRecord, step_ns: int) -> bool:
+    """Whether an entry of a copy still is what was written there."""
+    if _plain_kind(then) != _plain_kind(now):
+        return False
+    if then.kind == "link":
+        return now.link == (then.carried_link or then.link)
+    return then.kind == "folder" or (then.size == now.size and abs(then.changed_ns - now.changed_ns) <= step_ns)
+
+
+def _missing(then: EntryRecord, now: EntryRecord | None, kept: str, step_ns: int) -> str | None:
+    """Why what is kept cannot stand for an entry of the original; None when it can, be it newer."""
+    if now is None:
+        return f"is missing at {shown(kept)}"
+    if _plain_kind(then) != _plain_kind(now):
+        return f"is something else at {shown(kept)}"
+    if _plain_kind(then) == "file" and then.size != now.size and now.changed_ns <= then.changed_ns + step_ns:
+        return f"has another size at {shown(kept)}, though nobody changed it there"
+    return None
+
+
+def _plain_kind(entry: EntryRecord) -> str:
+    return "file" if entry.kind == "hard-link" else entry.kind
+
+
+def _time_step_ns(work: Work, drive_id: str) -> int:
+    drive = work.drive(drive_id)
+    return drive.rules.time_step_ns if drive else 1

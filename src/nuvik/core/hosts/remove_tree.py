@@ -1,0 +1,103 @@
+"""Removing a whole folder: by descriptors, without following a link, to any depth.
+
+A name that was swapped for a link while the removal goes on is removed as the link it is; what the link leads to is not
+touched.
+"""
+
+from __future__ import annotations
+
+import os
+import stat
+from collections.abc import Iterator
+
+from nuvik.core.hosts.descent import Descent, Handle, facts_in
+from nuvik.core.hosts.file_op_hook import FileOpHook
+
+_OWNER_MAY_ALL = 0o700
+
+
+def empty_folder(root: str, hook: FileOpHook) -> None:
+    """Remove everything in a folder, and nothing of the folder itself. Going on after a stop is fine.
+
+    Another drive that is mounted below is not entered: its folder stays, and removing the one above it fails. Raises
+    OSError.
+    """
+    with _opened(root) as descent:
+        device = os.stat(descent.handle).st_dev
+        open_folders = [(root, _remove_files(descent, root, hook))]
+        while open_folders:
+            folder, names = open_folders[-1]
+            name = next(names, None)
+            if name is None:
+                open_folders.pop()
+                if open_folders:
+                    descent.up()
+                    _remove_name(descent.handle, os.path.basename(folder), folder, hook, is_folder=True)
+                continue
+            path = os.path.join(folder, name)
+            if facts_in(descent.handle, name).st_dev == device:
+                _enter(descent, name)
+                open_folders.append((path, _remove_files(descent, path, hook)))
+            else:
+                _remove_name(descent.handle, name, path, hook, is_folder=True)
+
+
+def _opened(root: str) -> Descent:
+    try:
+        return Descent(root)
+    except PermissionError:  # a folder that may not be read would not let go of what it holds
+        os.chmod(root, _OWNER_MAY_ALL)
+        return Descent(root)
+
+
+def _enter(descent: Descent, name: str) -> None:
+    try:
+        descent.down(name)
+    except PermissionError:
+        _let_owner(descent.handle, name)
+        descent.down(name)
+
+
+def _let_owner(above: Handle, name: str) -> None:
+    """Give the owner every right on a folder in an open one."""
+    if isinstance(above, int):
+        os.chmod(name, _OWNER_MAY_ALL, dir_fd=above)
+    else:
+        os.chmod(os.path.join(above, name), _OWNER_MAY_ALL)
+
+
+def _remove_files(descent: Descent, folder: str, hook: FileOpHook) -> Iterator[str]:
+    """Remove what is no folder in the one at hand; gives the names of its folders, in order."""
+    hook.before("look", folder)
+    handle = descent.handle
+    with os.scandir(handle) as entries:
+        found = sorted((entry.name, entry.is_dir(follow_symlinks=False)) for entry in entries)
+    if found and isinstance(handle, int) and not _may_write(handle):
+        os.fchmod(handle, _OWNER_MAY_ALL)
+    for name, is_folder in found:
+        if not is_folder:
+            _remove_name(handle, name, os.path.join(folder, name), hook, is_folder=False)
+    return iter([name for name, is_folder in found if is_folder])
+
+
+def _may_write(handle: int) -> bool:
+    mode = os.fstat(handle).st_mode
+    return mode & stat.S_IWUSR != 0 and mode & stat.S_IXUSR != 0
+
+
+def _remove_name(handle: Handle, name: str, path: str, hook: FileOpHook, is_folder: bool) -> None:
+    """Remove one name of an open folder."""
+    hook.before("remove", path)
+    try:
+        if isinstance(handle, int):
+            if is_folder:
+                os.rmdir(name, dir_fd=handle)
+            else:
+                os.unlink(name, dir_fd=handle)
+        elif is_folder:
+            os.rmdir(os.path.join(handle, name))
+        else:
+            os.unlink(os.path.join(handle, name))
+    except OSError as fault:
+        fault.filename = path
+        raise
