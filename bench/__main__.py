@@ -30,11 +30,11 @@ from households import made_up_household
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.drafting.draft import Draft
-from nuvik.core.planning.drafting.recommendation import answer
+from nuvik.core.planning.drafting.recommendation import recommend
+from nuvik.core.stages.workspace import open_workspace
 from nuvik.core.survey.drives.gauge import budget_for
 from nuvik.core.survey.walk.walk_pool import size_tree
 from nuvik.core.views.draft_sentences import consequence, headline, totals
-from nuvik.core.workspace import open_workspace
 
 _LISTING_LIMIT_S, _WITHIN_REAL, _WITHIN_WORLD = 0.150, 0.10, 0.01
 _PLAIN_WITHIN = 0.06
@@ -97,7 +97,7 @@ def sizing_a_tree() -> Iterator[Row]:
             began = time.perf_counter()
             told = subprocess.run(["du", "-s", "-B1", place], capture_output=True, text=True, check=True).stdout
             between = time.perf_counter()
-            tree = size_tree(host, place)
+            tree = size_tree(host, host.drives(), place)
             ended = time.perf_counter()
             theirs.append(between - began)
             ours.append(ended - between)
@@ -148,7 +148,7 @@ def size_and_tell(place: str) -> None:
     watcher = threading.Thread(target=watch)
     watcher.start()
     began = time.perf_counter()
-    tree = size_tree(LocalHost(), place)
+    tree = size_tree(LocalHost(), (), place)
     seconds = time.perf_counter() - began
     done.set()
     watcher.join()
@@ -176,7 +176,7 @@ def proposing() -> Iterator[Row]:
     for count, limit_s in _PROPOSALS:
         snapshot = made_up_household(count, drives=6)
         began = time.perf_counter()
-        found = answer(snapshot, Wishes())
+        found = recommend(snapshot, Wishes())
         seconds = time.perf_counter() - began
         yield (
             f"propose for {len(snapshot.libraries)} libraries, 6 drives",
@@ -216,7 +216,7 @@ def gauging_a_world() -> Iterator[Row]:
             world.drive(f"drive{number}", usable_bytes=400 * GB, capacity_bytes=400 * GB, read_bytes_per_s=read)
         world.write()
         workspace = world.open()
-        outcomes = workspace.gauge([budget_for(drive) for drive in workspace.host.drives()])
+        outcomes = workspace.drives.gauge([budget_for(drive) for drive in workspace.drives.all()])
         worst = 0.0
         for outcome in outcomes:
             declared = next(one for one in world.data["drive"] if one["id"] == outcome.drive)
@@ -244,7 +244,7 @@ def gauging_real_drives() -> Iterator[Row]:
         with _volume(filesystem, read, write) as point, tempfile.TemporaryDirectory() as state:
             plain = RealDrives.plain_speeds(point, write * 3)
             workspace = open_workspace(state=state)
-            outcome = workspace.gauge([budget_for(workspace.drive_or_refuse(str(point)))])[0]
+            outcome = workspace.drives.gauge([budget_for(workspace.drives.find(str(point)))])[0]
             assert outcome.result is not None and outcome.result.write is not None, outcome.problem
             after = RealDrives.plain_speeds(point, write * 3)
             left = [path for path in point.rglob("*") if ".nuvik" in str(path)]

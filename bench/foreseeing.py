@@ -16,10 +16,11 @@ from nuvik.core.carrying.run import carry_plan
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
+from nuvik.core.stages.workspace import open_workspace
 from nuvik.core.survey.drives.gauge import budget_for
-from nuvik.core.workspace import open_workspace
 
 Row = tuple[str, str, str, str, bool | None]
 _MOVES, _SIMULATED_S = 1_000, 0.2
@@ -61,7 +62,7 @@ def simulating() -> Iterator[Row]:
     draft = Draft(Snapshot(taken_at="", host="bench", drives=drives, libraries=libraries))
     for n in range(_MOVES):
         draft = draft.set_down(f"l{n}", f"d{(n + 1) % 8}")
-    scene = Scene(draft.to_plan(), drives, draft.snapshot)
+    scene = Scene(make_plan(draft), drives, draft.snapshot)
     began = time.perf_counter()
     steps = simulate(scene).steps
     seconds = time.perf_counter() - began
@@ -88,7 +89,7 @@ def foreseeing() -> Iterator[Row]:
             source = drives.up("alpha", "1500M", "ext4", 80, 40)
             target = drives.up("beta", "1500M", "ext4", 120, 60)
             workspace = open_workspace(None, state)
-            workspace.gauge([budget_for(workspace.drive_or_refuse(name), quick=True) for name in ("alpha", "beta")])
+            workspace.drives.gauge([budget_for(workspace.drives.find(name), quick=True) for name in ("alpha", "beta")])
             plain: dict[str, float] = {}
             for turn, within in (("first time", _FIRST_WITHIN), ("once calibrated", _LATER_WITHIN)):
                 for number, make in enumerate((_large, _small, _mixed)):
@@ -97,10 +98,10 @@ def foreseeing() -> Iterator[Row]:
                     root.mkdir(parents=True)
                     make(root, random.Random(number))
                     theirs = _plain_copy(root, target)
-                    plan = workspace.plan(workspace.draft([(str(root), "beta")]))
-                    foreseen = workspace.rehearse(plan).total_s
+                    plan = workspace.plan.make(workspace.plan.draft([(str(root), "beta")]))
+                    foreseen = workspace.rehearse.rehearse(plan).total_s
                     _forget_cache()
-                    (move,) = carry_plan(workspace.work(), plan).moves
+                    (move,) = carry_plan(workspace.carry.work(), plan).moves
                     off = move.actual_s / foreseen - 1
                     good: bool | None = abs(off) <= within
                     if not good and abs(theirs / plain.get(name, theirs) - 1) > _PLAIN_WITHIN:

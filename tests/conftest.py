@@ -17,7 +17,7 @@ import tomlkit
 from filelock import FileLock
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.workspace import Workspace, open_workspace
+from nuvik.core.stages.workspace import Workspace, open_workspace
 
 MB, GB = 1_000_000, 1_000_000_000
 

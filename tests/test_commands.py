@@ -123,7 +123,7 @@ def test_ctrl_c_stops_safely_and_resume_goes_on(house):
 
 
 def test_unreadable_things_are_findings(house, monkeypatch, capsys):
-    """Told by path, with exit code 5, while all the rest is surveyed."""
+    """DriveNotes by path, with exit code 5, while all the rest is surveyed."""
     closed, whole = house.path("kestrel", "Games", "Ferrymoss", "data"), walk_slice.scan_folder
 
     def look(handle, *rest):

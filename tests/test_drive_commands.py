@@ -16,10 +16,10 @@ from nuvik.core.hosts import linux
 from nuvik.core.hosts.linux import LinuxSystem, read_sys_disk
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.errors import Refused
+from nuvik.core.stages.workspace import open_workspace
 from nuvik.core.store import gauges
 from nuvik.core.store.database import MIGRATIONS
 from nuvik.core.survey.drives.gauge import budget_for
-from nuvik.core.workspace import open_workspace
 from test_drives import CANDIDATES
 
 
@@ -141,29 +141,30 @@ def test_candidates_are_compared(house, capsys, tmp_path):
 
 def test_a_world_that_is_changed_while_nuvik_runs_is_seen(house):
     workspace = house.open()
-    assert workspace.drive_or_refuse("wren").attached
-    workspace.host.files.facts(house.path("wren"))
+    assert workspace.drives.find("wren").attached
+    workspace.computer.host.files.facts(house.path("wren"))
     house.data["drive"][2]["attached"] = False
     house.write()
-    assert not workspace.drive_or_refuse("wren").attached
+    assert not workspace.drives.find("wren").attached
     with pytest.raises(FileNotFoundError):
-        workspace.host.files.facts(house.path("wren"))
-    assert "wren" not in workspace.host.counters()
+        workspace.computer.host.files.facts(house.path("wren"))
+    assert "wren" not in workspace.drives.traffic(workspace.drives.all()).counters
     Path(house.path("world.toml")).write_text("format = 3")
     with pytest.raises(Refused, match="format"):
-        workspace.host.drives()
+        workspace.drives.all()
     house.data["drive"][2]["attached"] = True
     house.write()
-    assert workspace.drive_or_refuse("wren").attached
+    assert workspace.drives.find("wren").attached
 
 
 def test_traffic_is_counted_while_something_is_measured(house):
     workspace = house.open()
-    before = workspace.host.counters()
-    nothing = workspace.host.counters()
+    drives = workspace.drives.all()
+    before = workspace.drives.traffic(drives).counters
+    nothing = workspace.drives.traffic(drives).counters
     assert before == nothing
-    result = workspace.gauge([budget_for(workspace.drive_or_refuse("wren"))])[0].result
-    after = workspace.host.counters()
+    result = workspace.drives.gauge([budget_for(workspace.drives.find("wren"))])[0].result
+    after = workspace.drives.traffic(drives).counters
     assert after["wren"].written_bytes - before["wren"].written_bytes == result.written_bytes
     assert after["wren"].read_bytes - before["wren"].read_bytes >= result.written_bytes
     assert after["kestrel"] == before["kestrel"]
@@ -179,9 +180,9 @@ def test_a_database_of_the_first_version_is_brought_up_to_date(house):
     connection.commit()
     connection.close()
     workspace = open_workspace(str(house.folder), str(state), waits=False)
-    assert workspace.drive_or_refuse("wren").id == "wren" and not workspace.strangers()
-    assert [page.id for page in workspace.book.pages()] == ["heron", "kestrel", "wren"]
-    with workspace.database.connect() as again:
+    assert workspace.drives.find("wren").id == "wren" and not workspace.drives.new_drives()
+    assert [page.id for page in workspace.computer.book.pages()] == ["heron", "kestrel", "wren"]
+    with workspace.computer.database.connect() as again:
         assert again.execute("SELECT count(*) FROM runs").fetchone()[0] == 1
         again.execute("PRAGMA user_version = 99")
     with pytest.raises(Refused, match="newer Nuvik"):
@@ -194,11 +195,11 @@ def test_only_the_newest_measurements_are_kept_and_they_follow_the_drive(house, 
     for read in (100, 200, 300, 400):
         house.data["drive"][2]["read_bytes_per_s"] = read * MB
         house.write()
-        workspace.gauge([budget_for(workspace.drive_or_refuse("wren"), quick=True)])
-    history = workspace.gauge_history(workspace.drive_or_refuse("wren"))
+        workspace.drives.gauge([budget_for(workspace.drives.find("wren"), quick=True)])
+    history = workspace.drives.gauge_history(workspace.drives.find("wren"))
     assert [round(one.read.per_s / MB, -2) for one in history] == [200, 300, 400]
-    workspace.book.forget(workspace.drive_or_refuse("wren"))
-    assert workspace.drive_or_refuse("wren").speed_source == "measured", "its identity is the same"
+    workspace.drives.forget(workspace.drives.find("wren"))
+    assert workspace.drives.find("wren").speed_source == "measured", "its identity is the same"
 
 
 # -- this computer -----------------------------------------------------------------------------------------
@@ -250,5 +251,5 @@ def test_this_computer_tells_even_without_its_tools(monkeypatch):
     assert root.attached and root.usable_bytes > 0 and root.system
     assert any("lsblk could not be asked" in finding for finding in root.findings)
     assert host.temperature_c(root) is None or host.temperature_c(root) > 0
-    assert all(counters.read_bytes >= 0 for counters in host.counters().values())
+    assert all(counters.read_bytes >= 0 for counters in host.counters(host.drives()).values())
     assert os.path.isdir(root.base_path)

@@ -33,14 +33,14 @@ from nuvik.core.model.purchase import Candidate
 from nuvik.core.planning.buying.filesystem_advice import Needs, weigh
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
+from nuvik.core.stages.workspace import Workspace
 from nuvik.core.store.database import Database
-from nuvik.core.store.drive_book import DriveBook, Told
-from nuvik.core.store.json_codec import drive_to_wire, from_wire, to_wire
+from nuvik.core.store.drive_book import DriveNotes
+from nuvik.core.store.json_codec import drive_to_json, from_json, to_json
 from nuvik.core.survey.drives.drive_findings import drive_findings
 from nuvik.core.survey.drives.gauge import budget_for
 from nuvik.core.views.drive_page import drive_page
 from nuvik.core.views.speeds_headline import speeds_headline
-from nuvik.core.workspace import Workspace
 from nuvik.drawing.palette import NIGHT
 from nuvik.tui.widgets.speed_chart import _bar, _Scale
 from nuvik.tui.widgets.traffic import curve
@@ -148,12 +148,11 @@ class Shelf(RuleBasedStateMachine):
         self.open()
         self.attached: dict[str, Volume] = {}
         self.ids: dict[str, str] = {}
-        self.told: dict[str, Told] = {}
+        self.told: dict[str, DriveNotes] = {}
 
     def open(self) -> None:
         database = Database(f"{self.place}/state")
-        self.workspace = Workspace(LocalHost(self.system), database, DriveBook(database))
-        self.workspace.host.memory = self.workspace.book
+        self.workspace = Workspace.on(LocalHost(self.system), database)
 
     def teardown(self) -> None:
         shutil.rmtree(self.place)
@@ -177,8 +176,8 @@ class Shelf(RuleBasedStateMachine):
     def tell(self, number: int, name: str, headroom: int) -> None:
         uuid = f"u{number}"
         if uuid in self.ids:
-            told = Told(label=name, headroom_bytes=headroom)
-            self.workspace.book.tell(self.workspace.drive_or_refuse(self.ids[uuid]), told)
+            told = DriveNotes(label=name, headroom_bytes=headroom)
+            self.workspace.computer.book.keep_notes(self.workspace.drives.find(self.ids[uuid]), told)
             self.told[uuid] = told
 
     @rule()
@@ -188,7 +187,8 @@ class Shelf(RuleBasedStateMachine):
     @invariant()
     def each_is_what_it_was(self) -> None:
         self.system.volumes = tuple(self.attached.values())
-        drives = {drive.identity.removeprefix("ext4:"): drive for drive in self.workspace.host.drives()}
+        self.workspace.drives.note_sightings()
+        drives = {drive.identity.removeprefix("ext4:"): drive for drive in self.workspace.drives.all()}
         assert len({drive.id for drive in drives.values()}) == len(drives)
         for uuid, drive in drives.items():
             assert self.ids.setdefault(uuid, drive.id) == drive.id
@@ -233,9 +233,9 @@ def test_whatever_a_drive_is_it_is_told_in_plain_words(drive, others):
     assert all("\x1b" not in words and words == words.strip() and words for words in said)
     assert not any("None" in words or "nan" in words for words in said)
     assert {"what it is", "capacity", "reads", "writes", "feels like", "file system"} <= {name for name, _ in lines}
-    back = from_wire(Drive, to_wire(drive), "A drive")
+    back = from_json(Drive, to_json(drive), "A drive")
     assert back == drive
-    json.dumps(drive_to_wire(drive))
+    json.dumps(drive_to_json(drive))
 
 
 @given(drives)
@@ -350,8 +350,8 @@ def test_whatever_is_declared_is_measured_within_the_budget(read, write, small, 
         )
         world.write()
         workspace = world.open()
-        budget = budget_for(workspace.drive_or_refuse("any"), quick)
-        found = workspace.gauge([budget])[0].result
+        budget = budget_for(workspace.drives.find("any"), quick)
+        found = workspace.drives.gauge([budget])[0].result
         assert found.read.per_s == pytest.approx(read, rel=0.01)
         assert found.write.per_s == pytest.approx(write, rel=0.01)
         assert found.small_reads.per_s == pytest.approx(small, rel=0.01)

@@ -27,13 +27,15 @@ from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.links import LINKS, next_faster, pcie_link, sata_link, usb_link
 from nuvik.core.model.traffic import Counters, Look
 from nuvik.core.planning.buying.filesystem_advice import advice_in_words, how_to_format, needs_of, weigh
+from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.stages.workspace import Workspace
 from nuvik.core.store.candidates_file import read_candidates
 from nuvik.core.store.database import Database
-from nuvik.core.store.drive_book import DriveBook, Told
+from nuvik.core.store.drive_book import DriveNotes
 from nuvik.core.survey.drives.drive_findings import drive_findings
 from nuvik.core.survey.drives.drive_input import clean_name, headroom_of, kinds_of
 from nuvik.core.survey.drives.gauge import budget_for
-from nuvik.core.workspace import Workspace
+from nuvik.core.views.purchase_sentences import verdict_sentence
 
 SYS = {
     "nvme0n1": SysDisk(pcie_speed="8.0 GT/s PCIe", pcie_width="4", pcie_best_speed="16.0 GT/s", pcie_best_width="4"),
@@ -156,8 +158,8 @@ class Told_:
 
 def local(tmp_path, *volumes: Volume) -> Workspace:
     database = Database(str(tmp_path / "state"))
-    workspace = Workspace(LocalHost(Told_(*volumes)), database, DriveBook(database))
-    workspace.host.memory = workspace.book
+    workspace = Workspace.on(LocalHost(Told_(*volumes)), database)
+    workspace.drives.note_sightings()
     return workspace
 
 
@@ -168,23 +170,27 @@ def test_a_drive_is_recognised_by_its_own_identity(tmp_path):
     stick = Volume(device="sdc1", filesystem="ext4", label="Field", uuid="u-1", mount_points=(str(one),), bytes=GB)
     base = Volume(device="sda1", filesystem="ext4", uuid="u-0", mount_points=(str(tmp_path),), bytes=GB)
     workspace = local(tmp_path, base, stick)
-    drive = workspace.drive_or_refuse("field")
-    workspace.book.tell(drive, Told(label="Field drive", headroom_bytes=7, welcomes=("photo",)))
-    workspace.host._system = Told_(base)
-    away = workspace.drive_or_refuse("field")
+    drive = workspace.drives.find("field")
+    workspace.computer.book.keep_notes(drive, DriveNotes(label="Field drive", headroom_bytes=7, welcomes=("photo",)))
+    workspace.computer.host._system = Told_(base)
+    away = workspace.drives.find("field")
     assert not away.attached and away.label == "Field drive" and away.usable_bytes == drive.usable_bytes
-    workspace.host._system = Told_(base, replace(stick, device="sdx9", label="renamed", mount_points=(str(other),)))
-    back = workspace.drive_or_refuse("Field drive")
+    workspace.computer.host._system = Told_(
+        base, replace(stick, device="sdx9", label="renamed", mount_points=(str(other),))
+    )
+    back = workspace.drives.find("Field drive")
     assert (back.id, back.headroom_bytes, back.welcomes, back.path) == ("field", 7, ("photo",), str(other))
-    assert not workspace.strangers()
+    assert not workspace.drives.new_drives()
     clone = replace(stick, device="sdy1", mount_points=(str(one),))
-    workspace.host._system = Told_(base, stick, clone)
-    both = {one.device: one.id for one in workspace.host.drives()}
+    workspace.computer.host._system = Told_(base, stick, clone)
+    workspace.drives.note_sightings()
+    both = {one.device: one.id for one in workspace.drives.all()}
     assert both["sdc1"] == "field" and both["sdy1"] == "field-2", "a copy of the volume is a drive of its own"
     newcomer = Volume(device="sdz1", filesystem="ext4", label="Field", uuid="u-2", mount_points=(str(one),), bytes=GB)
-    workspace.host._system = Told_(base, newcomer)
-    assert [one.id for one in workspace.strangers()] == ["field-3"]
-    held = drive_holding(workspace.host.drives(), str(one / "x"))
+    workspace.computer.host._system = Told_(base, newcomer)
+    workspace.drives.note_sightings()
+    assert [one.id for one in workspace.drives.new_drives()] == ["field-3"]
+    held = drive_holding(workspace.drives.all(), str(one / "x"))
     assert held is not None and held.id == "field-3"
 
 
@@ -193,18 +199,18 @@ def test_a_hostile_label_is_harmless_from_the_start(tmp_path, world):
     workspace = local(tmp_path, Volume(device="sdc1", filesystem="ext4", label=evil, mount_points=(str(tmp_path),)))
     world.data["drive"][2]["label"] = evil
     world.write()
-    for drive in (workspace.host.drives()[0], world.open().drive_or_refuse("wren")):
+    for drive in (workspace.drives.all()[0], world.open().drives.find("wren")):
         assert drive.label.startswith("[bold]Stick") and drive.label.isprintable()
     locked = Volume(device="sdd1", filesystem="crypto_LUKS", uuid="l", state="locked", findings=("it is locked",))
-    workspace.host._system = Told_(locked)
-    shut = workspace.host.drives()[0]
+    workspace.computer.host._system = Told_(locked)
+    shut = workspace.drives.all()[0]
     assert not shut.attached and shut.why_away == "it is locked"
     with pytest.raises(Refused):
         budget_for(shut)
     here = Volume(device="sdc1", filesystem="ext4", uuid="h", mount_points=(str(tmp_path),))
-    workspace.host._system = Told_(locked, here)
-    workspace.host._home = str(fill(tmp_path / "home"))
-    assert "data" in [one.name for one in workspace.survey().libraries], "a locked drive does not stop a survey"
+    workspace.computer.host._system = Told_(locked, here)
+    workspace.computer.host._home = str(fill(tmp_path / "home"))
+    assert "data" in [one.name for one in workspace.survey.take().libraries], "a locked drive does not stop a survey"
 
 
 def test_a_mount_that_hangs_is_told_and_holds_up_nobody(tmp_path, monkeypatch):
@@ -214,11 +220,11 @@ def test_a_mount_that_hangs_is_told_and_holds_up_nobody(tmp_path, monkeypatch):
     sound = Volume(device="sda1", filesystem="ext4", uuid="u", mount_points=(str(tmp_path),))
     workspace = local(tmp_path, hanging, sound)
     began = time.monotonic()
-    drives = {drive.device: drive for drive in workspace.host.drives()}
+    drives = {drive.device: drive for drive in workspace.drives.all()}
     assert time.monotonic() - began < 2
     assert drives["sda1"].attached and not drives["net"].attached and NO_ANSWER in drives["net"].findings
     began = time.monotonic()
-    workspace.host.drives()
+    workspace.drives.all()
     assert time.monotonic() - began < 0.5, "it is not waited for again"
     answers = UsageMeter().ask(["/nowhere"])
     assert "cannot be asked" in str(answers["/nowhere"])
@@ -295,13 +301,13 @@ def test_volumes_of_one_disk_say_so_and_the_planner_knows(world):
     world.write()
     source = fill(world.path("kestrel", "Games", "Ferry"))
     workspace = world.open()
-    assert any("same disk as Heron" in one for one in workspace.findings()["kestrel"])
-    plan = workspace.draft([(str(source), "heron")]).to_plan()
-    timeline = workspace.rehearse(plan)
+    assert any("same disk as Heron" in one for one in workspace.drives.findings()["kestrel"])
+    plan = make_plan(workspace.plan.draft([(str(source), "heron")]))
+    timeline = workspace.rehearse.rehearse(plan)
     assert timeline.feasible and "lie on one disk" in timeline.notes[0]
-    pooled = tuple(replace(one, pool="p") for one in workspace.host.drives() if one.id != "wren")
-    workspace.host._declared = lambda: pooled
-    refused = workspace.rehearse(plan)
+    pooled = tuple(replace(one, pool="p") for one in workspace.drives.all() if one.id != "wren")
+    workspace.computer.host._declared = lambda: pooled
+    refused = workspace.rehearse.rehearse(plan)
     assert "one free space" in refused.violations[0].problem
 
 
@@ -366,8 +372,8 @@ def test_candidates_are_put_together_and_held_back_by_their_slowest_part(world, 
     world.cards = [{"path": "heron/Games/Ferry", "opens_per_week": 5, "kind": "game"}]
     world.write()
     workspace = world.open()
-    workspace.survey()
-    verdicts = {one.candidate.label: one for one in workspace.verdicts(str(file))}
+    workspace.survey.take()
+    verdicts = {one.candidate.label: one for one in workspace.drives.verdicts(str(file))}
     assert set(verdicts) == {"Bare in Case", "Heron in a better case"}, "there is no slot for the bare drive"
     built = verdicts["Bare in Case"]
     assert built.candidate.price == 120 and built.candidate.price_per_tb == pytest.approx(60)
@@ -377,8 +383,8 @@ def test_candidates_are_put_together_and_held_back_by_their_slowest_part(world, 
     for drive in world.data["drive"]:
         drive["other_bytes"] = 0 if drive["id"] == "heron" else drive["usable_bytes"]
     world.write()
-    built = next(one for one in world.open().verdicts(str(file)) if one.candidate.label == "Bare in Case")
-    assert "with Ferry on it you would wait" in built.in_words()
+    built = next(one for one in world.open().drives.verdicts(str(file)) if one.candidate.label == "Bare in Case")
+    assert "with Ferry on it you would wait" in verdict_sentence(built)
     assert built.saves_s_per_week > 5 * 40, "now nothing else has room, and platters need 44 s for small reads"
     assert verdicts["Heron in a better case"].candidate.upgrade_of == "heron"
     for bad, said in (
@@ -389,7 +395,7 @@ def test_candidates_are_put_together_and_held_back_by_their_slowest_part(world, 
     ):
         file.write_text(CANDIDATES.replace(*bad))
         with pytest.raises(Refused, match=said):
-            read_candidates(str(file), workspace.host.drives())
+            read_candidates(str(file), workspace.drives.all())
 
 
 @given(st.integers(0, 10**12), st.integers(0, 10**12), st.floats(0.1, 100))

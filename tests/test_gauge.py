@@ -20,9 +20,9 @@ from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.model.errors import Refused, StopRequested
 from nuvik.core.model.gauging import Figure, GaugeResult, slower_than_before
 from nuvik.core.model.progress import Stop
+from nuvik.core.stages.workspace import Workspace, open_workspace
 from nuvik.core.survey.drives.drive_findings import drive_findings
 from nuvik.core.survey.drives.gauge import budget_for, gauge_drive
-from nuvik.core.workspace import Workspace, open_workspace
 
 
 def left_behind(root: str | os.PathLike) -> list[str]:
@@ -31,7 +31,7 @@ def left_behind(root: str | os.PathLike) -> list[str]:
 
 
 def measure(workspace: Workspace, drive: str, **wishes) -> GaugeResult:
-    outcome = workspace.gauge([budget_for(workspace.drive_or_refuse(drive), **wishes)])[0]
+    outcome = workspace.drives.gauge([budget_for(workspace.drives.find(drive), **wishes)])[0]
     assert outcome.result is not None, outcome.problem
     return outcome.result
 
@@ -51,10 +51,10 @@ def test_a_world_gauges_as_it_was_declared(world, quick):
         assert result.write.per_s == pytest.approx(declared["write_bytes_per_s"], rel=0.01)
         assert result.small_reads.per_s == pytest.approx(declared["small_reads_per_s"], rel=0.01)
         assert result.spread < 0.01
-        known = workspace.drive_or_refuse(declared["id"])
+        known = workspace.drives.find(declared["id"])
         assert (known.speed_source, known.write_source) == ("measured", "measured")
     assert not left_behind(world.folder)
-    assert world.open().drive_or_refuse("wren").speed_source == "measured", "it is kept"
+    assert world.open().drives.find("wren").speed_source == "measured", "it is kept"
 
 
 def test_writing_on_finds_where_a_drive_slows_down(world):
@@ -70,9 +70,9 @@ def test_writing_on_finds_where_a_drive_slows_down(world):
     result = measure(workspace, "wren", sustained=True)
     assert result.sustained_write_bytes_per_s == pytest.approx(200 * MB, rel=0.05)
     assert result.burst_bytes == pytest.approx(20 * GB, rel=0.05)
-    known = workspace.drive_or_refuse("wren")
+    known = workspace.drives.find("wren")
     assert known.sustained_write_bytes_per_s == result.sustained_write_bytes_per_s
-    assert any("then 200 MB/s" in one for one in workspace.findings()["wren"])
+    assert any("then 200 MB/s" in one for one in workspace.drives.findings()["wren"])
     assert measure(workspace, "heron", sustained=True).sustained_write_bytes_per_s is None
 
 
@@ -94,15 +94,15 @@ def test_a_full_or_read_only_drive_is_only_read(world, monkeypatch):
     workspace = world.open()
     with monkeypatch.context() as patched:
         patched.setattr(os, "access", lambda path, mode: False)
-        assert "you may not write to it" in budget_for(workspace.drive_or_refuse("wren")).in_words()
-    budget = budget_for(workspace.drive_or_refuse("kestrel"))
+        assert "you may not write to it" in budget_for(workspace.drives.find("wren")).in_words()
+    budget = budget_for(workspace.drives.find("kestrel"))
     assert "less free space than its headroom" in budget.in_words() and "writes nothing" in budget.in_words()
     result = measure(workspace, "kestrel")
     assert result.write is None and result.written_bytes == 0
     assert result.read.per_s == pytest.approx(400 * MB, rel=0.01)
-    known = workspace.drive_or_refuse("kestrel")
+    known = workspace.drives.find("kestrel")
     assert (known.speed_source, known.write_source) == ("measured", "declared")
-    empty = workspace.gauge([budget_for(workspace.drive_or_refuse("heron"))])[0]
+    empty = workspace.drives.gauge([budget_for(workspace.drives.find("heron"))])[0]
     assert "read-only" in str(empty.problem) and "no file of" in str(empty.problem)
     with pytest.raises(Refused, match="away"):
         budget_for(replace(known, attached=False))
@@ -111,9 +111,9 @@ def test_a_full_or_read_only_drive_is_only_read(world, monkeypatch):
 def test_a_drive_pulled_while_measured_is_told_and_the_others_go_on(world):
     world.write(fault=[{"drive": "wren", "pull_after_bytes": 100 * MB}])
     workspace = world.open()
-    outcomes = workspace.gauge([budget_for(workspace.drive_or_refuse(name)) for name in ("wren", "heron")])
+    outcomes = workspace.drives.gauge([budget_for(workspace.drives.find(name)) for name in ("wren", "heron")])
     assert "could not be measured to the end" in str(outcomes[0].problem) and outcomes[1].result is not None
-    assert workspace.drive_or_refuse("wren").speed_source == "declared"
+    assert workspace.drives.find("wren").speed_source == "declared"
 
 
 def test_a_stop_removes_the_file(world):
@@ -125,7 +125,7 @@ def test_a_stop_removes_the_file(world):
         stop.ask()
 
     with pytest.raises(StopRequested):
-        workspace.gauge([budget_for(workspace.drive_or_refuse("heron"))], report, stop)
+        workspace.drives.gauge([budget_for(workspace.drives.find("heron"))], report, stop)
     assert seen and not left_behind(world.folder)
 
 
@@ -202,13 +202,16 @@ def test_ctrl_c_while_gauging_leaves_nothing_behind(world):
     assert child.returncode == 4 and said == ""
     assert "Stopped as asked; the test file is removed." in aside and "Traceback" not in aside
     assert not left_behind(world.folder)
-    assert world.open().drive_or_refuse("wren").speed_source == "declared", "half a measurement is none"
+    assert world.open().drives.find("wren").speed_source == "declared", "half a measurement is none"
 
 
 def test_nothing_is_gauged_while_something_is_carried(world):
     workspace = world.open()
-    with carrying_lock(workspace.database.folder, "carrying 1 move"), pytest.raises(Refused, match="at work now"):
-        workspace.gauge([budget_for(workspace.drive_or_refuse("wren"))])
+    with (
+        carrying_lock(workspace.computer.database.folder, "carrying 1 move"),
+        pytest.raises(Refused, match="at work now"),
+    ):
+        workspace.drives.gauge([budget_for(workspace.drives.find("wren"))])
     assert not left_behind(world.folder)
 
 
@@ -244,7 +247,7 @@ def test_a_real_read_only_drive_and_one_without_direct_access(real_drives, tmp_p
     stick = real_drives.up("stick", "600M", "exfat")
     subprocess.run(["mount", "-o", "remount,ro", str(point)], check=True)
     workspace = open_workspace(state=str(tmp_path / "state"))
-    assert workspace.drive_or_refuse("small").read_only
+    assert workspace.drives.find("small").read_only
     found = measure(workspace, "small")
     assert found.write is None and found.read.per_s > MB
     other = measure(workspace, "stick", quick=True)
@@ -254,7 +257,7 @@ def test_a_real_read_only_drive_and_one_without_direct_access(real_drives, tmp_p
 def test_power_cut_while_gauging_leaves_words_and_no_file(real_drives, tmp_path):
     point = real_drives.up("small", "1500M", "ext4", 100, 20)
     workspace = open_workspace(state=str(tmp_path / "state"))
-    drive, cut = workspace.drive_or_refuse("small"), []
+    drive, cut = workspace.drives.find("small"), []
 
     def report(progress) -> None:
         if progress.share > 0.05 and not cut:
@@ -262,10 +265,10 @@ def test_power_cut_while_gauging_leaves_words_and_no_file(real_drives, tmp_path)
             real_drives.cut("small")
 
     with pytest.raises(OSError):
-        gauge_drive(workspace.host, drive, budget_for(drive), report)
+        gauge_drive(workspace.computer.host, drive, budget_for(drive), report)
     real_drives.back("small")
     for path in left_behind(point):  # as after a restart, when the process of then is no more
         if path.endswith(".tmp"):
             os.rename(path, os.path.join(os.path.dirname(path), "999999999-00000000.tmp"))
-    workspace.remove_leftover_tests()
+    workspace.drives.remove_leftover_tests()
     assert not left_behind(point)

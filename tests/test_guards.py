@@ -18,7 +18,8 @@ from nuvik.core.carrying.run import carry_plan, release, resume, undo
 from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.model.errors import NuvikError, Refused, Stopped
 from nuvik.core.model.journal import State
-from nuvik.core.workspace import Workspace
+from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.stages.workspace import Workspace
 
 
 class Dead(BaseException):
@@ -55,19 +56,19 @@ def small_world(folder: Path) -> tuple[World, str]:
 
 
 def shift(workspace: Workspace, source: str, on_trial: bool = False) -> None:
-    carry_plan(workspace.work(), workspace.draft([(source, "heron")]).to_plan(), on_trial)
+    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(source, "heron")])), on_trial)
 
 
 ACTS: dict[str, Callable[[World, str], Callable[[Workspace], object]]] = {
     "move": lambda world, source: lambda workspace: shift(workspace, source),
     "take back at once": lambda world, source: (
-        shift(world.open(), source, on_trial=True) or (lambda workspace: undo(workspace.work(), "last"))
+        shift(world.open(), source, on_trial=True) or (lambda workspace: undo(workspace.carry.work(), "last"))
     ),
     "copy back": lambda world, source: (
-        shift(world.open(), source) or (lambda workspace: undo(workspace.work(), "last"))
+        shift(world.open(), source) or (lambda workspace: undo(workspace.carry.work(), "last"))
     ),
     "release": lambda world, source: (
-        shift(world.open(), source, on_trial=True) or (lambda workspace: release(workspace.work(), "all"))
+        shift(world.open(), source, on_trial=True) or (lambda workspace: release(workspace.carry.work(), "all"))
     ),
 }
 
@@ -98,7 +99,9 @@ def test_whatever_is_written_between_two_operations_is_never_lost(
                 written.append(name)
 
     workspace = world.open()
-    workspace.host.files.hook = AtOperation(workspace.host.files.hook, at, write, at + dies_after if dies_after else 0)
+    workspace.computer.host.files.hook = AtOperation(
+        workspace.computer.host.files.hook, at, write, at + dies_after if dies_after else 0
+    )
     for following in [go, *(_THEN[word] for word in then), _THEN["resume"]]:
         try:
             following(workspace)
@@ -111,9 +114,9 @@ def test_whatever_is_written_between_two_operations_is_never_lost(
 
 
 _THEN: dict[str, Callable[[Workspace], object]] = {
-    "resume": lambda workspace: resume(workspace.work()),
-    "undo": lambda workspace: undo(workspace.work(), "last"),
-    "release": lambda workspace: release(workspace.work(), "all"),
+    "resume": lambda workspace: resume(workspace.carry.work()),
+    "undo": lambda workspace: undo(workspace.carry.work(), "last"),
+    "release": lambda workspace: release(workspace.carry.work(), "all"),
 }
 
 
@@ -125,13 +128,13 @@ def test_an_undo_that_stopped_does_not_hide_newer_work_when_it_goes_on(world):
     os.rename(source, f"{source} link")
     Path(source).write_text("in the way")
     with pytest.raises(Stopped, match="Something else lies"):
-        undo(world.open().work(), "last")
+        undo(world.open().carry.work(), "last")
     os.remove(source)
     Path(target, "new.txt").write_text("new work")
     with pytest.raises(Stopped, match=r"new\.txt is new there.*copies the newer contents back"):
-        resume(world.open().work())
-    assert world.open().journal.moves()[0].state is State.ON_TRIAL
-    undo(world.open().work(), "last")
+        resume(world.open().carry.work())
+    assert world.open().logbook.moves()[0].state is State.ON_TRIAL
+    undo(world.open().carry.work(), "last")
     assert Path(source, "new.txt").read_text() == "new work"
     assert not leftovers(world.folder)
 
@@ -143,8 +146,8 @@ def test_a_resumed_release_looks_at_the_copy_first(world, harm, half_gone):
     fill(source, files=3)
     shift(world.open(), source, on_trial=True)
     workspace = world.open()
-    move = workspace.journal.moves()[0]
-    workspace.journal.keep(replace(move, state=State.RELEASING))  # as if it was stopped just there
+    move = workspace.logbook.moves()[0]
+    workspace.carry.work().journal.keep(replace(move, state=State.RELEASING))  # as if it was stopped just there
     original = Path(held(move))
     file = "data/file-0001.bin"
     if half_gone:
@@ -163,17 +166,17 @@ def test_a_resumed_release_looks_at_the_copy_first(world, harm, half_gone):
         (original / "new.txt").write_bytes(b"new")
     before = picture(original)
     with pytest.raises(Stopped) as stopped:
-        resume(world.open().work())
+        resume(world.open().carry.work())
     assert picture(original) == before, "nothing is removed"
-    now = world.open().journal.moves()[0]
+    now = world.open().logbook.moves()[0]
     if harm == "copy gone":
         assert now.state is State.RELEASING
         return
     assert now.state is (State.RELEASING if half_gone else State.ON_TRIAL)
     assert "--even-if-changed" in stopped.value.next_step
     with pytest.raises(Refused):
-        release(world.open().work(), "1")
-    release(world.open().work(), "1", even_if_changed=True)
+        release(world.open().carry.work(), "1")
+    release(world.open().carry.work(), "1", even_if_changed=True)
     assert not leftovers(world.folder)
 
 
@@ -183,14 +186,14 @@ def test_a_release_cut_short_goes_on_when_nothing_would_be_lost(world):
     fill(source, files=6, odd=True)
     shift(world.open(), source, on_trial=True)
     workspace = world.open()
-    move = workspace.journal.moves()[0]
-    workspace.journal.keep(replace(move, state=State.RELEASING))
+    move = workspace.logbook.moves()[0]
+    workspace.carry.work().journal.keep(replace(move, state=State.RELEASING))
     original = Path(held(move))
     (original / "file-0004.bin").unlink()
     (original / "locked").chmod(0o700)
     (original / "locked" / "read-only.txt").unlink()
     Path(source, "file-0000.bin").write_bytes(b"newer work")
-    resume(world.open().work())
+    resume(world.open().carry.work())
     assert not leftovers(world.folder)
 
 
@@ -203,11 +206,11 @@ def test_a_copy_whose_original_is_gone_is_not_given_up(world):
     world.write(fault=[])
     os.rename(source, f"{source} elsewhere")
     with pytest.raises(Stopped, match="the copy is all there is of it"):
-        undo(world.open().work(), "last")
-    move = world.open().journal.moves()[0]
+        undo(world.open().carry.work(), "last")
+    move = world.open().logbook.moves()[0]
     assert os.path.exists(incoming(move))
     os.rename(f"{source} elsewhere", source)
-    resume(world.open().work())
+    resume(world.open().carry.work())
     assert not leftovers(world.folder)
 
 
@@ -219,12 +222,12 @@ def test_taking_back_by_copying_keeps_an_original_that_has_more(world):
     (target / "file-0000.bin").unlink()
     (target / "saved.txt").write_text("level 9")
     with pytest.raises(Stopped, match=r"file-0000\.bin is missing"):
-        undo(world.open().work(), "last")
-    first, back = world.open().journal.moves()
+        undo(world.open().carry.work(), "last")
+    first, back = world.open().logbook.moves()
     assert os.path.exists(os.path.join(held(first), "file-0000.bin"))
     assert Path(source, "saved.txt").read_text() == "level 9"
-    release(world.open().work(), str(back.id), even_if_changed=True)
-    assert [move.state for move in world.open().journal.moves()] == [State.UNDONE, State.RELEASED]
+    release(world.open().carry.work(), str(back.id), even_if_changed=True)
+    assert [move.state for move in world.open().logbook.moves()] == [State.UNDONE, State.RELEASED]
     assert not leftovers(world.folder)
 
 
@@ -232,9 +235,9 @@ def test_what_others_put_beside_a_held_original_stays(world):
     source = world.path("kestrel", "Games", "Ferry")
     fill(source, files=3)
     shift(world.open(), source, on_trial=True)
-    beside = Path(os.path.dirname(held(world.open().journal.moves()[0])), "mine.txt")
+    beside = Path(os.path.dirname(held(world.open().logbook.moves()[0])), "mine.txt")
     beside.write_text("mine")
-    release(world.open().work(), "all")
+    release(world.open().carry.work(), "all")
     assert beside.read_text() == "mine"
 
 
@@ -265,13 +268,14 @@ def test_any_depth_moves_resumes_and_is_taken_back(world):
             if count.count("create") == 700:
                 raise OSError(5, "Input/output error", path)
 
-    workspace.host.files.hook = Pulled()
+    workspace.computer.host.files.hook = Pulled()
     with pytest.raises(Stopped):
         shift(workspace, source)
-    resume(world.open().work())
+    resume(world.open().carry.work())
     assert os.path.islink(source) and _sums(target) == before
-    undo(world.open().work(), "last")
+    undo(world.open().carry.work(), "last")
     assert _sums(source) == before and not os.path.exists(target)
+    subprocess.run(["rm", "-rf", source], check=True)  # what clears up after tests goes only so deep
 
 
 def _sums(root: str) -> str:

@@ -21,9 +21,10 @@ from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.progress import Stop
 from nuvik.core.store.exports import COLUMNS, save_libraries
 from nuvik.core.store.snapshots import drive_history, keep_snapshot, library_history, moments, thinned
-from nuvik.core.survey.history.growth import differences, forecast_sentence, growth
+from nuvik.core.survey.history.growth import differences, growth
 from nuvik.core.survey.walk import walk_pool
 from nuvik.core.views.age_board import across_of, age_board
+from nuvik.core.views.growth_sentences import forecast_sentence
 from nuvik.core.views.library_selection import Choice, Marking, Only, Order, marked_by
 from nuvik.core.views.survey_headline import survey_headline
 
@@ -36,17 +37,17 @@ def test_two_surveys_are_compared_and_a_survey_of_one_folder_keeps_the_rest(worl
     for drive, name in (("kestrel", "Grows"), ("kestrel", "Goes"), ("heron", "Stays")):
         fill(world.path(drive, name))
     workspace = world.open()
-    before = workspace.survey()
-    assert workspace.changes() is None
+    before = workspace.survey.take()
+    assert workspace.survey.changes() is None
     with open(world.path("kestrel", "Grows", "more.bin"), "wb") as file:
         file.truncate(5 * MB)
     os.rename(world.path("kestrel", "Goes"), world.path("kestrel", "Comes"))
-    part = workspace.survey((world.path("kestrel", "Grows"), world.path("kestrel", "Comes")))
+    part = workspace.survey.take((world.path("kestrel", "Grows"), world.path("kestrel", "Comes")))
     assert {one.path for one in part.libraries} == {
         world.path("kestrel", name, place) for name in ("Grows", "Comes") for place in ("data", "empty")
     }
-    assert "Stays" in {one.name for one in workspace.snapshot().libraries}, "what lies elsewhere is still known"
-    now = workspace.survey()
+    assert "Stays" in {one.name for one in workspace.survey.latest().libraries}, "what lies elsewhere is still known"
+    now = workspace.survey.take()
     told = {(one.change, one.name): one.bytes for one in differences(before, now)}
     size = next(one.bytes for one in before.libraries if one.name == "Goes")
     assert told == {("grew", "Grows"): 5 * MB, ("new", "Comes"): size, ("went", "Goes"): -size}
@@ -62,18 +63,18 @@ def test_a_stopped_survey_is_marked_and_what_was_known_stays(world, monkeypatch)
     for name in ("Aster", "Birch", "Cedar"):
         fill(world.path("heron", name))
     workspace = world.open()
-    before = workspace.survey()
+    before = workspace.survey.take()
     monkeypatch.setattr(walk_pool, "_SLICE_HERE", 1)
     monkeypatch.setattr(walk_pool, "_TELL_EVERY_S", 0.0)
     os.rename(world.path("heron", "Cedar"), world.path("heron", "Zinnia"))
     stop = Stop()
-    partial = workspace.survey((), lambda progress: stop.ask() if progress.entries > 12 else None, stop)
+    partial = workspace.survey.take((), lambda progress: stop.ask() if progress.entries > 12 else None, stop)
     assert not partial.complete and survey_headline(partial).startswith("The survey was stopped")
     assert {one.name: one.bytes for one in partial.libraries}.items() >= {
         one.name: one.bytes for one in before.libraries
     }.items()
-    assert workspace.snapshot().libraries == partial.libraries
-    assert {one.name for one in workspace.survey().libraries} == {"Aster", "Birch", "Zinnia"}
+    assert workspace.survey.latest().libraries == partial.libraries
+    assert {one.name for one in workspace.survey.take().libraries} == {"Aster", "Birch", "Zinnia"}
 
 
 @given(rate=st.integers(-5_000, 5_000), weeks=st.integers(3, 30), seed=st.integers(0, 99))
@@ -120,16 +121,20 @@ def test_old_snapshots_are_thinned_and_the_first_and_newest_stay(days):
 def test_what_thinning_lets_go_leaves_no_row_behind(world):
     fill(world.path("heron", "Film"))
     workspace = world.open()
-    snapshot = workspace.survey()
+    snapshot = workspace.survey.take()
     for day in (-30, -29.5, -29, -1):
         taken = datetime.now(UTC) + timedelta(days=day)
-        keep_snapshot(workspace.database, replace(snapshot, taken_at=taken.isoformat()))
-    keep_snapshot(workspace.database, snapshot)
-    assert len(moments(workspace.database)) <= 5
+        keep_snapshot(workspace.computer.database, replace(snapshot, taken_at=taken.isoformat()))
+    keep_snapshot(workspace.computer.database, snapshot)
+    assert len(moments(workspace.computer.database)) <= 5
     seen = {
-        len(one) for one in (*library_history(workspace.database).values(), *drive_history(workspace.database).values())
+        len(one)
+        for one in (
+            *library_history(workspace.computer.database).values(),
+            *drive_history(workspace.computer.database).values(),
+        )
     }
-    assert seen == {len(moments(workspace.database))}
+    assert seen == {len(moments(workspace.computer.database))}
 
 
 def test_twins_on_two_drives_are_told_and_nothing_is_touched(world, capsys):
@@ -172,7 +177,7 @@ NAMES = [os.fsdecode(b"\xff[red]\x1b[31m"), "=1+1", "new\nline", "‮turned", "x
 
 
 def test_exports_hold_what_is_shown_and_no_harm(world, tmp_path):
-    snapshot = world.open().survey()
+    snapshot = world.open().survey.take()
     libraries = [a_library(number, name=name) for number, name in enumerate(NAMES)]
     for ending in ("csv", "json"):
         save_libraries(snapshot, libraries, str(tmp_path / f"out.{ending}"))

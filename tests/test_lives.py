@@ -17,6 +17,7 @@ from nuvik.core.carrying.run import carry_plan, release, resume, undo
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.progress import Stop
+from nuvik.core.planning.drafting.make_plan import make_plan
 from test_promise import Dead, Fuse
 
 DRIVES = ("kestrel", "heron", "wren")
@@ -46,7 +47,7 @@ class Household(RuleBasedStateMachine):
             shutil.rmtree(self.place)
 
     def moves(self) -> list[Move]:
-        return self.world.open().journal.moves()
+        return self.world.open().logbook.moves()
 
     def midway(self) -> bool:
         return any(not move.state.finished for move in self.moves())
@@ -55,7 +56,7 @@ class Household(RuleBasedStateMachine):
         """Act on a machine that may die; whatever Nuvik says in words is fine, a fault is not."""
         workspace = self.world.open()
         if life is not None:
-            workspace.host.files.hook = Fuse(workspace.host.files.hook, life)
+            workspace.computer.host.files.hook = Fuse(workspace.computer.host.files.hook, life)
         try:
             act(workspace)
         except (Refused, Stopped, Dead):
@@ -70,7 +71,9 @@ class Household(RuleBasedStateMachine):
         drive = [one for one in DRIVES if one != here][step]
         self.do(
             lambda workspace: carry_plan(
-                workspace.work(), workspace.draft([(source, drive)], dict.fromkeys(DRIVES, 0)).to_plan(), on_trial
+                workspace.carry.work(),
+                make_plan(workspace.plan.draft([(source, drive)], dict.fromkeys(DRIVES, 0))),
+                on_trial,
             ),
             life,
         )
@@ -78,17 +81,17 @@ class Household(RuleBasedStateMachine):
     @precondition(lambda self: self.moves())
     @rule(move=st.sampled_from(["last", "last", "1", "2", "3"]), life=lives)
     def take_back(self, move: str, life: int | None) -> None:
-        self.do(lambda workspace: undo(workspace.work(), move), life)
+        self.do(lambda workspace: undo(workspace.carry.work(), move), life)
 
     @precondition(lambda self: self.midway())
     @rule(life=lives)
     def go_on(self, life: int | None) -> None:
-        self.do(lambda workspace: resume(workspace.work()), life)
+        self.do(lambda workspace: resume(workspace.carry.work()), life)
 
     @precondition(lambda self: any(move.state is State.ON_TRIAL for move in self.moves()))
     @rule(life=lives)
     def let_go(self, life: int | None) -> None:
-        self.do(lambda workspace: release(workspace.work(), "all"), life)
+        self.do(lambda workspace: release(workspace.carry.work(), "all"), life)
 
     @precondition(lambda self: not self.midway())
     @rule(name=st.sampled_from(NAMES), text=st.binary(min_size=1, max_size=9))
@@ -149,9 +152,9 @@ def test_a_stop_at_any_moment_leaves_work_that_goes_on(tmp_path):
                     stop.ask()
 
         workspace = world.open()
-        plan = workspace.draft([(str(source), "heron")]).to_plan()
+        plan = make_plan(workspace.plan.draft([(str(source), "heron")]))
         try:
-            carry_plan(workspace.work(watch, stop), plan)
+            carry_plan(workspace.carry.work(watch, stop), plan)
             stopped = stop.asked and not source.is_symlink()
         except Stopped as end:
             assert "original untouched" in end.what and "nuvik resume" in end.next_step
@@ -159,6 +162,6 @@ def test_a_stop_at_any_moment_leaves_work_that_goes_on(tmp_path):
             done = [event.done_bytes for event in told if event.detail["phase"] == phase]
             assert done == sorted(done) and all(count <= plan.bytes for count in done)
         if stopped:
-            resume(world.open().work())
+            resume(world.open().carry.work())
         assert source.is_symlink() and picture(source) == whole
     assert moments >= 3

@@ -18,6 +18,7 @@ from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.store.plan_file import read_plan, write_plan
@@ -85,9 +86,9 @@ def test_bytes_are_conserved_and_no_feasible_step_breaks_a_floor(draft, on_trial
     assert sum(draft.free_then_bytes(d.id) for d in draft.drives) == sum(d.free_bytes for d in draft.drives)
     if not draft.places:
         with pytest.raises(Refused):
-            draft.to_plan()
+            make_plan(draft)
         return
-    plan = draft.to_plan()
+    plan = make_plan(draft)
     timeline = simulate(Scene(plan, draft.drives, on_trial=on_trial))
     total, held = sum(timeline.free_before_bytes.values()), 0
     for step, planned in zip(timeline.steps, plan.steps, strict=True):
@@ -125,16 +126,16 @@ def test_a_rehearsal_foresees_what_carrying_does(world, on_trial):
             file.truncate((number + 1) * 12 * MB)
     workspace = world.open()
     games = [world.path("kestrel", "Games", f"Game {number}") for number in range(3)]
-    plan = workspace.draft([(games[0], "heron"), (games[1], "wren"), (games[2], "heron")]).to_plan()
-    timeline = workspace.rehearse(plan, on_trial)
+    plan = make_plan(workspace.plan.draft([(games[0], "heron"), (games[1], "wren"), (games[2], "heron")]))
+    timeline = workspace.rehearse.rehearse(plan, on_trial)
     assert timeline.feasible
     free_seen = []
 
     def note(event) -> None:
         if event.event in ("released", "on-trial"):
-            free_seen.append({drive.id: drive.free_bytes for drive in world.open().host.drives()})
+            free_seen.append({drive.id: drive.free_bytes for drive in world.open().drives.all()})
 
-    outcome = carry_plan(workspace.work(note), plan, on_trial)
+    outcome = carry_plan(workspace.carry.work(note), plan, on_trial)
     # While an original is held, its sidecar takes a few hundred bytes more.
     for seen, step in zip(free_seen, timeline.steps, strict=True):
         assert all(0 <= step.free_after_bytes[drive] - free <= 3000 * on_trial for drive, free in seen.items())
@@ -154,7 +155,7 @@ def _cases(world):
         "an unknown drive": ((game, "albatross"), "no drive"),
         "no such path": ((game + "-not", "heron"), "Nothing lies at"),
         "outside every drive": (("/usr/lib", "heron"), "none of the drives"),
-        "a target outside": ((game, "/usr/lib"), "no drive"),
+        "a target outside": ((game, "/usr/lib"), "none of the drives"),
         "a drive's root": ((world.path("kestrel"), "heron"), "root of Kestrel"),
         "the same drive": ((game, "kestrel"), "already"),
         "inside itself": ((game, game + "/data"), "inside"),
@@ -208,39 +209,39 @@ def pitfalls(world):
 
 
 def test_what_must_not_happen_is_refused_and_changes_nothing(pitfalls):
-    from nuvik.core.workspace import open_workspace
+    from nuvik.core.stages.workspace import open_workspace
 
     workspace = open_workspace(str(pitfalls.folder), pitfalls.path("heron", "State"))
     before = {drive: set(picture(pitfalls.path(drive))) for drive in ("kestrel", "wren", "pipit")}
     for case, ((path, goal), said) in _cases(pitfalls).items():
         with pytest.raises(Refused, match=said):
-            carry_plan(workspace.work(), workspace.draft([(path, goal)]).to_plan())
+            carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(path, goal)])))
             pytest.fail(f"{case} was not refused")
     assert {drive: set(picture(pitfalls.path(drive))) for drive in before} == before
     assert not leftovers(pitfalls.folder)
-    assert not workspace.journal.unfinished()
+    assert not workspace.logbook.midway()
 
 
 def test_a_plan_for_what_lay_there_before_is_refused(world):
     game = fill(world.path("kestrel", "Games", "Ferrymoss"))
     workspace = world.open()
-    plan = workspace.draft([(str(game), "heron")]).to_plan()
+    plan = make_plan(workspace.plan.draft([(str(game), "heron")]))
     (game / "grown.bin").write_bytes(b"new")
-    assert "changed since the plan" in workspace.rehearse(plan).violations[0].problem
+    assert "changed since the plan" in workspace.rehearse.rehearse(plan).violations[0].problem
     with pytest.raises(Refused, match="changed since the plan"):
-        carry_plan(workspace.work(), plan)
+        carry_plan(workspace.carry.work(), plan)
     assert game.is_dir() and not game.is_symlink()
 
 
 def test_a_second_nuvik_is_told_who_holds_the_lock(world):
     game = fill(world.path("kestrel", "Games", "Ferrymoss"))
     workspace = world.open()
-    plan = workspace.draft([(str(game), "heron")]).to_plan()
+    plan = make_plan(workspace.plan.draft([(str(game), "heron")]))
     with (
-        carrying_lock(workspace.database.folder, "carrying 3 moves"),
+        carrying_lock(workspace.computer.database.folder, "carrying 3 moves"),
         pytest.raises(Refused, match=rf"process {os.getpid()}, carrying 3 moves"),
     ):
-        carry_plan(workspace.work(), plan)
+        carry_plan(workspace.carry.work(), plan)
 
 
 def test_something_open_is_named(world):
@@ -251,7 +252,7 @@ def test_something_open_is_named(world):
     try:
         workspace = world.open()
         with pytest.raises(Refused, match=rf"in use by tail \(process {reader.pid}\)"):
-            carry_plan(workspace.work(), workspace.draft([(str(game), "heron")]).to_plan())
+            carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(game), "heron")])))
     finally:
         reader.kill()
         reader.wait()
@@ -259,7 +260,7 @@ def test_something_open_is_named(world):
 
 def test_plan_files_come_back_exactly_and_broken_ones_are_refused(world, tmp_path):
     game = fill(world.path("kestrel", os.fsdecode(b"Ferry \xff\n")))
-    plan = world.open().draft([(str(game), "heron")]).to_plan()
+    plan = make_plan(world.open().plan.draft([(str(game), "heron")]))
     path = tmp_path / "a.nuvik-plan.json"
     write_plan(plan, str(path))
     assert read_plan(str(path)) == plan
@@ -292,18 +293,18 @@ def test_two_steps_may_not_want_one_place(world):
         fill(world.path(drive, "Games", "Ferrymoss"))
     workspace = world.open()
     both = [(world.path(drive, "Games", "Ferrymoss"), "heron") for drive in ("kestrel", "wren")]
-    plan = workspace.plan(workspace.draft(both))
+    plan = workspace.plan.make(workspace.plan.draft(both))
     assert [os.path.basename(step.target_path) for step in plan.steps] == ["Ferrymoss", "Ferrymoss (2)"]
-    assert "already, so it goes beside it" in plan.steps[1].reason and workspace.rehearse(plan).feasible
+    assert "already, so it goes beside it" in plan.steps[1].reason and workspace.rehearse.rehearse(plan).feasible
     clash = replace(plan, steps=(plan.steps[0], replace(plan.steps[1], target_path=plan.steps[0].target_path)))
-    assert any("Step 1 uses" in one.problem for one in workspace.rehearse(clash).violations)
+    assert any("Step 1 uses" in one.problem for one in workspace.rehearse.rehearse(clash).violations)
     fill(world.path("heron", "Games", "Ferrymoss (2)"))
-    assert workspace.plan(workspace.draft(both)).steps[1].target_path.endswith("(3)")
+    assert workspace.plan.make(workspace.plan.draft(both)).steps[1].target_path.endswith("(3)")
 
 
 def test_headroom_asked_for_is_the_floor(world):
     game = fill(world.path("kestrel", "Games", "Ferrymoss"))
     workspace = world.open()
-    plan = workspace.draft([(str(game), "wren")], {"wren": 999 * MB}).to_plan()
-    assert "under its headroom" in workspace.rehearse(plan).violations[0].problem
-    assert workspace.rehearse(replace(plan, headroom_bytes={"wren": 0})).feasible
+    plan = make_plan(workspace.plan.draft([(str(game), "wren")], {"wren": 999 * MB}))
+    assert "under its headroom" in workspace.rehearse.rehearse(plan).violations[0].problem
+    assert workspace.rehearse.rehearse(replace(plan, headroom_bytes={"wren": 0})).feasible

@@ -23,14 +23,16 @@ from nuvik.core.model.wishes import WEIGHTS, Style, Wishes
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.landing import propose_landings
 from nuvik.core.planning.drafting.library_parts import in_pieces
-from nuvik.core.planning.drafting.plan_vs_survey import State, draft_of, standings
-from nuvik.core.planning.drafting.recommendation import answer
-from nuvik.core.planning.drafting.repair import mended
+from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.planning.drafting.plan_vs_survey import StepState, draft_of, standings
+from nuvik.core.planning.drafting.recommendation import recommend
+from nuvik.core.planning.drafting.repair import repaired
 from nuvik.core.planning.drafting.target_paths import clean_template, folder_for, usual_target
 from nuvik.core.planning.placement.contradictions import contradictions
 from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.proposal import propose
 from nuvik.core.planning.placement.waiting import OPENINGS, change_of, opening_s, waiting_of
+from nuvik.core.views.recommendation_sentences import recommendation_sentences
 from test_proposal import households
 
 
@@ -64,16 +66,16 @@ def test_contradictions_are_told_in_the_words_of_the_wishes():
         ],
         [library("Daily", "slow", working_set=True), library("Filler", "fast", 60)],
     )
-    assert answer(snapshot, Wishes()).draft.places == {"Daily": "fast", "Filler": "slow"}, "it can be had"
-    found = answer(snapshot, Wishes(pinned=frozenset(["Filler"])))
+    assert recommend(snapshot, Wishes()).draft.places == {"Daily": "fast", "Filler": "slow"}, "it can be had"
+    found = recommend(snapshot, Wishes(pinned=frozenset(["Filler"])))
     assert [one.words for one in found.proposal.unmet] == [
         "Daily, which you really use, stands on a rapid or brisk drive"
     ]
-    said = found.in_words()
+    said = recommendation_sentences(found)
     assert "contradict each other" in said and "Filler stays on Fast, where it is pinned" in said
     assert "Fast keeps 30.0 GB free" in said
-    more = answer(snapshot, Wishes(free_more_bytes={"fast": 80 * GB}))
-    assert "“Fast keeps 120 GB free” cannot be had, whatever moves." in more.in_words()
+    more = recommend(snapshot, Wishes(free_more_bytes={"fast": 80 * GB}))
+    assert "“Fast keeps 120 GB free” cannot be had, whatever moves." in recommendation_sentences(more)
 
 
 def test_backups_part_from_what_they_back_up_and_reasons_say_so():
@@ -92,16 +94,16 @@ def test_backups_part_from_what_they_back_up_and_reasons_say_so():
         [drive("fast", **FAST), drive("twin", disk="fast", **FAST), drive("slow", **SLOW)],
         [project, library("Album", "fast", 5), copy],
     )
-    found = answer(snapshot, Wishes())
+    found = recommend(snapshot, Wishes())
     assert found.draft.places == {"Mosaic/Backups": "slow", "Copy": "slow"}, "not on Twin, which is the same disk"
-    reasons = found.draft.reasons
+    reasons = found.reasons
     assert "a backup is none on the disk of its original" in reasons["Mosaic/Backups"]
     assert reasons["Copy"].startswith("Copy stands on another disk than Album; ")
-    plan = found.draft.to_plan()
+    plan = make_plan(found.draft, found)
     assert {step.target_path for step in plan.steps} == {"/slow/Backups/Mosaic Backups", "/slow/Backups/Copy"}
-    assert answer(snapshot, Wishes(whole=True)).draft.places == {"Copy": "slow"}
+    assert recommend(snapshot, Wishes(whole=True)).draft.places == {"Copy": "slow"}
     careless = Wishes(weights=replace(WEIGHTS[Style.BALANCED], backup_beside_s=0), pinned=frozenset(["Copy"]))
-    assert answer(snapshot, careless).draft.places == {"Album": "slow"}, "then the original goes"
+    assert recommend(snapshot, careless).draft.places == {"Album": "slow"}, "then the original goes"
 
 
 def test_a_draft_is_put_right_with_the_fewest_moves_and_its_own_kept():
@@ -111,13 +113,13 @@ def test_a_draft_is_put_right_with_the_fewest_moves_and_its_own_kept():
     )
     draft = Draft(snapshot).set_down("Big", "fast")
     assert draft.breaches[0].drive == "fast" and draft.breaches[0].by_edit
-    right = mended(draft)
+    right = repaired(draft)
     assert right.places == {"Big": "fast", "B": "slow"} or right.places == {"Big": "fast", "A": "slow"}
     assert not right.breaches
     with pytest.raises(Refused, match="Nothing is wrong"):
-        mended(right)
+        repaired(right)
     with pytest.raises(Refused, match="No moves put this right"):
-        mended(draft.with_headroom({"fast": 119 * GB}))
+        repaired(draft.with_headroom({"fast": 119 * GB}))
 
 
 def test_swapping_and_going_back_are_each_others_inverse():
@@ -204,28 +206,28 @@ def test_plans_opened_later_are_checked_step_by_step(world, tmp_path, capsys):
     for number, name in enumerate(("Kite", "Loom", "Moor", "Nail")):
         fill(world.path("kestrel", "Games", name), seed=number + 1)
     workspace = world.open()
-    workspace.survey()
+    workspace.survey.take()
     moves = [(world.path("kestrel", "Games", name), "heron") for name in ("Kite", "Loom", "Moor", "Nail")]
-    plan, file = workspace.plan(workspace.draft(moves)), str(tmp_path / "p.nuvik-plan.json")
+    plan, file = workspace.plan.make(workspace.plan.draft(moves)), str(tmp_path / "p.nuvik-plan.json")
     assert run(["draft", *itertools.chain(*moves), "-o", file, *at]) == 0
     assert run(["plan", file, *at]) == 0 and "Nothing that this plan needs changed" in capsys.readouterr().out
-    carry_plan(workspace.work(), replace(plan, steps=plan.steps[:1]))
+    carry_plan(workspace.carry.work(), replace(plan, steps=plan.steps[:1]))
     (world.folder / "kestrel" / "Games" / "Loom" / "more.bin").write_bytes(b"x" * 500)
     (world.folder / "kestrel" / "Games" / "Moor").rename(tmp_path / "Moor")
-    workspace.survey()
+    workspace.survey.take()
     assert run(["plan", file, "--json", *at]) == 5
     told = json.loads(capsys.readouterr().out)["steps"]
-    assert [one["state"] for one in told] == [State.DONE, State.CHANGED, State.DOUBTFUL, State.HOLDS]
+    assert [one["state"] for one in told] == [StepState.DONE, StepState.CHANGED, StepState.DOUBTFUL, StepState.HOLDS]
     assert "500 B larger" in told[1]["words"] and "1 file more" in told[1]["words"]
     renewed = str(tmp_path / "q.nuvik-plan.json")
     assert run(["plan", file, "--beside", file, "--renew", renewed, *at]) == 0
     said = capsys.readouterr().out
     assert "Left out: step 3, Moor" in said and "waiting a week then" in said
     assert run(["plan", renewed, *at]) == 0 and run(["rehearse", renewed, *at]) == 0
-    assert draft_of(plan, workspace.snapshot())[0].places.keys() == {"kestrel:Games/Loom", "kestrel:Games/Nail"}
+    assert draft_of(plan, workspace.survey.latest())[0].places.keys() == {"kestrel:Games/Loom", "kestrel:Games/Nail"}
     world.data["drive"][1]["attached"] = False
     world.write()
-    assert {one.state for one in standings(plan, world.open().snapshot())} == {State.DOUBTFUL}
+    assert {one.state for one in standings(plan, world.open().survey.latest())} == {StepState.DOUBTFUL}
 
 
 def test_only_the_steps_that_need_what_changed_are_in_doubt():
@@ -233,10 +235,10 @@ def test_only_the_steps_that_need_what_changed_are_in_doubt():
     drives = [drive("fast", usable_bytes=100 * GB, used_bytes=85 * GB, **FAST), drive("slow", **SLOW), drive("more")]
     libraries = [library("Out", "fast", 40), library("In", "slow", 30), library("Aside", "slow", 5)]
     draft = Draft(home(drives, libraries)).set_down("Out", "slow").set_down("In", "fast").set_down("Aside", "more")
-    plan = draft.to_plan()
+    plan = make_plan(draft)
     assert [step.library for step in plan.steps] == ["Out", "In", "Aside"]
     found = standings(plan, home(drives, libraries[1:]))
-    assert [one.state for one in found] == [State.DOUBTFUL, State.DOUBTFUL, State.HOLDS]
+    assert [one.state for one in found] == [StepState.DOUBTFUL, StepState.DOUBTFUL, StepState.HOLDS]
     assert "step 1, which makes room there, is in doubt" in found[1].words
 
 
@@ -246,7 +248,7 @@ def test_landings_are_proposed_chosen_and_kept(world, capsys):
     landing = propose_landings(Draft(snapshot))[Kind.GAME]
     assert (landing.drive, landing.before, landing.path) == ("slow", "fast", "/slow/Games")
     assert "no room for 3 more" in landing.reason
-    plan = answer(snapshot, Wishes()).draft.landings
+    plan = recommend(snapshot, Wishes()).draft.landings
     assert plan[Kind.GAME].drive == "slow"
     fill(world.path("kestrel", "Games", "Kite"))
     at = ["--world", str(world.folder)]
@@ -260,7 +262,7 @@ def test_landings_are_proposed_chosen_and_kept(world, capsys):
     for words, code in ((["cheese", "heron"], 2), (["game", "emu"], 3), (["game", "/etc"], 3), (["--forget"], 2)):
         assert run(["landing", *words, *at]) == code
     workspace = world.open()
-    plan = workspace.plan(workspace.draft([(world.path("kestrel", "Games", "Kite"), "wren")]))
+    plan = workspace.plan.make(workspace.plan.draft([(world.path("kestrel", "Games", "Kite"), "wren")]))
     assert [(one.kind, one.drive) for one in plan.landings] == [(Kind.GAME, "heron")], "chosen before, it still holds"
     assert run(["landing", "game", "--forget", *at]) == 0 and "kestrel" in capsys.readouterr().out
 
@@ -300,4 +302,4 @@ def test_a_card_names_other_libraries_wherever_their_drive_is_mounted(world):
     (world.folder / "wren").rename(world.folder / "elsewhere")
     world.data["drive"][2]["folder"] = "elsewhere"
     world.write()
-    assert world.open().card(str(copy)).apart_from == (world.path("elsewhere", "Album"),)
+    assert world.open().survey.card(str(copy)).apart_from == (world.path("elsewhere", "Album"),)

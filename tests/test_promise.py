@@ -22,7 +22,8 @@ from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import State
-from nuvik.core.workspace import Workspace
+from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.stages.workspace import Workspace
 
 
 class Dead(BaseException):
@@ -52,12 +53,12 @@ def set_up(world: World) -> tuple[str, str, dict]:
 
 
 def shift(workspace: Workspace, source: str, on_trial: bool = False, drive: str = "heron") -> None:
-    carry_plan(workspace.work(), workspace.draft([(source, drive)]).to_plan(), on_trial)
+    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(source, drive)])), on_trial)
 
 
 def assert_promise(source: str, target: str, whole: dict, workspace: Workspace) -> None:
     """A whole copy is reachable; whatever stands under the library's own name, here or there, is whole."""
-    moves = workspace.journal.moves()
+    moves = workspace.logbook.moves()
     kept = [held(move) for move in moves] + [source, target]
     assert any(os.path.isdir(place) and picture(place) == whole for place in kept)
     for place in (source, target):
@@ -68,7 +69,7 @@ def assert_promise(source: str, target: str, whole: dict, workspace: Workspace) 
 
 def die_after(workspace: Workspace, life: int, act: Callable[[], object]) -> bool:
     """Do something on a machine that dies after `life` operations; True if it died."""
-    workspace.host.files.hook = Fuse(workspace.host.files.hook, life)
+    workspace.computer.host.files.hook = Fuse(workspace.computer.host.files.hook, life)
     try:
         act()
     except Dead:
@@ -89,15 +90,17 @@ def test_forward_survives_death_at_every_operation(tmp_path, monkeypatch, then, 
         workspace = world.open()
         died = die_after(workspace, life, partial(shift, workspace, source))
         again = world.open()
-        if died and not again.journal.unfinished():
+        if died and not again.logbook.midway():
             # It died before anything was written down (nothing happened), or after all was done.
             assert picture(source) == whole
             continue
         assert_promise(source, target, whole, again)
         if then == "resume" and died:
-            resume(again.work())
+            resume(again.carry.work())
         if then == "undo":
-            undo(again.work(), "last" if any(m.state is not State.PLANNED for m in again.journal.moves()) else "1")
+            undo(
+                again.carry.work(), "last" if any(m.state is not State.PLANNED for m in again.logbook.moves()) else "1"
+            )
         _assert_ended(world, source, target, whole, moved=then == "resume")
     assert life > 60
 
@@ -111,13 +114,13 @@ def test_undo_survives_death_at_every_operation(tmp_path, on_trial):
         source, target, whole = set_up(world)
         workspace = world.open()
         shift(workspace, source, on_trial)
-        died = die_after(workspace, life, partial(undo, workspace.work(), "last"))
+        died = die_after(workspace, life, partial(undo, workspace.carry.work(), "last"))
         again = world.open()
         assert_promise(source, target, whole, again)
-        if again.journal.unfinished():
-            resume(again.work())
+        if again.logbook.midway():
+            resume(again.carry.work())
         elif died:
-            undo(again.work(), "last")
+            undo(again.carry.work(), "last")
         _assert_ended(world, source, target, whole, moved=False)
     assert life > 15
 
@@ -158,9 +161,9 @@ def test_killed_at_random_instants(tmp_path):
         assert begun.startswith("1. Ferry")
         again = world.open()
         assert_promise(source, target, whole, again)
-        if again.journal.unfinished():
+        if again.logbook.midway():
             midway += 1
-            resume(again.work()) if number % 2 else undo(again.work(), "last")
+            resume(again.carry.work()) if number % 2 else undo(again.carry.work(), "last")
         moved = os.path.islink(source)
         assert picture(source) == whole
         assert not leftovers(world.folder)
@@ -184,7 +187,7 @@ def test_declared_faults_stop_safely_and_resume_finishes(world, fault, said):
     assert "nuvik undo 1" in stopped.value.next_step
     assert picture(source) == whole
     world.write(fault=[])
-    resume(world.open().work())
+    resume(world.open().carry.work())
     assert os.path.islink(source)
     assert picture(target) == whole
 
@@ -199,18 +202,18 @@ def test_a_bit_flipped_on_the_way_is_found_and_copied_again(world):
 def test_a_drive_that_always_lies_is_refused_as_unsound(world, monkeypatch):
     source, _, whole = set_up(world)
     workspace = world.open()
-    monkeypatch.setattr(workspace.host.files.hook, "read_back", lambda path, data: data[:-1] + b"?")
+    monkeypatch.setattr(workspace.computer.host.files.hook, "read_back", lambda path, data: data[:-1] + b"?")
     with pytest.raises(Stopped, match="not sound"):
         shift(workspace, source)
     assert picture(source) == whole
-    undo(world.open().work(), "last")
+    undo(world.open().carry.work(), "last")
     _assert_no_trace(world, source, whole)
 
 
 def test_a_source_that_changes_while_copied_is_copied_again(world, monkeypatch):
     source, target, _ = set_up(world)
     workspace = world.open()
-    inner, written = workspace.host.files.hook.before, []
+    inner, written = workspace.computer.host.files.hook.before, []
 
     def write_late(operation: str, path: str, count_bytes: int = 0) -> None:
         inner(operation, path, count_bytes)
@@ -219,7 +222,7 @@ def test_a_source_that_changes_while_copied_is_copied_again(world, monkeypatch):
             with open(os.path.join(source, "file-0000.bin"), "ab") as file:
                 file.write(b"a late line")
 
-    monkeypatch.setattr(workspace.host.files.hook, "before", write_late)
+    monkeypatch.setattr(workspace.computer.host.files.hook, "before", write_late)
     shift(workspace, source)
     with open(os.path.join(target, "file-0000.bin"), "rb") as file:
         assert file.read().endswith(b"a late line")
@@ -250,7 +253,7 @@ def test_undo_on_trial_keeps_what_was_changed_at_the_new_place(world):
     shift(world.open(), source, on_trial=True)
     with open(os.path.join(source, "saved-game.txt"), "w") as file:
         file.write("level 9")
-    undo(world.open().work(), "last")
+    undo(world.open().carry.work(), "last")
     with open(os.path.join(source, "saved-game.txt")) as file:
         assert file.read() == "level 9"
     assert set(picture(source)) == {*whole, b"saved-game.txt"}
@@ -266,22 +269,22 @@ def test_nothing_is_released_or_judged_while_its_drive_is_away(world):
     world.write()
     away = world.open()
     with pytest.raises(Refused, match="Wren is away"):
-        undo(away.work(), "last")
-    move = away.journal.moves()[0]
-    away.journal.keep(replace(move, state=State.PUBLISHED))  # as if it had been stopped just there
+        undo(away.carry.work(), "last")
+    move = away.logbook.moves()[0]
+    away.carry.work().journal.keep(replace(move, state=State.PUBLISHED))  # as if it had been stopped just there
     with pytest.raises(Stopped, match="Wren is away"):
-        resume(away.work())
+        resume(away.carry.work())
     assert picture(held(move)) == whole
     world.data["drive"][2]["attached"] = True
     world.write()
-    resume(world.open().work())
+    resume(world.open().carry.work())
     assert picture(target) == whole
     assert os.path.islink(source)
 
 
 def test_a_drive_without_a_free_byte_can_still_be_emptied(world):
     source, target, whole = set_up(world)
-    free = next(drive for drive in world.open().host.drives() if drive.id == "kestrel").free_bytes
+    free = next(drive for drive in world.open().drives.all() if drive.id == "kestrel").free_bytes
     with open(world.path("kestrel", "ballast"), "wb") as file:
         file.truncate(free)
     shift(world.open(), source)
@@ -300,14 +303,14 @@ def test_what_a_program_still_holds_open_is_not_released(world, monkeypatch):
             programs.append(
                 subprocess.Popen(["tail", "-f", os.path.join(source, "file-0000.bin")], stdout=subprocess.DEVNULL)
             )
-            while not workspace.host.used_by(source):
+            while not workspace.computer.host.used_by(source):
                 time.sleep(0.01)
         return real(one, other)
 
     monkeypatch.setattr(syscalls, "exchange", exchange)
     try:
         shift(workspace, source)
-        move = workspace.journal.moves()[0]
+        move = workspace.logbook.moves()[0]
         assert move.state is State.ON_TRIAL and "tail" in str(move.problem)
         assert picture(held(move)) == whole
     finally:
@@ -316,9 +319,9 @@ def test_what_a_program_still_holds_open_is_not_released(world, monkeypatch):
     with open(os.path.join(held(move), "file-0000.bin"), "ab") as file:
         file.write(b"written late")
     with pytest.raises(Refused, match="was changed since the move"):
-        release(world.open().work(), "all")
+        release(world.open().carry.work(), "all")
     assert os.path.isdir(held(move))
-    release(world.open().work(), "1", even_if_changed=True)
+    release(world.open().carry.work(), "1", even_if_changed=True)
     assert not leftovers(world.folder)
 
 
@@ -330,13 +333,13 @@ def test_moves_within_moves_are_taken_back_in_order(world):
     shift(world.open(), inner, on_trial=True)
     with pytest.raises(Refused, match="kept in it for another move"):
         shift(world.open(), outer)
-    release(world.open().work(), "all")
+    release(world.open().carry.work(), "all")
     shift(world.open(), outer)
     shift(world.open(), world.path("heron", "Projects", "Mosaic"), drive="wren")
     with pytest.raises(Refused, match="later move back first"):
-        undo(world.open().work(), "2")
+        undo(world.open().carry.work(), "2")
     for move in ("3", "2", "1"):
-        undo(world.open().work(), move)
+        undo(world.open().carry.work(), move)
     assert picture(outer, times=False) == before
     assert not leftovers(world.folder)
 
@@ -348,7 +351,11 @@ def test_a_link_to_a_neighbour_stays_true_wherever_the_two_are_moved(world):
     opens = (lantern / "neighbour").read_bytes(), (lantern / "own name").read_bytes()
     shift(world.open(), str(ferry))
     shift(world.open(), str(lantern), drive="wren")
-    for act in (lambda: undo(world.open().work(), "1"), lambda: undo(world.open().work(), "2"), lambda: None):
+    for act in (
+        lambda: undo(world.open().carry.work(), "1"),
+        lambda: undo(world.open().carry.work(), "2"),
+        lambda: None,
+    ):
         assert ((lantern / "neighbour").read_bytes(), (lantern / "own name").read_bytes()) == opens
         act()
     assert os.readlink(lantern / "neighbour") == "../Ferry/file-0000.bin"
@@ -362,7 +369,7 @@ def test_a_single_file_is_a_library_too(world):
     os.utime(image, ns=(1_600_000_000_000_000_000, 1_500_000_000_000_000_000))
     shift(world.open(), image)
     assert os.path.islink(image) and os.path.getsize(image) == 5_000_000
-    undo(world.open().work(), "last")
+    undo(world.open().carry.work(), "last")
     assert not os.path.islink(image) and os.stat(image).st_mtime_ns == 1_500_000_000_000_000_000
     with open(image, "rb") as file:
         assert file.read(6) == b"disc\0\0"
@@ -371,7 +378,7 @@ def test_a_single_file_is_a_library_too(world):
 def test_a_journal_that_cannot_be_written_stops_before_anything_is_lost(world, monkeypatch):
     source, _, whole = set_up(world)
     workspace, calls = world.open(), []
-    real = workspace.database._transaction
+    real = workspace.computer.database._transaction
 
     def full_after_some():
         calls.append(1)
@@ -379,12 +386,12 @@ def test_a_journal_that_cannot_be_written_stops_before_anything_is_lost(world, m
             raise sqlite3.OperationalError("database or disk is full")
         return real()
 
-    monkeypatch.setattr(type(workspace.database), "_transaction", lambda self: full_after_some())
+    monkeypatch.setattr(type(workspace.computer.database), "_transaction", lambda self: full_after_some())
     with pytest.raises(Stopped, match="disk is full"):
         shift(workspace, source)
     monkeypatch.undo()
     assert picture(source) == whole
-    resume(world.open().work())
+    resume(world.open().carry.work())
     assert os.path.islink(source) and picture(source) == whole
 
 

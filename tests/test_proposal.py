@@ -19,7 +19,8 @@ from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.library_parts import split
-from nuvik.core.planning.drafting.recommendation import answer
+from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.planning.drafting.recommendation import recommend
 from nuvik.core.planning.ordering.move_order import Move, order_moves
 from nuvik.core.planning.placement.costs import moving_s, placement_cost_s
 from nuvik.core.planning.placement.limits import may_stand
@@ -29,6 +30,7 @@ from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.store.snapshots import keep_snapshot
 from nuvik.core.views.draft_sentences import totals
+from nuvik.core.views.recommendation_sentences import recommendation_sentences
 
 
 @st.composite
@@ -326,19 +328,17 @@ def test_every_stay_has_a_reason_and_nothing_is_claimed_that_was_not_proven(monk
         for n, (size, opens) in enumerate([(200, 5), (5, 0)])
     )
     snapshot = Snapshot(taken_at="", host="h", drives=(fast, slow), libraries=libraries)
-    found = answer(snapshot, Wishes())
+    found = recommend(snapshot, Wishes())
     assert not found.draft.places
-    assert (
-        found.draft.kept["l0"].reason.startswith("Fast would save") and "190 GB more" in found.draft.kept["l0"].reason
-    )
-    assert found.draft.kept["l1"].reason == "nowhere would it open noticeably quicker"
+    assert found.kept["l0"].reason.startswith("Fast would save") and "190 GB more" in found.kept["l0"].reason
+    assert found.kept["l1"].reason == "nowhere would it open noticeably quicker"
     assert moving_s(libraries[0], slow, fast) > 2000
     for solved, said in (
         (Solved((), 0.0, 0.0, False), "Nothing moves: no better placement was found in time."),
         (Solved((0.0, 1.0, 1.0, 0.0, 0.0, 0.0), 900.0, 450.0, False), "the best found in time, at most"),
     ):
         monkeypatch.setattr(Program, "solve", lambda *_, solved=solved: solved)
-        assert said in answer(snapshot, Wishes()).in_words()
+        assert said in recommendation_sentences(recommend(snapshot, Wishes()))
 
 
 def two_that_swap(third_gb=0):
@@ -379,23 +379,23 @@ def two_that_swap(third_gb=0):
 
 
 def test_what_no_order_allows_is_left_out_and_told():
-    found = answer(two_that_swap(), Wishes())
+    found = recommend(two_that_swap(), Wishes())
     assert len(found.proposal.places) == 2 and not found.draft.places
-    assert set(found.draft.unplaced) == {"often", "never"}
-    assert "2 moves cannot be made within the headroom, in whatever order" in found.in_words()
-    assert "Slow lacks 93.0 GB for a moment" in found.in_words()
+    assert set(found.unplaced) == {"often", "never"}
+    assert "2 moves cannot be carried without going below the headroom" in recommendation_sentences(found)
+    assert "Slow would be 93.0 GB short" in recommendation_sentences(found)
 
 
 def test_a_knot_is_untied_through_a_third_drive():
-    found = answer(two_that_swap(third_gb=99), Wishes())
-    plan = found.draft.to_plan()
+    found = recommend(two_that_swap(third_gb=99), Wishes())
+    plan = make_plan(found.draft, found)
     assert [(step.library, step.from_drive, step.to_drive, step.via) for step in plan.steps] == [
         ("never", "fast", "third", "third"),
         ("often", "slow", "fast", None),
         ("never", "third", "slow", "third"),
     ], "the smaller one waits"
     assert plan.steps[2].path == plan.steps[0].target_path and "to make room for often" in plan.steps[0].reason
-    assert "98.0 GB go by way of a third drive" in found.in_words() and not found.arranged.stuck
+    assert "98.0 GB go by way of a third drive" in recommendation_sentences(found) and not found.arranged.stuck
     assert simulate(Scene(plan, found.draft.drives)).feasible
 
 
@@ -406,7 +406,7 @@ def test_room_to_grow_is_what_the_surveys_say(world):
     with open(world.path("kestrel", "Old Films", "big.bin"), "wb") as file:
         file.truncate(150 * MB)
     workspace = world.open()
-    snapshot = workspace.survey()
+    snapshot = workspace.survey.take()
     now = datetime.now(UTC)
     for week in range(6, 0, -1):
         drives = tuple(
@@ -414,12 +414,12 @@ def test_room_to_grow_is_what_the_surveys_say(world):
             for one in snapshot.drives
         )
         taken = (now - timedelta(weeks=week)).isoformat()
-        keep_snapshot(workspace.database, replace(snapshot, taken_at=taken, drives=drives))
-    keep_snapshot(workspace.database, replace(snapshot, taken_at=now.isoformat()))
-    room = workspace.room_to_grow(10)
+        keep_snapshot(workspace.computer.database, replace(snapshot, taken_at=taken, drives=drives))
+    keep_snapshot(workspace.computer.database, replace(snapshot, taken_at=now.isoformat()))
+    room = workspace.survey.room_to_grow(10)
     assert set(room) == {"kestrel"} and room["kestrel"] == pytest.approx(50 * MB, rel=0.02)
-    assert not workspace.propose(Wishes()).draft.places
-    found = workspace.propose(Wishes(headroom_bytes=room))
+    assert not workspace.plan.recommend(Wishes()).draft.places
+    found = workspace.plan.recommend(Wishes(headroom_bytes=room))
     assert found.draft.free_then_bytes("kestrel") >= room["kestrel"] and len(found.draft.places) == 1
     assert run(["propose", "--room-to-grow", "10", "--world", str(world.folder)]) == 0
     assert run(["propose", "--room-to-grow", "0", "--world", str(world.folder)]) == 2

@@ -13,7 +13,8 @@ import pytest
 from conftest import fill, leftovers, make_odd, picture
 from nuvik.core.carrying.run import carry_plan, release, resume, undo
 from nuvik.core.hosts.local import LocalHost
-from nuvik.core.workspace import Workspace, open_workspace
+from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.stages.workspace import Workspace, open_workspace
 
 
 @pytest.fixture
@@ -22,7 +23,7 @@ def workspace(tmp_path) -> Workspace:
 
 
 def shift(workspace: Workspace, source: str, goal: str, on_trial: bool = False) -> None:
-    carry_plan(workspace.work(), workspace.draft([(source, goal)]).to_plan(), on_trial)
+    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(source, goal)])), on_trial)
 
 
 @pytest.mark.parametrize("filesystem", ["ext4", "xfs"])
@@ -35,7 +36,7 @@ def test_two_thousand_hostile_files_there_and_back(real_drives, workspace, files
     whole = picture(library)
     free_before = os.statvfs(small).f_bavail
     shift(workspace, str(library), "large")
-    move = workspace.journal.moves()[0]
+    move = workspace.logbook.moves()[0]
     assert library.is_symlink()
     through = picture(library)
     assert (library / "data" / "out").read_text() == "reached"
@@ -46,7 +47,7 @@ def test_two_thousand_hostile_files_there_and_back(real_drives, workspace, files
     assert move.freed_bytes == pytest.approx(move.frees_bytes, rel=0.02)
     assert move.problem is None
     assert not leftovers(small) and not leftovers(large)
-    undo(workspace.work(), "last")
+    undo(workspace.carry.work(), "last")
     assert not library.is_symlink()
     assert picture(library) == whole
     assert os.getxattr(library / "file-0000.bin", "user.rating") == b"five"
@@ -62,11 +63,11 @@ def test_to_exfat_and_back_restores_what_exfat_cannot_keep(real_drives, workspac
     shift(workspace, str(library), "stick")
     contents = {name: facts[2] for name, facts in whole.items() if facts[0] == "file"}
     assert {name: facts[2] for name, facts in picture(library).items() if facts[0] == "file"} == contents
-    undo(workspace.work(), "last")
+    undo(workspace.carry.work(), "last")
     # Holes are the one thing that exFAT turned into zeros; the contents are the same.
     assert {n: f[:4] + f[5:] for n, f in picture(library).items()} == {n: f[:4] + f[5:] for n, f in whole.items()}
     make_odd(small / "Photos 2026")
-    timeline = workspace.rehearse(workspace.draft([(str(library), "stick")]).to_plan())
+    timeline = workspace.rehearse.rehearse(make_plan(workspace.plan.draft([(str(library), "stick")])))
     problems = " ".join(one.problem for one in timeline.violations)
     assert "is a link, which exFAT cannot hold" in problems
     assert "exFAT does not allow" in problems
@@ -79,8 +80,8 @@ def test_from_ntfs_without_atomic_exchange(real_drives, workspace):
     contents = {name: facts[2] for name, facts in picture(library).items() if facts[0] == "file"}
     shift(workspace, str(library), "large", on_trial=True)
     assert library.is_symlink()
-    release(workspace.work(), "all")
-    undo(workspace.work(), "last")
+    release(workspace.carry.work(), "all")
+    undo(workspace.carry.work(), "last")
     assert {name: facts[2] for name, facts in picture(library).items() if facts[0] == "file"} == contents
     assert not leftovers(old)
 
@@ -107,11 +108,11 @@ def test_power_cut_in_the_middle(real_drives, tmp_path, which):
         reachable = [place for place in small.glob(".nuvik-held-*/content") if not place.is_symlink()]
         reachable += [library, large / "Other" / "Library"]
         assert any(place.is_dir() and picture(place, times=False) == whole for place in reachable)
-        if workspace.journal.unfinished():
-            resume(workspace.work())
+        if workspace.logbook.midway():
+            resume(workspace.carry.work())
         assert picture(library, times=False) == whole
         if library.is_symlink():
-            undo(workspace.work(), "last")
+            undo(workspace.carry.work(), "last")
         assert picture(library, times=False) == whole
         assert not leftovers(small) and not leftovers(large)
 
@@ -131,7 +132,7 @@ def test_a_survey_of_real_file_systems_counts_what_they_hold(real_drives, worksp
     nested.mkdir()
     subprocess.run(["mount", "--bind", str(inner), str(nested)], check=True)
     try:
-        snapshot = workspace.survey((str(outer),))
+        snapshot = workspace.survey.take((str(outer),))
         (found,) = [one for one in snapshot.libraries if one.name == "My Library"]
         plain = ["du", "-s", "-x", "-B1", str(library)]
         told = subprocess.run(plain, capture_output=True, text=True, check=True).stdout

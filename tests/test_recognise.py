@@ -17,7 +17,6 @@ from nuvik.__main__ import run
 from nuvik.core.hosts import surroundings as here
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.surroundings import installed_program, menu_entry, recent_files
-from nuvik.core.input.cards_file import cards_text, read_cards_file
 from nuvik.core.model.clock import moment_text
 from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.extent import Extent
@@ -25,9 +24,10 @@ from nuvik.core.model.history import Sighting
 from nuvik.core.model.library import Card, Kind, Part, Verdict
 from nuvik.core.model.surroundings import Program, Recent, Surroundings
 from nuvik.core.planning.placement.waiting import opening_s
-from nuvik.core.survey.card_input import card_with
+from nuvik.core.survey.card_input import card_with_form
 from nuvik.core.survey.history.last_use import RecentFiles, use_of
 from nuvik.core.survey.take_survey import survey
+from nuvik.core.user_files.cards_file import cards_text, read_cards_file
 from nuvik.core.views.library_page import inside_rows, library_page, links_in_words
 
 
@@ -41,7 +41,7 @@ def put(path: str | Path, count_bytes: int = 10, mode: int = 0o644) -> Path:
 
 
 def found(world) -> dict:
-    return {one.name: one for one in world.open().survey().libraries}
+    return {one.name: one for one in world.open().survey.take().libraries}
 
 
 def test_signs_lead_to_kinds_with_a_reason(world):
@@ -113,7 +113,7 @@ def test_a_computer_tells_of_standard_folders_programs_and_recent_files(tmp_path
         monkeypatch.delenv(name, raising=False)
     monkeypatch.setattr(here.platformdirs, "user_pictures_dir", lambda: str(home / "Pictures"))
     host = LocalHost()
-    snapshot = survey(host, (str(home),))
+    snapshot = survey(host, host.drives(), (str(home),))
     libraries = {one.name: one for one in snapshot.libraries}
     assert (libraries["2025"].kind, libraries["2026"].kind) == (Kind.PHOTO, Kind.PHOTO), "one title a folder"
     assert libraries["viewer"].kind is Kind.CACHE and libraries["viewer"].hidden
@@ -153,9 +153,9 @@ def test_what_may_not_move_says_why_and_only_the_unwise_is_overruled(world):
     put(world.path("pipit", "Film", "a.mkv"))
     world.write()
     workspace = world.open()
-    monkey = workspace.host
+    monkey = workspace.computer.host
     monkey.open_files = lambda: [(f"{kestrel}/Opened/notes.txt", "editor (process 7)")]
-    libraries = {one.name: one for one in workspace.survey().libraries}
+    libraries = {one.name: one for one in workspace.survey.take().libraries}
     verdicts = {name: (one.verdict, one.movable) for name, one in libraries.items()}
     assert verdicts == {
         "Stay": (Verdict.UNWISE, False),
@@ -171,14 +171,16 @@ def test_what_may_not_move_says_why_and_only_the_unwise_is_overruled(world):
     assert "second name (hard link) outside" in libraries["Twice"].why_not and libraries["Twice"].shared_files == 1
     assert libraries["Opened"].caution == "it is open in editor (process 7)"
     assert "exFAT cannot hold the link" in libraries["Film"].why_not
-    workspace.tell(*(Card(path=libraries[name].path, overrule=True) for name in ("Stay", "Twice")))
+    workspace.survey.keep_cards(Card(path=libraries[name].path, overrule=True) for name in ("Stay", "Twice"))
     told = {
-        name: workspace.retold(workspace.snapshot(), libraries[name].path).library(libraries[name].id)
+        name: workspace.survey.with_cards(workspace.survey.latest(), libraries[name].path).library(libraries[name].id)
         for name in ("Stay", "Twice")
     }
-    anew = {one.name: one for one in workspace.survey().libraries}
-    workspace.tell(Card(path=libraries["Opened"].path, overrule=True))
-    later = workspace.retold(workspace.snapshot(), libraries["Opened"].path).library(libraries["Opened"].id)
+    anew = {one.name: one for one in workspace.survey.take().libraries}
+    workspace.survey.keep_cards([Card(path=libraries["Opened"].path, overrule=True)])
+    later = workspace.survey.with_cards(workspace.survey.latest(), libraries["Opened"].path).library(
+        libraries["Opened"].id
+    )
     assert later.verdict is Verdict.LATER, "there is nothing to overrule in what may move later"
     for name, movable in (("Stay", True), ("Twice", False)):
         assert anew[name].movable is told[name].movable is movable
@@ -195,12 +197,14 @@ def test_cards_correct_what_was_found_and_are_remembered(world):
     put(f"{base}/Videos/y/b.mkv", MB)
     assert set(found(world)) == {"Shelf", "Junk", "x", "y"}
     workspace = world.open()
-    workspace.tell(
-        Card(path=f"{base}/Shelf", titles=True),
-        Card(path=f"{base}/Junk", ignored=True),
-        Card(path=f"{base}/Videos", name="All films", parts=(Part(name="x", kind=Kind.VIDEO, path="x"),)),
+    workspace.survey.keep_cards(
+        [
+            Card(path=f"{base}/Shelf", titles=True),
+            Card(path=f"{base}/Junk", ignored=True),
+            Card(path=f"{base}/Videos", name="All films", parts=(Part(name="x", kind=Kind.VIDEO, path="x"),)),
+        ]
     )
-    snapshot = world.open().survey()
+    snapshot = world.open().survey.take()
     assert {one.name for one in snapshot.libraries} == {"One", "Two", "All films"}, "split, ignored and merged"
     merged = next(one for one in snapshot.libraries if one.name == "All films")
     assert (merged.bytes, [part.bytes for part in merged.parts]) == (2 * MB, [MB])
@@ -208,17 +212,17 @@ def test_cards_correct_what_was_found_and_are_remembered(world):
     world.data["drive"][1]["folder"] = "moved"
     os.rename(base, world.path("moved"))
     world.write()
-    assert {one.name for one in world.open().survey().libraries} == {"One", "Two", "All films"}, (
+    assert {one.name for one in world.open().survey.take().libraries} == {"One", "Two", "All films"}, (
         "at another mount point"
     )
     workspace = world.open()
-    shelf = [one for one in workspace.snapshot().libraries if one.name in ("One", "Two")]
+    shelf = [one for one in workspace.survey.latest().libraries if one.name in ("One", "Two")]
     with pytest.raises(Refused, match="root of Heron"):
-        workspace.make_one([one for one in workspace.snapshot().libraries if one.name == "All films"])
-    assert workspace.make_one(shelf) == world.path("moved", "Shelf")
-    assert {one.name: one.bytes for one in workspace.survey().libraries} == {"Shelf": 3 * MB, "All films": 2 * MB}
-    workspace.tell(Card(path=world.path("moved", "Junk")))
-    assert "Junk" in {one.name for one in workspace.survey().libraries}, "an empty card is struck out"
+        workspace.survey.merge([one for one in workspace.survey.latest().libraries if one.name == "All films"])
+    assert workspace.survey.merge(shelf) == world.path("moved", "Shelf")
+    assert {one.name: one.bytes for one in workspace.survey.take().libraries} == {"Shelf": 3 * MB, "All films": 2 * MB}
+    workspace.survey.keep_cards([Card(path=world.path("moved", "Junk"))])
+    assert "Junk" in {one.name for one in workspace.survey.take().libraries}, "an empty card is struck out"
 
 
 TOLD = st.builds(
@@ -291,7 +295,7 @@ def test_a_card_file_with_errors_says_line_field_and_what_is_allowed(tmp_path, l
 def test_what_is_typed_on_a_card_is_checked(field, text):
     names = ("name", "kind", "opens", "needs", "parts", "with", "apart", "collection")
     with pytest.raises(BadInput):
-        card_with(Card(path="/a"), {**dict.fromkeys(names, ""), field: text})
+        card_with_form(Card(path="/a"), {**dict.fromkeys(names, ""), field: text})
 
 
 def day(ago: float) -> str:
@@ -324,12 +328,12 @@ def test_a_card_at_the_old_path_of_a_moved_library_is_found_through_its_link(wor
     put(world.path("heron", "Games", "Kite", "data.pack"), MB)
     os.makedirs(world.path("kestrel", "Games"))
     os.symlink(world.path("heron", "Games", "Kite"), world.path("kestrel", "Games", "Kite"))
-    assert [one.kind for one in world.open().survey().libraries] == [Kind.GAME], "a folder of links alone"
+    assert [one.kind for one in world.open().survey.take().libraries] == [Kind.GAME], "a folder of links alone"
     put(world.path("kestrel", "Games", "Loom", "data.pack"), MB)
-    assert {one.name for one in world.open().survey().libraries} == {"Kite", "Loom"}, "links among folders"
+    assert {one.name for one in world.open().survey.take().libraries} == {"Kite", "Loom"}, "links among folders"
     world.cards = [{"path": "kestrel/Games/Kite", "name": "Kite makers", "opens_per_week": 4}]
     world.write()
-    library = next(one for one in world.open().survey().libraries if one.tether)
+    library = next(one for one in world.open().survey.take().libraries if one.tether)
     assert (library.name, library.drive, library.bytes, library.opens_per_week) == ("Kite makers", "heron", MB, 4)
     assert library.tether == world.path("kestrel", "Games", "Kite")
 
@@ -340,12 +344,12 @@ def test_a_part_that_a_card_names_is_measured_however_deep_it_lies(world):
     put(world.path("heron", "Atlas", deep, "rest.dat"), MB)
     world.cards = [{"path": "heron/Atlas", "part": [{"path": f"{deep}/tiles", "kind": "cache"}]}]
     world.write()
-    (library,) = world.open().survey().libraries
+    (library,) = world.open().survey.take().libraries
     assert (library.bytes, library.folders, library.parts[0].bytes) == (4 * MB, 15, 3 * MB)
 
 
 def test_a_world_keeps_its_own_counsel(world):
-    assert world.open().host.surroundings() == Surroundings(), "nothing of this computer leaks into a world"
+    assert world.open().computer.host.surroundings() == Surroundings(), "nothing of this computer leaks into a world"
 
 
 @pytest.mark.parametrize(
@@ -367,8 +371,8 @@ def test_an_installed_program_is_better_left_where_it_is(world):
     put(world.path("heron", "Vane", "vane.exe"), MB)
     workspace = world.open()
     program = Program("Vane", world.path("heron", "Vane"), "the system's list of installed programs")
-    workspace.host.surroundings = lambda: Surroundings(programs=(program,))
-    (library,) = workspace.survey().libraries
+    workspace.computer.host.surroundings = lambda: Surroundings(programs=(program,))
+    (library,) = workspace.survey.take().libraries
     assert (library.kind, library.verdict) == (Kind.PROGRAM, Verdict.UNWISE)
     assert library.why_not == "“Vane” is installed here, and its updater expects it in this place"
 
@@ -379,9 +383,9 @@ def test_a_page_tells_what_a_user_asks_in_order(world):
     world.drive("pipit", filesystem="ext4", cluster_bytes=65_536)
     world.write()
     workspace = world.open()
-    (library,) = workspace.survey().libraries
+    (library,) = workspace.survey.take().libraries
     assert (library.links_in, library.links_out, library.links_broken) == (3, 1, 1)
-    lines = dict(library_page(library, workspace.drive_or_refuse("heron"), workspace.host.drives()))
+    lines = dict(library_page(library, workspace.drives.find("heron"), workspace.drives.all()))
     assert list(lines)[:4] == ["lies at", "is taken for", "takes", "largest file"]
     assert lines["is taken for"] == "game: it stands with other games in “Games”"
     assert lines["part"] == "Add-ons: game, 1.00 MB in 1 file"
@@ -392,7 +396,7 @@ def test_a_page_tells_what_a_user_asks_in_order(world):
     ]
     exact = sum(-(-size // 65_536) * 65_536 for size in sizes)
     assert library.room_bytes(65_536) == pytest.approx(exact, rel=0.01)
-    folder = workspace.inside(library)
+    folder = workspace.survey.folders_in(library)
     rows = inside_rows(folder)
     assert sum(row.bytes for row in rows) == library.bytes and rows[0].bytes == max(row.bytes for row in rows)
     words = links_in_words(folder, 10)
@@ -401,7 +405,7 @@ def test_a_page_tells_what_a_user_asks_in_order(world):
 
 
 def test_cards_by_commands(world, capsys):
-    """Told, shown, written to a file, carried to another state folder, and forgotten."""
+    """DriveNotes, shown, written to a file, carried to another state folder, and forgotten."""
     game = put(world.path("heron", "Games", "Kite", "data.pack"), MB).parent
     at = ["--world", str(world.folder)]
     assert (
@@ -443,10 +447,10 @@ def test_cards_by_commands(world, capsys):
     assert run(["survey", *at]) == 0 and run(["card", str(game), "--took", "42", *at]) == 0
     assert run(["card", str(game), "--took", "0", *at]) == 2
     workspace = world.open()
-    (library,) = workspace.survey().libraries
-    drive = workspace.drive_or_refuse(library.drive)
+    (library,) = workspace.survey.take().libraries
+    drive = workspace.drives.find(library.drive)
     assert opening_s(library, drive) == pytest.approx(42, rel=1e-3), "what was timed is what is reckoned from then on"
-    again = workspace.timed(library.path, 84.0)
+    again = workspace.survey.timed(library.path, 84.0)
     assert again.opening_factor == pytest.approx(2 * library.opening_factor, rel=1e-3)
     capsys.readouterr()
     file = str(world.folder / "all cards.toml")

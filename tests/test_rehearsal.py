@@ -23,15 +23,16 @@ from nuvik.core.model.library import Kind
 from nuvik.core.model.plan import Landing, Plan, Step
 from nuvik.core.model.purchase import Candidate
 from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.rehearsal.calibration import Sample, calibrate
-from nuvik.core.rehearsal.forecast import forecasts, in_words
-from nuvik.core.rehearsal.rehearse import Checked, rehearse
+from nuvik.core.rehearsal.forecast import forecasts
+from nuvik.core.rehearsal.rehearse import CheckedPlan, rehearse
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.rehearsal.whatif_catalogue import grown, new_of, possible, slower_of
 from nuvik.core.rehearsal.whatifs import Away, Bought, Crumbs, Fails, New, SideBySide, Slower, StopAfter, supposed
 from nuvik.core.survey.history.growth import Growth
-from nuvik.core.views.rehearsal_headline import rehearsal_headline
+from nuvik.core.views.rehearsal_sentences import forecast_line, rehearsal_headline
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.widgets.free_curves import FreeCurves
 from nuvik.tui.widgets.what_if_list import WhatIfList
@@ -112,16 +113,16 @@ def test_what_is_foreseen_is_what_carrying_shows_step_by_step(tmp_path):
     world, _ = knot(tmp_path / "w")
     workspace = world.open()
     plan = swap(workspace)
-    timeline = workspace.rehearse(plan)
+    timeline = workspace.rehearse.rehearse(plan)
     seen = []
 
     def listen(event):
         if event.event == "released":
-            seen.append({one.id: one.free_bytes for one in workspace.host.drives()})
+            seen.append({one.id: one.free_bytes for one in workspace.drives.all()})
 
-    carry_plan(workspace.work(listen), plan)
+    carry_plan(workspace.carry.work(listen), plan)
     assert seen == [step.free_after_bytes for step in timeline.steps]
-    took = sum(move.actual_s for move in workspace.journal.moves())
+    took = sum(move.actual_s for move in workspace.logbook.moves())
     assert took == pytest.approx(timeline.total_s, abs=0.1), "all of it small work, at this size"
     low, high = timeline.total_range_s
     assert low < timeline.total_s < high
@@ -145,12 +146,12 @@ def household():
 
 
 def scene_of(draft: Draft, **facts) -> Scene:
-    plan = draft.to_plan()
+    plan = make_plan(draft)
     return Scene(replace(plan, landings=facts.pop("landings", ())), draft.drives, draft.snapshot, **facts)
 
 
 def said(scene, *what_ifs):
-    timeline = rehearse(Checked(scene, (), (), {}), what_ifs)
+    timeline = rehearse(CheckedPlan(scene, (), (), {}), what_ifs)
     return [(one.words, one.bad) for one in timeline.effects]
 
 
@@ -195,7 +196,7 @@ def test_each_what_if_says_what_it_comes_to():
 
 def test_what_ifs_combine_in_any_order_and_leave_nothing_behind():
     draft = Draft(household()).set_down("Kite", "slow").set_down("Loom", "fast")
-    checked = Checked(scene_of(draft), (), (), {})
+    checked = CheckedPlan(scene_of(draft), (), (), {})
     plain = rehearse(checked)
     for first in possible(checked.scene):
         for second in possible(checked.scene):
@@ -247,7 +248,7 @@ def test_forecasts_say_what_the_plan_changes():
     (found,) = forecasts(scene, simulate(scene), rates)
     assert found.now == (8.0, pytest.approx(40 / 3)) and found.then == (16.0, pytest.approx(80 / 3))
     assert (
-        in_words(found, "Fast")
+        forecast_line(found, "Fast")
         == "Fast comes to its headroom in 8 to 13 weeks; once this is carried, in 16 to 27 weeks"
     )
 

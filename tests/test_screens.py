@@ -18,8 +18,8 @@ from conftest import MB, picture
 from nuvik.core.survey.drives.gauge import budget_for
 from nuvik.demo.build import household_at
 from nuvik.tui.app import NuvikApp
-from nuvik.tui.desk import Carrying
-from nuvik.tui.screens.arrival import DriveCard
+from nuvik.tui.jobs.carry import CarryRun
+from nuvik.tui.screens.drive_card import DriveCard
 from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.speed_chart import SpeedChart
@@ -47,7 +47,7 @@ async def test_from_a_full_drive_to_moved_and_taken_back(house):
         await pilot.press("U", "n")
         assert words(app, "#headline").startswith("Fits. 1 move")
         await pilot.press("c", "n")
-        assert app.desk.carrying is None
+        assert app.carry_job.run is None
         await pilot.press("c", "y")
         await settle(app, pilot)
         assert app.screen.STAGE == "carry"
@@ -137,7 +137,7 @@ async def test_speeds_measures_shows_and_stops(house):
             await pilot.press("down")
         assert "writes up to" in words(app, "#consequence")
         await pilot.press("g", "n")
-        assert app.desk.gauging is None
+        assert app.gauge_job.run is None
         await pilot.press("g", "y")
         await settle(app, pilot)
         assert words(app, "#headline").startswith("Heron reads 400 MB/s"), words(app, "#headline")
@@ -153,8 +153,8 @@ async def test_speeds_measures_shows_and_stops(house):
         page.print(app.screen.query_one("#lines", Static).content)
         assert "The label says 90.0 GB" in page.export_text()
         await pilot.press("escape")
-        app.begin_gauging([budget_for(chart.drive)])
-        app.desk.gauging.stop.ask()
+        app.gauge_job.begin([budget_for(chart.drive)])
+        app.gauge_job.run.stop.ask()
         await settle(app, pilot)
         assert words(app, "#headline").startswith("Stopped as asked")
         assert not [path for path in house.folder.rglob("*") if ".nuvik-gauge" in str(path)]
@@ -192,7 +192,7 @@ async def test_all_are_measured_and_a_drive_is_told_of_from_its_page(house):
         await pilot.press("escape")
         assert app.screen.STAGE == "speeds"
         await pilot.press("1")
-        assert app.desk.gauging is None, "how it ended was seen"
+        assert app.gauge_job.run is None, "how it ended was seen"
 
 
 async def test_a_new_drive_is_greeted_named_and_measured(house):
@@ -202,7 +202,7 @@ async def test_a_new_drive_is_greeted_named_and_measured(house):
         house.drive("lapwing", usable_bytes=9_000 * MB, capacity_bytes=9_000 * MB)
         house.data["drive"][2]["attached"] = False
         house.write()
-        app._watch_drives()
+        app.drive_watch.look()
         await settle(app, pilot)
         told = [note.message for note in app._notifications]
         assert "Lapwing is here." in told and "Wren went away." in told
@@ -216,20 +216,20 @@ async def test_a_new_drive_is_greeted_named_and_measured(house):
         await pilot.click("#measure")
         await settle(app, pilot)
         assert app.screen.STAGE == "speeds"
-        known = app.desk.workspace.drive_or_refuse("Field box")
+        known = app.desk.workspace.drives.find("Field box")
         assert (known.headroom_bytes, known.welcomes) == (8_100 * MB, ("photo", "video"))
         assert known.speed_source == "measured"
-        written = app.desk.workspace.gauge_history(known)[-1].written_bytes
+        written = app.desk.workspace.drives.gauge_history(known)[-1].written_bytes
         assert 0 < written <= 900 * MB, "the headroom that was just asked for is kept"
-        app._watch_drives()
+        app.drive_watch.look()
         await settle(app, pilot)
         assert app.screen.STAGE == "speeds", "it is not greeted twice"
         told = [note.message for note in app._notifications]
-        app.desk.carrying = Carrying("a long move")  # while something is carried, the drives on the desk stay
+        app.carry_job.run = CarryRun()  # while something is carried, the drives on the desk stay
         house.data["drive"][3]["attached"] = False
         house.write()
         for _ in range(3):
-            app._watch_drives()
+            app.drive_watch.look()
             await settle(app, pilot)
         assert [note.message for note in app._notifications][len(told) :] == ["Field box went away."], "told once"
 

@@ -22,8 +22,8 @@ from nuvik.core.model.journal import State
 from nuvik.core.model.plan import Plan
 from nuvik.core.planning.ordering.move_order import Move, order_moves
 from nuvik.core.planning.ordering.staging import Stage, legs, untie
+from nuvik.core.stages.workspace import Workspace
 from nuvik.core.store.plan_file import read_plan, write_plan
-from nuvik.core.workspace import Workspace
 from test_promise import die_after
 from test_proposal import keeps_floors
 
@@ -51,10 +51,10 @@ def knot(folder) -> tuple[World, dict[str, dict]]:
 
 
 def swap(workspace: Workspace) -> Plan:
-    workspace.survey()
-    snapshot = workspace.snapshot()
+    workspace.survey.take()
+    snapshot = workspace.survey.latest()
     kite, loom = sorted(snapshot.libraries, key=lambda one: one.name)
-    return workspace.plan(workspace.draft([(kite.path, "heron"), (loom.path, "kestrel")]))
+    return workspace.plan.make(workspace.plan.draft([(kite.path, "heron"), (loom.path, "kestrel")]))
 
 
 def test_a_knot_is_carried_through_a_third_drive_and_taken_back(tmp_path, capsys):
@@ -68,18 +68,18 @@ def test_a_knot_is_carried_through_a_third_drive_and_taken_back(tmp_path, capsys
         (None, "kestrel"),
         ("plover", "heron"),
     ]
-    timeline = workspace.rehearse(plan)
+    timeline = workspace.rehearse.rehearse(plan)
     assert timeline.feasible, timeline.violations
     assert run(["plan", file, "--world", str(world.folder)]) == 0, "a staged step holds although it lies elsewhere yet"
     capsys.readouterr()
-    carry_plan(workspace.work(), plan)
+    carry_plan(workspace.carry.work(), plan)
     assert {path: picture(path) for path in whole} == whole
     assert os.readlink(plan.steps[0].path) == plan.steps[2].target_path, "straight to where it is, not by way of Plover"
     assert not os.path.lexists(plan.steps[0].target_path) and not leftovers(world.folder)
     with pytest.raises(Refused, match="moved on"):
-        undo(workspace.work(), "1")
+        undo(workspace.carry.work(), "1")
     for number in (3, 2, 1):
-        undo(workspace.work(), str(number))
+        undo(workspace.carry.work(), str(number))
         assert {path: picture(path) for path in whole} == whole, f"after taking back move {number}"
     assert not any(os.path.islink(path) for path in whole) and not leftovers(world.folder)
     for change, said in ((0, "no other step goes with it"), (2, "no other step"), (1, "leave nothing where programs")):
@@ -100,13 +100,13 @@ def test_staging_survives_death_at_every_operation(tmp_path, then):
         world, whole = knot(tmp_path / f"w{life}")
         workspace = world.open()
         plan = swap(workspace)
-        died = die_after(workspace, life, partial(carry_plan, workspace.work(), plan))
+        died = die_after(workspace, life, partial(carry_plan, workspace.carry.work(), plan))
         assert {path: picture(path) for path in whole} == whole, f"after {life} operations"
         again = world.open()
-        if then == "resume" and again.journal.unfinished():
-            resume(again.work())
-        while then == "undo" and any(_stands(move) for move in again.journal.moves()):
-            undo(again.work(), "last")
+        if then == "resume" and again.logbook.midway():
+            resume(again.carry.work())
+        while then == "undo" and any(_stands(move) for move in again.logbook.moves()):
+            undo(again.carry.work(), "last")
             assert {path: picture(path) for path in whole} == whole
         assert {path: picture(path) for path in whole} == whole and not leftovers(world.folder)
     assert life > 150
@@ -124,9 +124,9 @@ def test_a_part_goes_its_own_way_before_its_library(world):
             file.truncate(size)
     whole = picture(project, times=False, follow=True)
     workspace = world.open()
-    workspace.survey()
-    mosaic = next(one for one in workspace.snapshot().libraries if one.path == project)
-    draft = workspace.draft([])
+    workspace.survey.take()
+    mosaic = next(one for one in workspace.survey.latest().libraries if one.path == project)
+    draft = workspace.plan.draft([])
     parted = draft.parted(mosaic.id)
     assert sum(one.bytes for one in parted.snapshot.libraries) == mosaic.bytes
     assert parted.waiting[1].likely == pytest.approx(draft.waiting[1].likely), "in pieces it opens as it did"
@@ -135,17 +135,17 @@ def test_a_part_goes_its_own_way_before_its_library(world):
     gone = parted.set_down(mosaic.id, "heron").set_down(cache, "wren")
     with pytest.raises(Refused, match="cannot stay behind"):
         gone.set_down(cache, "kestrel")
-    plan = workspace.plan(gone)
+    plan = workspace.plan.make(gone)
     assert [(step.library, step.to_drive) for step in plan.steps] == [("Mosaic · Cache", "wren"), ("Mosaic", "heron")]
     assert plan.steps[0].target_path == world.path("wren", "Caches", "Mosaic Cache")
     assert sum(step.bytes for step in plan.steps) == mosaic.bytes
-    assert workspace.rehearse(plan).feasible
-    carry_plan(workspace.work(), plan)
+    assert workspace.rehearse.rehearse(plan).feasible
+    carry_plan(workspace.carry.work(), plan)
     assert picture(project, times=False, follow=True) == whole and os.path.islink(os.path.join(project, "Cache"))
     with pytest.raises(Refused, match="moved itself since"):
-        undo(workspace.work(), "1")
+        undo(workspace.carry.work(), "1")
     for _ in plan.steps:
-        undo(workspace.work(), "last")
+        undo(workspace.carry.work(), "last")
     assert picture(project, times=False, follow=True) == whole and not leftovers(world.folder)
 
 

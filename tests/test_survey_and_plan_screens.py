@@ -150,11 +150,11 @@ async def test_asking_for_a_proposal(house):
         offered = words_of(app.screen.query(Static).first())
         assert all(style in offered for style in ("cautious", "balanced", "fastest")) and "1 move, 183 MB" in offered
         await pilot.press("b")
-        draft = app.desk.draft
-        assert draft.places == {"kestrel:Games/Ferrymoss": "heron"} and draft.proven_gap == 0
-        assert "Kestrel keeps its headroom then" in words(app, "#headline") and "1 move" in words(app, "#totals")
+        draft, recommendation = app.desk.draft, app.desk.recommendation
+        assert draft.places == {"kestrel:Games/Ferrymoss": "heron"} and recommendation.proposal.gap == 0
+        assert "Kestrel has enough free space again" in words(app, "#headline") and "1 move" in words(app, "#totals")
         await pilot.press("home")
-        assert "frees 183 MB on Kestrel" in " ".join(draft.reasons.values())
+        assert "frees 183 MB on Kestrel" in " ".join(recommendation.reasons.values())
         said = words(app, "#consequence")
         assert "goes to Heron, Games/Ferrymoss: frees" in said
         await pilot.press("u")
@@ -248,7 +248,7 @@ async def test_swapping_breaking_mending_and_parting(tight, tmp_path, monkeypatc
         await pilot.press("escape")
         tight.data["drive"][2]["attached"] = False
         tight.write()
-        app.desk.take_drives(app.desk.workspace.host.drives())
+        app.desk.take_drives(app.desk.workspace.drives.all())
         await pilot.press("o", "a")
         said = words_of(app.screen.query_one("#lines", Static))
         assert "in doubt" in said and "Wren is away" in said and "left out: step" in said

@@ -160,7 +160,7 @@ def test_the_total_is_that_of_the_plain_system_tool(tmp_path):
         (place / f"file-{number}.dat").write_bytes(b"x" * (number * 37 % 9000))
     os.link(tmp_path / "f0" / "g0" / "file-0.dat", tmp_path / "f1" / "second")
     told = subprocess.run(["du", "-s", "-B1", str(tmp_path)], capture_output=True, text=True, check=True).stdout
-    assert size_tree(LocalHost(), str(tmp_path)).root.extent.on_disk_bytes == int(told.split()[0])
+    assert size_tree(LocalHost(), (), str(tmp_path)).root.extent.on_disk_bytes == int(told.split()[0])
 
 
 def many_files(root: Path, folders: int = 60, files: int = 20) -> int:
@@ -178,7 +178,7 @@ def test_walkers_in_processes_of_their_own_find_the_same_and_may_die(tmp_path, m
     monkeypatch.setattr(walk_pool, "_CALL_AFTER_ENTRIES", 0)
     monkeypatch.setattr(walk_pool, "_SLICE_THERE", 100)
     monkeypatch.setattr(walk_pool, "_SLICE_HERE", 20)
-    whole = size_tree(LocalHost(), str(tmp_path))
+    whole = size_tree(LocalHost(), (), str(tmp_path))
     assert whole.complete and whole.root.extent.bytes == total
     started = []
 
@@ -193,7 +193,7 @@ def test_walkers_in_processes_of_their_own_find_the_same_and_may_die(tmp_path, m
         PIPE, DEVNULL, Popen = subprocess.PIPE, subprocess.DEVNULL, staticmethod(dying)
 
     monkeypatch.setattr(walk_pool, "subprocess", Module)
-    again = size_tree(LocalHost(), str(tmp_path))
+    again = size_tree(LocalHost(), (), str(tmp_path))
     assert again.complete and again.root.extent == whole.root.extent
     assert len(started) > 1 and all(process.poll() is not None for process in started), "none is left behind"
 
@@ -228,12 +228,12 @@ def test_one_disk_with_platters_never_has_two_walkers(tmp_path, monkeypatch, med
 
     host = LocalHost()
     drive = a_drive(path=str(tmp_path), medium=medium, disk="sdx")
-    monkeypatch.setattr(host, "drives", lambda: (drive, replace(drive, id="other", path="/elsewhere")))
+    drives = (drive, replace(drive, id="other", path="/elsewhere"))
     monkeypatch.setattr(walk_pool, "_Walker", Watched)
     monkeypatch.setattr(walk_pool, "_CALL_AFTER_ENTRIES", 0)
     monkeypatch.setattr(walk_pool, "_SLICE_HERE", 20)
     monkeypatch.setattr(walk_pool.os, "cpu_count", lambda: 4)
-    trees = size_trees(host, [str(tmp_path / "f0"), str(tmp_path / "f1"), str(tmp_path / "f2")])
+    trees = size_trees(host, drives, [str(tmp_path / "f0"), str(tmp_path / "f1"), str(tmp_path / "f2")])
     assert all(tree.complete for tree in trees)
     assert max(seen) <= most and (most == 1 or max(seen) > 1)
 
@@ -254,19 +254,19 @@ def test_deep_wide_and_circular_trees(tmp_path, monkeypatch):
     wide.mkdir()
     for number in range(5_000):
         (wide / f"n{number}").touch()
-    tree = size_tree(LocalHost(), str(tmp_path))
+    tree = size_tree(LocalHost(), (), str(tmp_path))
     extent = tree.root.extent
     assert (extent.bytes, extent.folders, extent.files) == (777, 352, 5_001) and not list(tree.root.problems)
     assert len(tree.folders) < 20, "what lies deep is counted with the last folder that is kept"
     monkeypatch.setattr(slicing, "FOLDERS_HELD", 3)
-    assert size_tree(LocalHost(), str(tmp_path)).root.extent == extent, "climbing back by .."
+    assert size_tree(LocalHost(), (), str(tmp_path)).root.extent == extent, "climbing back by .."
     circle = (os.stat(tmp_path).st_dev, os.stat(tmp_path).st_ino)
     facts = slicing._facts
     wide_identity = (os.stat(wide).st_dev, os.stat(wide).st_ino)
     monkeypatch.setattr(
         slicing, "_facts", lambda handle: (circle, 0) if facts(handle)[0] == wide_identity else facts(handle)
     )
-    problems = list(size_tree(LocalHost(), str(tmp_path)).root.problems)
+    problems = list(size_tree(LocalHost(), (), str(tmp_path)).root.problems)
     assert problems == [(str(wide), "this folder leads back into one above it")]
     subprocess.run(["rm", "-rf", str(tmp_path / "a-folder-name-of-some-length")], check=True)
 
@@ -275,7 +275,7 @@ def test_mounts_are_not_entered_and_what_vanishes_is_no_problem(tmp_path, monkey
     many_files(tmp_path, folders=6)
     host = LocalHost()
     monkeypatch.setattr(host, "mount_points", lambda: (str(tmp_path / "f1"), str(tmp_path)))
-    tree = size_tree(host, str(tmp_path))
+    tree = size_tree(host, host.drives(), str(tmp_path))
     assert list(tree.root.problems) == [(str(tmp_path / "f1"), "another drive is mounted here")]
     assert tree.at_path(str(tmp_path / "f1")) is None
     opened = slicing.open_folder
@@ -286,8 +286,8 @@ def test_mounts_are_not_entered_and_what_vanishes_is_no_problem(tmp_path, monkey
         return opened(name, above)
 
     monkeypatch.setattr(slicing, "open_folder", gone)
-    assert len(list(size_tree(host, str(tmp_path)).root.problems)) == 1
-    assert list(size_tree(host, str(tmp_path / "not-there")).root.problems) != []
+    assert len(list(size_tree(host, host.drives(), str(tmp_path)).root.problems)) == 1
+    assert list(size_tree(host, host.drives(), str(tmp_path / "not-there")).root.problems) != []
 
 
 def test_a_stop_leaves_what_was_found_marked_as_partial(tmp_path, monkeypatch):
@@ -301,7 +301,7 @@ def test_a_stop_leaves_what_was_found_marked_as_partial(tmp_path, monkeypatch):
         if progress.entries > 300:
             stop.ask()
 
-    tree = size_trees(LocalHost(), [str(tmp_path)], report=watch, stop=stop)[0]
+    tree = size_trees(LocalHost(), (), [str(tmp_path)], report=watch, stop=stop)[0]
     assert not tree.complete and 200 < tree.root.extent.files < 1_200
     assert [one.entries for one in told] == sorted(one.entries for one in told)
 
@@ -309,9 +309,9 @@ def test_a_stop_leaves_what_was_found_marked_as_partial(tmp_path, monkeypatch):
 def test_a_world_counts_lengths_and_a_file_may_be_a_root(world):
     with open(world.path("heron", "film.mkv"), "wb") as file:
         file.truncate(300 * MB)
-    host = world.open().host
+    host = world.open().computer.host
     for root in (world.path("heron"), world.path("heron", "film.mkv")):
-        extent = size_tree(host, root).root.extent
+        extent = size_tree(host, host.drives(), root).root.extent
         assert (extent.bytes, extent.on_disk_bytes, extent.files) == (300 * MB, 300 * MB, 1)
 
 
@@ -342,5 +342,5 @@ def test_what_is_not_here_is_counted_apart(tmp_path, monkeypatch):
     monkeypatch.setattr(slicing, "MAY_BE_AWAY", True)
     for module in (scan_folder, slicing):
         monkeypatch.setattr(module, "not_here", lambda facts: facts.st_size == 9000)
-    extent = size_tree(LocalHost(), str(tmp_path)).root.extent
+    extent = size_tree(LocalHost(), (), str(tmp_path)).root.extent
     assert (extent.files, extent.bytes, extent.not_here_files, extent.not_here_bytes) == (1, 1000, 1, 9000)

@@ -13,7 +13,7 @@ from nuvik.core.hosts.file_contents import Block
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Kind
-from nuvik.core.store.json_codec import from_wire, snapshot_to_wire
+from nuvik.core.store.json_codec import from_json, snapshot_to_json
 from nuvik.core.survey.walk.walk_pool import size_tree
 from nuvik.core.views.survey_headline import survey_headline
 
@@ -59,7 +59,7 @@ def test_the_line_told_is_the_line_meant(world):
 def test_a_full_drive_a_large_file_and_a_bad_name_fail_as_on_real_drives(world):
     world.drive("pipit", filesystem="fat32", capacity_bytes=64_000 * MB, usable_bytes=64_000 * MB)
     world.write()
-    files = world.open().host.files
+    files = world.open().computer.host.files
 
     def write(path: str, count: int) -> None:
         writer = files.create(path, keep_holes=True)
@@ -80,13 +80,13 @@ def test_a_full_drive_a_large_file_and_a_bad_name_fail_as_on_real_drives(world):
     with pytest.raises(PermissionError):
         files.make_link(world.path("pipit", "link"), "goal", to_folder=False)
     write(world.path("kestrel", "fits"), 150 * MB)
-    write_again = world.open().host
+    write_again = world.open().computer.host
     assert write_again.drives()[0].id in ("wren", "kestrel", "pipit")
     assert next(drive for drive in write_again.drives() if drive.id == "kestrel").free_bytes == 50 * MB
 
 
 def test_the_clock_runs_at_the_declared_speeds(world):
-    host = world.open().host
+    host = world.open().computer.host
     writer = host.files.create(world.path("heron", "film"), keep_holes=True)
     writer.put(Block(0, 300 * MB, None))
     writer.finish(300 * MB, flush=True)
@@ -102,10 +102,10 @@ def test_a_drive_that_is_away_is_not_there(world):
     world.data["drive"][2]["attached"] = False
     world.write()
     workspace = world.open()
-    assert not workspace.host.files.exists(world.path("wren", "Trip"))
-    assert [one for one in workspace.survey().libraries if one.drive == "wren"] == []
+    assert not workspace.computer.host.files.exists(world.path("wren", "Trip"))
+    assert [one for one in workspace.survey.take().libraries if one.drive == "wren"] == []
     with pytest.raises(Refused, match="away"):
-        workspace.survey((world.path("wren", "Trip"),))
+        workspace.survey.take((world.path("wren", "Trip"),))
 
 
 def test_a_survey_counts_everything_once(world):
@@ -122,7 +122,7 @@ def test_a_survey_counts_everything_once(world):
         }
     ]
     world.write()
-    snapshot = world.open().survey()
+    snapshot = world.open().survey.take()
     photos, ferry, loose = sorted(snapshot.libraries, key=lambda one: one.name)
     assert (ferry.name, ferry.kind, ferry.opens_per_week, ferry.drive) == ("Ferry [moss]", Kind.GAME, 3, "kestrel")
     assert ferry.tether == world.path("heron", "Ferrymoss")
@@ -144,24 +144,24 @@ def test_snapshots_survive_the_database_and_json_with_any_name(world):
     name = os.fsdecode(b"odd \xff\n[x] \x1b[31m")
     fill(world.path("kestrel", name))
     workspace = world.open()
-    snapshot = workspace.survey()
-    assert workspace.snapshot().libraries == snapshot.libraries
+    snapshot = workspace.survey.take()
+    assert workspace.survey.latest().libraries == snapshot.libraries
     assert snapshot.libraries[0].name == name
-    wire = snapshot_to_wire(snapshot)
-    assert from_wire(type(snapshot), {k: v for k, v in wire.items() if k != "format"}, "it") == snapshot
+    wire = snapshot_to_json(snapshot)
+    assert from_json(type(snapshot), {k: v for k, v in wire.items() if k != "format"}, "it") == snapshot
 
 
 def test_kinds_are_recognised_by_contents(world):
-    host = world.open().host
+    host = world.open().computer.host
     for folder, ending in (("a", ".mkv"), ("b", ".flac"), ("c", ".iso"), ("d", ".xyz")):
         os.mkdir(world.path("heron", folder))
         with open(world.path("heron", folder, f"thing{ending}"), "wb") as file:
             file.truncate(MB)
     with open(world.path("heron", "d", "CACHEDIR.TAG"), "w") as file:
         file.write("Signature: 8a477f597d28d172789f06886806bc55\n")
-    kinds = {os.path.basename(one.path): one.kind for one in world.open().survey().libraries}
+    kinds = {os.path.basename(one.path): one.kind for one in world.open().survey.take().libraries}
     assert kinds == {"a": Kind.VIDEO, "b": Kind.SOUND, "c": Kind.DISC_IMAGE, "d": Kind.CACHE}
-    assert size_tree(host, world.path("heron", "a")).root.extent.on_disk_bytes == MB, (
+    assert size_tree(host, host.drives(), world.path("heron", "a")).root.extent.on_disk_bytes == MB, (
         "in a world length counts as size on disk"
     )
 
@@ -173,7 +173,7 @@ def test_the_headline_names_what_matters_most(world):
     for here, _, names in os.walk(root):
         for name in names:
             os.utime(os.path.join(here, name), (1.5e9, 1.5e9))
-    said = survey_headline(world.open().survey())
+    said = survey_headline(world.open().survey.take())
     assert said.startswith("Kestrel is nearly full: ")
     assert "1 library there" in said
     assert "not used for a year" in said
@@ -189,7 +189,7 @@ def test_this_computer_lists_real_drives():
 
 def test_a_database_of_a_newer_nuvik_is_refused(world):
     workspace = world.open()
-    with sqlite3.connect(workspace.database.path) as connection:
+    with sqlite3.connect(workspace.computer.database.path) as connection:
         connection.execute("PRAGMA user_version = 99")
     with pytest.raises(Refused, match="newer Nuvik"):
         world.open()

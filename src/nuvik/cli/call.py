@@ -19,7 +19,7 @@ from nuvik.core.model.errors import BadInput
 from nuvik.core.model.progress import Stop
 
 if TYPE_CHECKING:
-    from nuvik.core.workspace import Workspace
+    from nuvik.core.stages.workspace import Workspace
 
 EXIT_FINDINGS = 5
 
@@ -47,7 +47,7 @@ class Call:
 
     def open(self) -> Workspace:
         """The computer and database that the options name, opened anew. Raises Refused."""
-        from nuvik.core.workspace import open_workspace
+        from nuvik.core.stages.workspace import open_workspace
 
         return open_workspace(self.world, self.state)
 
@@ -124,20 +124,6 @@ def choose_units(kind: str | None) -> None:
     if kind not in list(units.Base):
         raise BadInput(f"“{kind}” is no kind of units.", next_step="Say decimal or binary.")
     units.prefer(units.Base(kind))
-
-
-def sizes_by_drive(given: list[str] | None, call: Call) -> dict[str, int]:
-    """`DRIVE=SIZE` options, a size or a share such as `10%`, as bytes by drive id. Raises BadInput and Refused."""
-    from nuvik.core.survey.drives.drive_input import headroom_of
-
-    found = {}
-    for text in given or []:
-        name, sign, size = text.partition("=")
-        if not sign:
-            raise BadInput(f"“{text}” is not DRIVE=SIZE.", next_step="Write for example kestrel=50G.")
-        drive = call.workspace.drive_or_refuse(name)
-        found[drive.id] = headroom_of(size, drive) if size.strip().endswith("%") else units.parse_bytes(size)
-    return found
 
 
 @contextmanager

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import os
-from dataclasses import replace
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -71,14 +70,13 @@ def add_to(app: typer.Typer) -> None:
         """Tell Nuvik about a library, or show what was told. The folder at PATH counts as one from then on."""
         from nuvik.core.model.library import Card
         from nuvik.core.model.paths import normalised
-        from nuvik.core.survey.card_input import kind_of, name_of, opens_of, part_of, speed_of
+        from nuvik.core.views.documents import document
 
         place = os.path.realpath(normalised(path))
         if not os.path.lexists(place):
-            raise Refused(f"Nothing lies at {shown(place)}.", next_step="Check the path.")
-        card = Card(path=place) if forget else call.workspace.card(place)
-        if took is not None:
-            card = call.workspace.timed(place, took)
+            raise Refused(f"There is nothing at {shown(place)}.", next_step="Check the path.")
+        survey = call.workspace.survey
+        card = Card(path=place) if forget else survey.card(place) if took is None else survey.timed(place, took)
         switches = {
             "pin": pin,
             "overrule": overrule,
@@ -87,27 +85,24 @@ def add_to(app: typer.Typer) -> None:
             "use": use,
             "attached": attached,
         }
-        given: dict[str, Any] = {
-            "name": None if name is None else name_of(name),
-            "kind": kind_of(kind) if kind else None,
-            "opens_per_week": None if opens is None else opens_of(str(opens)),
-            "needs_read_bytes_per_s": None if needs is None else speed_of(needs),
-            "keep_with": None if with_ is None else tuple(_another(one, place) for one in with_),
-            "apart_from": None if apart is None else tuple(_another(one, place) for one in apart),
-            "collection": name_of(collection) if collection else None,
-            "parts": None if part is None else tuple(part_of(one, place) for one in part),
+        changed = survey.card_from_options(
+            card,
+            name=name,
+            kind=kind,
+            opens_per_week=opens,
+            needs_read_bytes_per_s=needs,
+            keep_with=with_,
+            apart_from=apart,
+            collection=collection,
+            parts=part,
             **{_FLAGS[switch][0]: value for switch, value in switches.items()},
-        }
-        told = {field: value for field, value in given.items() if value is not None}
-        if told or forget or took is not None:
-            card = replace(card, **told)
-            call.workspace.tell(card)
+        )
+        if changed != card or forget or took is not None:
+            survey.keep_cards([changed])
         if call.as_json:
-            from nuvik.core.store.json_codec import to_wire
-
-            call.document("card", to_wire(card))
+            call.document("card", document(changed))
         else:
-            for line in _lines(card):
+            for line in _lines(changed):
                 call.say(line)
 
     cards = typer.Typer(help="Write all cards to a file, or read them from one.", no_args_is_help=True)
@@ -116,34 +111,14 @@ def add_to(app: typer.Typer) -> None:
     @command(cards, "export")
     def export(call: Call, file: Annotated[str, typer.Argument(metavar="FILE.toml", show_default=False)]) -> None:
         """Write every card to a TOML file."""
-        from nuvik.core.input.cards_file import cards_text
-        from nuvik.core.store.safe_file import write_text
-
-        told = call.workspace.cards()
-        write_text(file, cards_text(told))
-        call.say(f"{format_count(len(told), 'card')} written to {shown(file)}.")
+        count = call.workspace.survey.export_cards(file)
+        call.say(f"{format_count(count, 'card')} written to {shown(file)}.")
 
     @command(cards, "import")
     def read(call: Call, file: Annotated[str, typer.Argument(metavar="FILE.toml", show_default=False)]) -> None:
         """Read cards from a TOML file; where one says something, it counts from now on."""
-        from nuvik.core.input.cards_file import read_cards_file
-
-        found = read_cards_file(file, os.path.dirname(os.path.abspath(file)))
-        known = {card.path: card for card in call.workspace.cards()}
-        call.workspace.tell(*(card.told_over(known[card.path]) if card.path in known else card for card in found))
-        call.say(f"{format_count(len(found), 'card')} read from {shown(file)}; the next survey goes by what they say.")
-
-
-def _another(path: str, this: str) -> str:
-    """The place of another library than `this`. Raises Refused when nothing lies there."""
-    from nuvik.core.model.paths import normalised
-
-    place = os.path.realpath(normalised(path))
-    if place == this:
-        raise Refused(f"{shown(place)} is that library itself.", next_step="Name another one.")
-    if not os.path.isdir(place):
-        raise Refused(f"No library lies at {shown(place)}.", next_step="Check the path.")
-    return place
+        count = call.workspace.survey.import_cards(file)
+        call.say(f"{format_count(count, 'card')} read from {shown(file)}; the next survey goes by what they say.")
 
 
 def _lines(card: Card) -> list[str]:

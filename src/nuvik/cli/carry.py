@@ -8,16 +8,15 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from nuvik.cli.call import EXIT_FINDINGS, Call, command, sizes_by_drive, stopping
+from nuvik.cli.call import EXIT_FINDINGS, Call, command, stopping
 from nuvik.cli.plan import Headroom, OnTrial, show_rehearsal, with_headroom
 from nuvik.core.model.journal import State
 from nuvik.core.model.names import shorten, shown
-from nuvik.core.model.progress import Event, Stop
+from nuvik.core.model.progress import Event, Report, Stop
 from nuvik.core.model.units import format_bytes, format_duration, format_speed
 
 if TYPE_CHECKING:
     from nuvik.core.carrying.run import Outcome
-    from nuvik.core.carrying.work import Work
 
 Yes = Annotated[bool, typer.Option("--yes", help="Really do it; without, only say what would happen.")]
 WhichMove = Annotated[str, typer.Argument(metavar="MOVE", help="A move's number, or “last”.")]
@@ -33,15 +32,12 @@ def add_to(app: typer.Typer) -> None:
         headroom: Headroom = None,
     ) -> None:
         """Carry out a plan: copy, prove, switch, release."""
-        from nuvik.core.carrying.run import carry_plan
-        from nuvik.core.store.plan_file import read_plan
-
-        read = with_headroom(read_plan(plan), headroom, call)
+        opened = with_headroom(call.workspace.plan.read(plan), headroom, call)
         if not yes:
-            show_rehearsal(call, read, on_trial, one_line=True)
+            show_rehearsal(call, opened, on_trial, one_line=True)
             call.aside("Nothing was moved: add --yes to carry it out.")
             return
-        _run(call, lambda work: carry_plan(work, read, on_trial))
+        _run(call, lambda report, stop: call.workspace.carry.carry(opened, on_trial, report, stop))
 
     @command(app, "shift")
     def shift(
@@ -53,35 +49,30 @@ def add_to(app: typer.Typer) -> None:
         headroom: Headroom = None,
     ) -> None:
         """Move one library now: rehearse it, and with --yes carry it out."""
-        from nuvik.core.carrying.run import carry_plan
-
-        plan = call.workspace.plan(call.workspace.draft([(path, goal)], sizes_by_drive(headroom, call)))
+        workspace = call.workspace
+        plan = workspace.plan.make(workspace.plan.draft([(path, goal)], workspace.drives.sizes(headroom or ())))
         if not yes:
             show_rehearsal(call, plan, on_trial, one_line=True)
             call.aside("Nothing was moved: add --yes to carry it out.")
             return
-        _run(call, lambda work: carry_plan(work, plan, on_trial))
+        _run(call, lambda report, stop: workspace.carry.carry(plan, on_trial, report, stop))
 
     @command(app, "resume")
     def resume(call: Call) -> None:
         """Go on with what a stop left midway."""
-        from nuvik.core.carrying.run import resume
-
-        _run(call, resume)
+        _run(call, call.workspace.carry.resume)
 
     @command(app, "undo")
     def undo(call: Call, move: WhichMove, yes: Yes = False) -> None:
         """Take a move back: the library returns to where it came from."""
-        from nuvik.core.carrying.run import outlook_of_undo, undo
-
         if not yes:
-            meant, way = outlook_of_undo(call.workspace.work(), move)
+            meant, way = call.workspace.logbook.outlook(move)
             if call.as_json:
                 call.line("undo", {"move": meant.id, "library": meant.library, "says": way.says})
             call.say(f"Move {meant.id}: {way.says}")
             call.aside("Nothing was changed: add --yes to take it back.")
             return
-        _run(call, lambda work: undo(work, move))
+        _run(call, lambda report, stop: call.workspace.logbook.undo(move, report, stop))
 
     @command(app, "release")
     def release(
@@ -93,18 +84,16 @@ def add_to(app: typer.Typer) -> None:
         ] = False,
     ) -> None:
         """Let the kept original of a move on trial go."""
-        from nuvik.core.carrying.run import release
-
-        _run(call, lambda work: release(work, move, even_if_changed))
+        _run(call, lambda report, stop: call.workspace.logbook.release(move, even_if_changed, report, stop))
 
 
-def _run(call: Call, act: Callable[[Work], Outcome]) -> None:
+def _run(call: Call, act: Callable[[Report, Stop], Outcome]) -> None:
     """Do the work while telling of it; Ctrl+C stops it at the next safe point."""
     stop = Stop()
     workspace = call.workspace
     with stopping(stop, call):
-        outcome = act(workspace.work(_json_line(call) if call.as_json else _Teller(call), stop))
-    labels = workspace.labels()
+        outcome = act(_json_line(call) if call.as_json else _Teller(call), stop)
+    labels = workspace.drives.labels()
     for drive, freed in outcome.freed_bytes.items():
         expected = outcome.expected_freed_bytes[drive]
         call.say(f"{labels.get(drive, drive)}: {format_bytes(freed)} freed, {format_bytes(expected)} expected.")

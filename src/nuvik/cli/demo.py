@@ -9,7 +9,7 @@ import typer
 from nuvik.cli.call import Call, command
 
 if TYPE_CHECKING:
-    from nuvik.core.workspace import Workspace
+    from nuvik.core.stages.workspace import Workspace
 
 
 def add_to(app: typer.Typer) -> None:
@@ -33,7 +33,7 @@ def add_to(app: typer.Typer) -> None:
 
 
 def _household(call: Call, at: str | None, fresh: bool) -> Workspace:
-    from nuvik.core.workspace import open_workspace
+    from nuvik.core.stages.workspace import open_workspace
     from nuvik.demo.build import household_at
 
     return open_workspace(household_at(at, fresh), call.state)

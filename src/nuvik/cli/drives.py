@@ -26,14 +26,14 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
     ) -> None:
         """List the drives: capacity, use, speed and tier, fastest first; with names, all that is known of each."""
-        from nuvik.core.store.json_codec import drive_to_wire
+        from nuvik.core.views.documents import drive_document
 
-        found = call.workspace.host.drives()
+        found = call.workspace.drives.all()
         if names:
-            found = tuple(call.workspace.drive_or_refuse(name) for name in names)
+            found = tuple(call.workspace.drives.find(name) for name in names)
         if call.as_json:
-            findings = call.workspace.findings()
-            told = [{**drive_to_wire(one), "findings": findings.get(one.id, [])} for one in found]
+            findings = call.workspace.drives.findings()
+            told = [{**drive_document(one), "findings": findings.get(one.id, [])} for one in found]
             call.document("drives", {"drives": told})
             return
         if names:
@@ -66,30 +66,15 @@ def add_to(app: typer.Typer) -> None:
         forget: Annotated[bool, typer.Option("--forget", help="Strike it from the drive book.")] = False,
     ) -> None:
         """Tell Nuvik about a drive: its name, headroom, what it is for."""
-        from dataclasses import replace
-
-        from nuvik.core.survey.drives.drive_input import clean_name, headroom_of
-
-        meant = call.workspace.drive_or_refuse(which)
+        stage = call.workspace.drives
+        drive = stage.find(which)
         if forget:
-            call.workspace.book.forget(meant)
-            call.say(f"{shown(meant.label)} is struck from the book; its measurements are kept.")
+            stage.forget(drive)
+            call.say(f"{shown(drive.label)} is struck from the drive book; its measurements are kept.")
             return
-        told = call.workspace.book.told_of(meant)
-        if name is not None:
-            told = replace(told, label=clean_name(name))
-        if headroom is not None:
-            told = replace(told, headroom_bytes=headroom_of(headroom, meant))
-        if welcomes is not None:
-            told = replace(told, welcomes=tuple(str(kind) for kind in welcomes))
-        if portable is not None:
-            told = replace(told, portable=portable)
-        if template is not None:
-            from nuvik.core.planning.drafting.target_paths import clean_template
-
-            told = replace(told, target_template=clean_template(template, meant))
-        call.workspace.book.tell(meant, told)
-        _tell_all(call, call.workspace.drive_or_refuse(meant.id))
+        kinds = None if welcomes is None else ", ".join(welcomes)
+        stage.tell(drive, name=name, headroom=headroom, welcomes=kinds, portable=portable, template=template)
+        _tell_all(call, stage.find(drive.id))
 
     @command(app, "advise")
     def advise(
@@ -104,38 +89,32 @@ def add_to(app: typer.Typer) -> None:
         ] = False,
     ) -> None:
         """Which file system a drive should have, and how the system's own tool makes it. Nuvik does not format."""
-        from nuvik.core.planning.buying.filesystem_advice import (
-            advice_in_words,
-            needs_of,
-            steps_to_better,
-            this_system,
-            weigh,
-        )
+        from nuvik.core.views.filesystem_view import filesystem_view
 
-        snapshot = call.workspace.snapshot()
-        meant = call.workspace.drive_or_refuse(which)
-        wanted = [one for one in snapshot.libraries if not meant.welcomes or one.kind in meant.welcomes]
-        needs = needs_of(systems or [], wanted, links)
-        weighed = weigh(needs, meant.capacity_bytes)
+        snapshot = call.workspace.survey.latest()
+        drive = call.workspace.drives.find(which)
+        needs = call.workspace.drives.needs(systems or [], drive, links, snapshot)
+        view = filesystem_view(drive, needs, snapshot)
         if call.as_json:
             call.document(
                 "advice",
                 {
-                    "drive": meant.id,
-                    "says": advice_in_words(meant, needs),
+                    "drive": drive.id,
+                    "says": view.sentence,
                     "filesystems": [
-                        {"filesystem": one.filesystem, "lacks": one.lacks, "notes": one.notes} for one in weighed
+                        {"filesystem": advice.filesystem, "lacks": advice.lacks, "notes": advice.notes}
+                        for advice in view.weighed
                     ],
                 },
             )
             return
-        call.say(advice_in_words(meant, needs))
-        for one in weighed:
-            fits = "fits" if not one.lacks else "lacks"
-            call.say(f"  {one.filesystem:<6} {fits:<6} {'; '.join((*one.lacks, *one.notes))}".rstrip())
-        if steps := steps_to_better(meant, needs, snapshot.on_drive(meant.id), this_system()):
-            call.say("If you want to change it (Nuvik does not):")
-            for number, step in enumerate(steps, start=1):
+        call.say(view.sentence)
+        for advice in view.weighed:
+            fits = "fits" if not advice.lacks else "lacks"
+            call.say(f"  {advice.filesystem:<6} {fits:<6} {'; '.join((*advice.lacks, *advice.notes))}".rstrip())
+        if view.steps:
+            call.say("If you want to change it (Nuvik does not format drives):")
+            for number, step in enumerate(view.steps, start=1):
                 call.say(f"  {number}. {step}")
 
 
@@ -159,7 +138,7 @@ def _line(drive: Drive) -> str:
 def _tell_all(call: Call, drive: Drive) -> None:
     from nuvik.core.views.drive_page import drive_page
 
-    libraries = sum(one.bytes for one in call.workspace.snapshot().on_drive(drive.id))
+    libraries = sum(one.bytes for one in call.workspace.survey.latest().on_drive(drive.id))
     call.say(shown(drive.label))
-    for name, words in drive_page(drive, libraries, call.workspace.findings().get(drive.id, [])):
+    for name, words in drive_page(drive, libraries, call.workspace.drives.findings().get(drive.id, [])):
         call.say(f"  {name:<14} {words}")

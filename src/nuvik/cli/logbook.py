@@ -13,17 +13,17 @@ def add_to(app: typer.Typer) -> None:
     @command(app, "logbook")
     def logbook(call: Call) -> None:
         """Show every move, newest first: its state, and what it took beside what was expected."""
-        from nuvik.core.store.json_codec import to_wire
+        from nuvik.core.views.documents import document
 
         workspace = call.workspace
-        moves = list(reversed(workspace.journal.moves()))
+        moves = list(reversed(workspace.logbook.moves()))
         if call.as_json:
-            call.document("logbook", {"moves": [to_wire(move) for move in moves]})
+            call.document("logbook", {"moves": [document(move) for move in moves]})
             return
         if not moves:
             call.say("Nothing was moved yet.")
             return
-        labels = workspace.labels()
+        labels = workspace.drives.labels()
         for move in moves:
             here, there = move.source_drive, move.target_drive
             way = f"{shown(labels.get(here, here))} → {shown(labels.get(there, there))}"

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from nuvik.cli.call import EXIT_FINDINGS, Call, command, sizes_by_drive
+from nuvik.cli.call import EXIT_FINDINGS, Call, command
 from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Plan
@@ -56,20 +56,20 @@ def add_to(app: typer.Typer) -> None:
         headroom: Headroom = None,
     ) -> None:
         """Write a plan of your own moves: each library and the drive or folder it goes to."""
-        from nuvik.core.store.json_codec import plan_to_wire
-        from nuvik.core.store.plan_file import write_plan
-        from nuvik.core.views.draft_sentences import headline, totals
+        from nuvik.core.views.documents import plan_document
+        from nuvik.core.views.draft_sentences import draft_headline, totals
 
         if len(moves) % 2:
             raise BadInput(f"{shown(moves[-1])} has no drive to go to.", next_step="Give pairs: PATH DRIVE.")
         pairs = list(zip(moves[::2], moves[1::2], strict=True))
-        made = call.workspace.draft(pairs, sizes_by_drive(headroom, call))
-        plan = call.workspace.plan(made)
-        write_plan(plan, output)
+        workspace = call.workspace
+        made = workspace.plan.draft(pairs, workspace.drives.sizes(headroom or ()))
+        plan = workspace.plan.make(made)
+        workspace.plan.write(plan, output)
         if call.as_json:
-            call.document("plan", {name: inner for name, inner in plan_to_wire(plan).items() if name != "format"})
+            call.document("plan", plan_document(plan))
             return
-        call.say(headline(made))
+        call.say(draft_headline(made))
         call.say(totals(made))
         call.say(f"Written to {shown(output)}. Next: nuvik rehearse {shown(output)}")
 
@@ -85,15 +85,14 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
     ) -> None:
         """Show a plan, and step by step how it stands against the last survey."""
-        from nuvik.core.planning.drafting.plan_vs_survey import State, draft_of, plan_headline, standings
-        from nuvik.core.store.json_codec import to_wire
-        from nuvik.core.store.plan_file import read_plan, write_plan
+        from nuvik.core.views.documents import document
+        from nuvik.core.views.plan_sentences import plan_headline, still_holds
 
         workspace = call.workspace
-        opened, snapshot = read_plan(plan), workspace.snapshot()
+        opened, snapshot = workspace.plan.read(plan), workspace.survey.latest()
         if not snapshot.libraries:
             raise Refused("No library is known yet, so a plan cannot be compared.", next_step="Survey first.")
-        found = standings(opened, snapshot)
+        found = workspace.plan.standings(opened, snapshot)
         if call.as_json:
             call.document(
                 "standing",
@@ -102,7 +101,7 @@ def add_to(app: typer.Typer) -> None:
                         {"n": one.step.n, "library": one.step.library, "state": one.state, "words": one.words}
                         for one in found
                     ],
-                    "landings": to_wire(opened.landings),
+                    "landings": document(opened.landings),
                     "in_words": plan_headline(found),
                 },
             )
@@ -110,14 +109,16 @@ def add_to(app: typer.Typer) -> None:
             call.say(plan_headline(found))
             say_steps(call, opened, [f"{one.state}: {one.words}" if one.words else str(one.state) for one in found])
         if beside is not None:
-            _say_beside(call, draft_of(opened, snapshot)[0], draft_of(read_plan(beside), snapshot)[0], (plan, beside))
+            other = workspace.plan.read(beside)
+            drafts = [workspace.plan.draft_of(each, snapshot)[0] for each in (opened, other)]
+            _say_beside(call, drafts[0], drafts[1], (plan, beside))
         if renew is not None:
-            draft, left = draft_of(opened, snapshot)
-            write_plan(workspace.plan(draft), renew)
+            draft, left = workspace.plan.draft_of(opened, snapshot)
+            workspace.plan.write(workspace.plan.make(draft), renew)
             for words in left:
                 call.say(f"  Left out: {words}.")
             call.say(f"Written to {shown(renew)}. Next: nuvik rehearse {shown(renew)}")
-        elif any(one.state is not State.HOLDS for one in found):
+        elif not still_holds(found):
             raise typer.Exit(EXIT_FINDINGS)
 
     @command(app, "rehearse")
@@ -141,41 +142,20 @@ def add_to(app: typer.Typer) -> None:
         side_by_side: Annotated[bool, typer.Option("--side-by-side", help="Would moves at once be quicker?")] = False,
     ) -> None:
         """Simulate a plan: time, free space at every step, whatever forbids it, and what-ifs. Changes nothing."""
-        from nuvik.core.rehearsal import whatifs
-        from nuvik.core.rehearsal.whatif_catalogue import grown, new_of, slower_of
-        from nuvik.core.store.plan_file import read_plan
-
-        workspace = call.workspace
-        opened = with_headroom(read_plan(plan), headroom, call)
-        drive = workspace.drive_or_refuse
-        supposed: list[whatifs.WhatIf] = [whatifs.Away(drive(one)) for one in away or ()]
-        supposed += [slower_of(drive(one), factor) for one, factor in _pairs(slower, "wren=2")]
-        supposed += [whatifs.Crumbs(drive(one)) for one in small or ()]
-        supposed += [new_of(kind, size) for kind, size in _pairs(new, "game=90G")]
-        supposed += [whatifs.Fails(drive(one)) for one in fails or ()]
-        supposed += [whatifs.Bought(workspace.candidate(one)) for one in buy or ()]
-        if weeks is not None:
-            if not 0 < weeks <= 10_000:
-                raise BadInput(f"--weeks {weeks:g} cannot be.", next_step="Say a number above 0.")
-            supposed.append(grown(weeks, workspace.growth()))
-        if stop_after is not None:
-            if not 1 <= stop_after <= len(opened.steps):
-                raise BadInput(f"There is no step {stop_after}.", next_step=f"The plan has {len(opened.steps)} steps.")
-            supposed.append(whatifs.StopAfter(stop_after))
-        if side_by_side:
-            supposed.append(whatifs.SideBySide())
+        opened = with_headroom(call.workspace.plan.read(plan), headroom, call)
+        supposed = call.workspace.rehearse.what_ifs(
+            opened,
+            away=away or (),
+            slower=slower or (),
+            small_files=small or (),
+            new=new or (),
+            fails=fails or (),
+            buy=buy or (),
+            weeks=weeks,
+            stop_after=stop_after,
+            side_by_side=side_by_side,
+        )
         show_rehearsal(call, opened, on_trial, what_ifs=supposed)
-
-
-def _pairs(given: list[str] | None, example: str) -> list[tuple[str, str]]:
-    """`NAME=VALUE` options. Raises BadInput."""
-    found = []
-    for text in given or ():
-        name, sign, value = text.partition("=")
-        if not sign:
-            raise BadInput(f"“{shown(text)}” has no =.", next_step=f"Write for example {example}.")
-        found.append((name, value))
-    return found
 
 
 def say_steps(call: Call, plan: Plan, notes: list[str]) -> None:
@@ -200,22 +180,21 @@ def with_headroom(plan: Plan, headroom: list[str] | None, call: Call) -> Plan:
     """The plan with the floors that the options ask for."""
     from dataclasses import replace
 
-    return replace(plan, headroom_bytes={**plan.headroom_bytes, **sizes_by_drive(headroom, call)})
+    return replace(plan, headroom_bytes={**plan.headroom_bytes, **call.workspace.drives.sizes(headroom or ())})
 
 
 def show_rehearsal(
     call: Call, plan: Plan, on_trial: bool, one_line: bool = False, what_ifs: Sequence[WhatIf] = ()
 ) -> Timeline:
     """Rehearse and print; ends with exit code 3 when something forbids the plan."""
-    from nuvik.core.rehearsal.forecast import in_words
-    from nuvik.core.store.json_codec import to_wire
-    from nuvik.core.views.rehearsal_headline import rehearsal_headline
+    from nuvik.core.views.documents import document
+    from nuvik.core.views.rehearsal_sentences import forecast_line, rehearsal_headline
 
     workspace = call.workspace
-    timeline = workspace.rehearse(plan, on_trial, what_ifs=what_ifs)
-    labels = workspace.labels()
+    timeline = workspace.rehearse.rehearse(plan, on_trial, what_ifs=what_ifs)
+    labels = workspace.drives.labels()
     if call.as_json:
-        (call.line if one_line else call.document)("rehearsal", to_wire(timeline))
+        (call.line if one_line else call.document)("rehearsal", document(timeline))
     else:
         call.say(rehearsal_headline(timeline, labels))
         by_number = {step.n: step for step in plan.steps}
@@ -237,7 +216,7 @@ def show_rehearsal(
         for effect in timeline.effects:
             call.say(f"  Supposed: {effect.what}: {effect.words}.")
         for forecast in timeline.forecast:
-            call.say(f"  {in_words(forecast, labels[forecast.drive])}.")
+            call.say(f"  {forecast_line(forecast, labels[forecast.drive])}.")
         if timeline.calibration:
             call.say(f"  {timeline.calibration[0].upper()}{timeline.calibration[1:]}.")
         for note in timeline.notes:

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-import os
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from nuvik.cli.call import EXIT_FINDINGS, Call, command, sizes_by_drive
+from nuvik.cli.call import EXIT_FINDINGS, Call, command
 from nuvik.cli.plan import Headroom, say_steps
-from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.errors import BadInput
 from nuvik.core.model.names import shown
 
 if TYPE_CHECKING:
     from nuvik.core.model.plan import Plan
     from nuvik.core.model.wishes import Wishes
-    from nuvik.core.planning.drafting.recommendation import Answer
+    from nuvik.core.planning.drafting.recommendation import Recommendation
 
 
 def add_to(app: typer.Typer) -> None:
@@ -52,44 +51,54 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
     ) -> None:
         """Compute the best placement, with reasons and a proof; with -o, write it as a plan."""
-        from nuvik.core.store.json_codec import plan_to_wire, to_wire
-        from nuvik.core.store.plan_file import write_plan
+        from nuvik.core.views.documents import document, plan_document
+        from nuvik.core.views.recommendation_sentences import recommendation_sentences
 
-        wishes = _wishes(call, headroom, free, weeks, style, most_moves, hours, grow, pin, forbid, whole, weigh)
-        if weigh and all("=" not in one for one in weigh):
+        workspace = call.workspace
+        wishes = workspace.plan.wishes_from_options(
+            headroom_bytes=workspace.drives.sizes(headroom or ()),
+            free_more_bytes=workspace.drives.sizes(free or ()),
+            weeks=weeks,
+            style=style,
+            most_moves=most_moves,
+            hours=hours,
+            grow_weeks=grow,
+            pinned=pin or (),
+            forbidden=forbid or (),
+            whole=whole,
+            weights=[text for text in weigh or () if "=" in text],
+        )
+        if weigh and all("=" not in text for text in weigh):
             _say_weights(call, wishes)
             return
-        found = call.workspace.propose(wishes)
-        plan = call.workspace.plan(found.draft) if found.draft.places else None
+        recommendation = workspace.plan.recommend(wishes)
+        proposal, words = recommendation.proposal, recommendation_sentences(recommendation)
+        plan = workspace.plan.make(recommendation.draft, recommendation) if recommendation.draft.places else None
         if output is not None and plan is not None:
-            write_plan(plan, output)
+            workspace.plan.write(plan, output)
         if call.as_json:
-            document = (
-                {name: inner for name, inner in plan_to_wire(plan).items() if name != "format"}
-                if plan
-                else {"steps": [], "proven_gap": found.proposal.gap, "kept": to_wire(tuple(found.draft.kept.values()))}
-            )
+            kept = {"steps": [], "proven_gap": proposal.gap, "kept": document(tuple(recommendation.kept.values()))}
             call.document(
                 "plan",
                 {
-                    **document,
-                    "short_bytes": found.proposal.short_bytes,
-                    "in_words": found.in_words(),
-                    "unmet": [one.words for one in found.proposal.unmet],
-                    "weights": to_wire(wishes.weighed),
-                    "contradictions": [[one.wish, *one.others] for one in found.contradictions],
+                    **(plan_document(plan) if plan else kept),
+                    "short_bytes": proposal.short_bytes,
+                    "in_words": words,
+                    "unmet": [demand.words for demand in proposal.unmet],
+                    "weights": document(wishes.weighed),
+                    "contradictions": [[one.wish, *one.others] for one in recommendation.contradictions],
                 },
             )
-            call.say(found.in_words())
+            call.say(words)
         else:
-            _say_proposal(call, found, plan)
+            _say_recommendation(call, recommendation, words, plan)
         if output is not None:
             call.say(
                 f"Written to {shown(output)}. Next: nuvik rehearse {shown(output)}"
                 if plan
                 else "Nothing moves, so no plan was written."
             )
-        if found.proposal.short_bytes or found.proposal.unmet or found.arranged.stuck:
+        if proposal.short_bytes or proposal.unmet or recommendation.arranged.stuck:
             raise typer.Exit(EXIT_FINDINGS)
 
     @command(app, "landing")
@@ -100,27 +109,26 @@ def add_to(app: typer.Typer) -> None:
         forget: Annotated[bool, typer.Option("--forget", help="Forget what was chosen for this kind.")] = False,
     ) -> None:
         """Show where new content of each kind goes, or choose where one kind goes from now on."""
-        from nuvik.core.store.json_codec import to_wire
-        from nuvik.core.survey.card_input import kind_of
+        from nuvik.core.views.documents import document
 
         workspace = call.workspace
-        meant = kind_of(kind) if kind else None
+        meant = workspace.plan.kind(kind) if kind else None
         if meant is not None and goal is not None:
-            chosen = workspace.set_landing(meant, goal)
+            chosen = workspace.plan.set_landing(meant, goal)
             call.say(
                 f"New content of the kind {meant} is to go to {shown(chosen.path)}. Choose that folder in the "
                 "programs that bring it."
             )
         elif meant is not None and forget:
-            workspace.landings.forget(meant)
+            workspace.plan.forget_landing(meant)
             call.say(f"Nothing is chosen for {meant} any more.")
         elif goal is None and forget:
             raise BadInput("Which kind is to be forgotten?", next_step="Say for example: nuvik landing game --forget")
-        rows = [one for one in workspace.where_new_content_goes() if meant is None or one.kind is meant]
+        rows = [one for one in workspace.plan.landings() if meant is None or one.kind is meant]
         if call.as_json:
-            call.document("landing", {"landings": to_wire(rows)})
+            call.document("landing", {"landings": document(rows)})
             return
-        labels = workspace.labels()
+        labels = workspace.drives.labels()
         for one in rows:
             before = f", so far to {shown(labels.get(one.before, one.before))}" if one.before else ""
             call.say(f"  {one.kind:<11} {shown(one.path)}{before}: {one.reason}")
@@ -137,60 +145,10 @@ def _say_weights(call: Call, wishes: Wishes) -> None:
         call.say(f"  {name:<16} {seconds:>8g} s  {says}")
 
 
-def _say_proposal(call: Call, found: Answer, plan: Plan | None) -> None:
+def _say_recommendation(call: Call, recommendation: Recommendation, words: str, plan: Plan | None) -> None:
     from nuvik.core.views.draft_sentences import totals
 
-    call.say(found.in_words())
+    call.say(words)
     if plan:
         say_steps(call, plan, [step.reason for step in plan.steps])
-        call.say(totals(found.draft))
-
-
-def _wishes(
-    call: Call,
-    headroom: list[str] | None,
-    free: list[str] | None,
-    weeks: float,
-    style: str,
-    most_moves: int | None,
-    hours: float | None,
-    grow: float | None,
-    pin: list[str] | None,
-    forbid: list[str] | None,
-    whole: bool,
-    weigh: list[str] | None,
-) -> Wishes:
-    """What the options ask for. Raises BadInput and Refused."""
-    from nuvik.core.model.paths import normalised
-    from nuvik.core.model.wishes import Wishes
-    from nuvik.core.planning.drafting.wishes_input import count_of, number_of, style_of, weights_of
-
-    wanted = style_of(style)
-    growing = number_of("" if grow is None else str(grow), "--room-to-grow")
-    asked = {**(call.workspace.room_to_grow(growing) if growing else {}), **sizes_by_drive(headroom, call)}
-    moving_hours = number_of("" if hours is None else str(hours), "--hours")
-    known = {one.path: one.id for one in call.workspace.snapshot().libraries}
-
-    def id_of(path: str) -> str:
-        if (place := os.path.realpath(normalised(path))) not in known:
-            raise Refused(f"No library is known at {shown(place)}.", next_step="“nuvik survey” lists them.")
-        return known[place]
-
-    forbidden = set()
-    for text in forbid or ():
-        path, sign, drive = text.rpartition("=")
-        if not sign:
-            raise BadInput(f"“{shown(text)}” is not PATH=DRIVE.", next_step="Write for example Games/Kite=heron.")
-        forbidden.add((id_of(path), call.workspace.drive_or_refuse(drive).id))
-    return Wishes(
-        style=wanted,
-        weights=weights_of(wanted, [one for one in weigh or [] if "=" in one]),
-        weeks=number_of(str(weeks), "--weeks") or 0.0,
-        headroom_bytes=asked,
-        free_more_bytes=sizes_by_drive(free, call),
-        pinned=frozenset(map(id_of, pin or ())),
-        forbidden=frozenset(forbidden),
-        most_moves=count_of("" if most_moves is None else str(most_moves), "--most-moves"),
-        most_moving_s=None if moving_hours is None else moving_hours * 3600,
-        whole=whole,
-    )
+        call.say(totals(recommendation.draft))

@@ -36,7 +36,7 @@ def add_to(app: typer.Typer) -> None:
         stop = Stop()
         try:
             with stopping(stop, call):
-                outcomes = problems + call.workspace.gauge(budgets, _progress, stop) if budgets else problems
+                outcomes = problems + call.workspace.drives.gauge(budgets, _progress, stop) if budgets else problems
         except StopRequested:
             raise Stopped(
                 "Stopped as asked; the test file is removed.", next_step="What was measured before is kept."
@@ -44,9 +44,9 @@ def add_to(app: typer.Typer) -> None:
         finally:
             _clear()
         if call.as_json:
-            from nuvik.core.store.json_codec import to_wire
+            from nuvik.core.views.documents import document
 
-            call.document("gauge", {"drives": [to_wire(outcome) for outcome in outcomes]})
+            call.document("gauge", {"drives": [document(outcome) for outcome in outcomes]})
         for outcome in outcomes:
             _tell(call, outcome)
         if all(outcome.result is None for outcome in outcomes):
@@ -62,10 +62,12 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
     ) -> None:
         """What a drive to buy would change: price beside what really arrives, and the waiting it saves."""
-        verdicts = call.workspace.verdicts(candidates)
+        from nuvik.core.views.purchase_sentences import verdict_sentence
+
+        verdicts = call.workspace.drives.verdicts(candidates)
         if not verdicts:
             raise Refused(
-                f"There are no candidates in {shown(call.workspace.candidates_path)}.",
+                f"There are no candidates in {shown(call.workspace.drives.candidates_path)}.",
                 next_step="Write some there, or name a file; docs/candidates.md shows how.",
             )
         if call.as_json:
@@ -102,7 +104,7 @@ def add_to(app: typer.Typer) -> None:
                 f"  {format_duration(candidate.felt_load_s):>7}  {format_duration(one.saves_s_per_week):>12}"
             )
         for one in verdicts:
-            call.say(one.in_words())
+            call.say(verdict_sentence(one))
 
 
 def _budgets(
@@ -110,23 +112,22 @@ def _budgets(
 ) -> tuple[list[GaugeBudget], list[GaugeOutcome]]:
     """What each drive would cost; drives that cannot be measured become problems and the others go on."""
     from nuvik.core.model.gauging import GaugeOutcome
-    from nuvik.core.survey.drives.gauge import budget_for
 
     workspace = call.workspace
-    drives = [workspace.drive_or_refuse(name) for name in names or []]
+    drives = [workspace.drives.find(name) for name in names or []]
     if not names:
-        drives = [drive for drive in workspace.host.drives() if drive.attached]
+        drives = [drive for drive in workspace.drives.all() if drive.attached]
     budgets, problems = [], []
     for drive in drives:
         try:
-            budgets.append(budget_for(drive, quick, sustained))
+            budgets.append(workspace.drives.budget(drive, quick, sustained))
         except Refused as refusal:
             problems.append(GaugeOutcome(drive=drive.id, problem=f"{refusal.what} {refusal.next_step}"))
     return budgets, problems
 
 
 def _label(call: Call, drive_id: str) -> str:
-    return shown(call.workspace.labels().get(drive_id, drive_id))
+    return shown(call.workspace.drives.labels().get(drive_id, drive_id))
 
 
 def _progress(progress: GaugeProgress) -> None:
@@ -159,5 +160,5 @@ def _tell(call: Call, outcome: GaugeOutcome) -> None:
         )
     elif result.tried_bytes:
         call.say(f"  writing did not slow down within {format_bytes(result.tried_bytes)}")
-    for finding in call.workspace.findings().get(outcome.drive, []):
+    for finding in call.workspace.drives.findings().get(outcome.drive, []):
         call.say(f"  {finding}")

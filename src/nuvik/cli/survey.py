@@ -16,7 +16,7 @@ from nuvik.core.model.snapshot import LargeFile, Snapshot
 from nuvik.core.model.units import format_bytes, format_count
 
 if TYPE_CHECKING:
-    from nuvik.core.survey.walk.walk_pool import Progress
+    from nuvik.core.model.progress import SurveyProgress
 
 _LISTED = 10
 EXIT_STOPPED = 4
@@ -33,23 +33,19 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
     ) -> None:
         """Measure the libraries below PATH (each sub-folder is one) and keep a snapshot."""
-        from nuvik.core.store.json_codec import snapshot_to_wire
+        from nuvik.core.views.documents import survey_document
         from nuvik.core.views.survey_headline import survey_headline
 
         stop = Stop()
         with stopping(stop, call):
-            snapshot = call.workspace.survey(tuple(paths or ()), _progress, stop)
+            snapshot = call.workspace.survey.take(tuple(paths or ()), _progress, stop)
         if sys.stderr.isatty():
             sys.stderr.write("\r\x1b[K")
         if save is not None:
-            from nuvik.core.store.exports import save_libraries
-
-            save_libraries(snapshot, snapshot.libraries, save)
+            call.workspace.survey.save(snapshot, snapshot.libraries, save)
             call.say(f"Written: {shown(save)}")
         if call.as_json:
-            call.document(
-                "survey", {name: inner for name, inner in snapshot_to_wire(snapshot).items() if name != "format"}
-            )
+            call.document("survey", survey_document(snapshot))
         else:
             call.say(survey_headline(snapshot))
             call.say()
@@ -71,20 +67,25 @@ def add_to(app: typer.Typer) -> None:
         since: Annotated[str | None, typer.Option("--since", metavar="DATE", help="Such as 2026-10-01.")] = None,
     ) -> None:
         """Tell what grew, what is new and what went since the survey before, and how long each drive lasts."""
-        from nuvik.core.store.json_codec import to_wire
-        from nuvik.core.survey.history.growth import by_drive, differences, forecast_sentence, in_words
+        from nuvik.core.views.documents import document
+        from nuvik.core.views.growth_sentences import (
+            changes_between,
+            changes_by_drive,
+            difference_line,
+            forecast_sentence,
+        )
 
-        compared = call.workspace.changes(_moment(since) if since else None)
-        rates = call.workspace.growth()
-        found = differences(*compared) if compared else []
+        compared = call.workspace.survey.changes(_moment(since) if since else None)
+        rates = call.workspace.survey.growth()
+        found = changes_between(*compared) if compared else []
         if call.as_json:
             call.document(
                 "changes",
                 {
                     "since": compared[0].taken_at if compared else None,
                     "until": compared[1].taken_at if compared else None,
-                    "changes": [{**to_wire(one), "bytes": one.bytes} for one in found],
-                    "growth": {drive: to_wire(rate) for drive, rate in rates.items()},
+                    "changes": [{**document(one), "bytes": one.bytes} for one in found],
+                    "growth": {drive: document(rate) for drive, rate in rates.items()},
                 },
             )
             return
@@ -92,33 +93,33 @@ def add_to(app: typer.Typer) -> None:
             call.say("There is one survey or none: survey again later, then the two can be compared.")
         else:
             call.say(f"From {_day(compared[0])} to {_day(compared[1])}: {_sum_of_changes(len(found))}")
-            for drive, total, mine in by_drive(found, compared[1].drives):
+            for drive, total, mine in changes_by_drive(found, compared[1].drives):
                 call.say(f"{shown(drive.label)}: {'+' if total >= 0 else '−'}{format_bytes(abs(total))}")
                 for one in mine[:_LISTED]:
-                    call.say(f"  {in_words(one)}")
+                    call.say(f"  {difference_line(one)}")
                 if len(mine) > _LISTED:
                     call.say(f"  and {len(mine) - _LISTED} more")
         call.say()
-        for drive in call.workspace.host.drives():
+        for drive in call.workspace.drives.all():
             if drive.attached:
                 call.say(f"{shown(drive.label)} {forecast_sentence(drive, rates.get(drive.id))}.")
 
     @command(app, "twins")
     def twins(call: Call) -> None:
         """Look for large files that lie on two drives, by size and checksum. Nothing is removed."""
-        from nuvik.core.store.json_codec import to_wire
+        from nuvik.core.views.documents import document
 
         stop = Stop()
         try:
             with stopping(stop, call):
-                found = call.workspace.twins(_reading, stop)
+                found = call.workspace.survey.twins(_reading, stop)
         except StopRequested:
             call.aside("nuvik: stopped; nothing was changed.")
             raise typer.Exit(EXIT_STOPPED) from None
         if sys.stderr.isatty():
             sys.stderr.write("\r\x1b[K")
         if call.as_json:
-            call.document("twins", {"twins": [{**to_wire(one), "spare_bytes": one.spare_bytes} for one in found]})
+            call.document("twins", {"twins": [{**document(one), "spare_bytes": one.spare_bytes} for one in found]})
             return
         if not found:
             call.say("No large file lies on two drives (as far as the last survey saw).")
@@ -145,7 +146,7 @@ def _moment(text: str) -> str:
         raise BadInput(f"“{shown(text)}” is no date.", next_step="Write it as 2026-10-01.") from None
 
 
-def _progress(progress: Progress) -> None:
+def _progress(progress: SurveyProgress) -> None:
     if sys.stderr.isatty():
         sys.stderr.write(
             f"\r\x1b[Kmeasuring {shorten(progress.drive, 20)}: {progress.entries:,} names, "
@@ -173,7 +174,7 @@ def _list_libraries(call: Call, snapshot: Snapshot) -> None:
 
 
 def _list_loose(call: Call, snapshot: Snapshot) -> None:
-    from nuvik.core.survey.loose_data import loose_files, old_downloads
+    from nuvik.core.views.loose_files import loose_files, old_downloads
 
     call.say("\nIn no library:")
     for folder in snapshot.loose[:_LISTED]:

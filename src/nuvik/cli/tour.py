@@ -35,43 +35,42 @@ def take_tour(call: Call, at: str | None, out: str) -> None:
 
 
 def _tour(call: Call, folder: str, drawing: str) -> None:
-    from nuvik.core.carrying.run import carry_plan, undo
     from nuvik.core.model.wishes import Wishes
-    from nuvik.core.survey.drives.gauge import budget_for
+    from nuvik.core.stages.workspace import open_workspace
     from nuvik.core.views.draft_sentences import totals
-    from nuvik.core.views.rehearsal_headline import rehearsal_headline
+    from nuvik.core.views.recommendation_sentences import recommendation_sentences
+    from nuvik.core.views.rehearsal_sentences import rehearsal_headline
     from nuvik.core.views.speeds_headline import speeds_headline
     from nuvik.core.views.survey_headline import survey_headline
-    from nuvik.core.workspace import open_workspace
     from nuvik.drawing.drives import draw_before_after
 
     workspace = open_workspace(folder, call.state, waits=False)
-    snapshot = workspace.survey()
+    snapshot = workspace.survey.take()
     call.say("1 Survey")
     call.say(f"  {len(snapshot.libraries)} libraries on {len(snapshot.drives)} drives. {survey_headline(snapshot)}")
     call.say("2 Speeds")
-    budgets = [budget_for(drive, quick=True) for drive in snapshot.drives if drive.attached]
-    for found in workspace.gauge(budgets):
-        drive = workspace.drive_or_refuse(found.drive)
+    budgets = [workspace.drives.budget(drive, quick=True) for drive in snapshot.drives if drive.attached]
+    for found in workspace.drives.gauge(budgets):
+        drive = workspace.drives.find(found.drive)
         call.say(
             f"  {drive.label:<8} reads {format_speed(drive.read_bytes_per_s):>9}, feels like "
             f"{format_duration(drive.felt_load_s):>6}: {drive.tier}"
         )
-    snapshot = workspace.snapshot()
-    call.say(f"  {speeds_headline(snapshot.drives, workspace.findings())}")
+    snapshot = workspace.survey.latest()
+    call.say(f"  {speeds_headline(snapshot.drives, workspace.drives.findings())}")
     call.say("3 Plan")
-    proposed = workspace.propose(Wishes(), snapshot)
+    proposed = workspace.plan.recommend(Wishes(), snapshot)
     draft = proposed.draft
-    call.say(f"  {proposed.in_words()}")
-    plan = workspace.plan(draft)
+    call.say(f"  {recommendation_sentences(proposed)}")
+    plan = workspace.plan.make(draft, proposed)
     for step in plan.steps:
         call.say(f"  {shown(step.library)}, {step.from_drive} → {step.to_drive}: {step.reason}")
     call.say(f"  {totals(draft)}")
     call.say("4 Rehearse")
-    timeline = workspace.rehearse(plan)
-    call.say(f"  {rehearsal_headline(timeline, workspace.labels())}")
+    timeline = workspace.rehearse.rehearse(plan)
+    call.say(f"  {rehearsal_headline(timeline, workspace.drives.labels())}")
     call.say("5 Carry")
-    outcome = carry_plan(workspace.work(), plan)
+    outcome = workspace.carry.carry(plan)
     for move in outcome.moves:
         call.say(
             f"  {shown(move.library)}: {move.state.in_words}; expected {format_duration(move.expected_s)}, "
@@ -83,10 +82,10 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     old_path = outcome.moves[0].source
     call.say(f"  Its old path still opens {len(os.listdir(old_path))} things: it leads to {outcome.moves[0].target}")
     call.say("6 Logbook")
-    taken_back = undo(workspace.work(), "last")
+    taken_back = workspace.logbook.undo("last")
     call.say(f"  Taken back: {shown(taken_back.moves[0].library)}, proven and released again.")
-    standing = [move for move in workspace.journal.moves() if move.state is State.RELEASED and move.undoes is None]
-    free = workspace.drive_or_refuse("kestrel").free_bytes
+    standing = [move for move in workspace.logbook.moves() if move.state is State.RELEASED and move.undoes is None]
+    free = workspace.drives.find("kestrel").free_bytes
     call.say(f"  {len(standing)} moves stand. Kestrel now: {format_bytes(free)} free.")
     draw_before_after(draft.snapshot, draft, drawing)
     call.say(f"Drawing: {shown(drawing)}")

@@ -12,12 +12,12 @@ import tomlkit
 
 from nuvik.core.hosts.world import STATE_FOLDER
 from nuvik.core.hosts.world_file import WORLD_FILE, WORLD_FORMAT, read_world
-from nuvik.core.input.cards_file import CARDS_FILE, CARDS_FORMAT
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import normalised
+from nuvik.core.stages.drives import CANDIDATES_FILE
 from nuvik.core.store.candidates_file import CANDIDATES_FORMAT
-from nuvik.core.workspace import CANDIDATES_FILE
+from nuvik.core.user_files.cards_file import CARDS_FILE, CARDS_FORMAT
 from nuvik.demo.household import (
     CANDIDATES,
     COPIED_BY_HAND,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from nuvik.core.model.cold import COLD_AFTER_DAYS
 from nuvik.core.model.library import Kind
@@ -11,7 +11,11 @@ from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes
 from nuvik.core.views.age_board import AGE_TICKS, AgeBoard, Spot, across_of, age_board, big_and_cold_in_words
 from nuvik.drawing.palette import DAY
+from nuvik.drawing.registry import register
 from nuvik.drawing.sheet import plain_axes, sheet
+
+if TYPE_CHECKING:
+    from nuvik.core.stages.workspace import Workspace
 
 _INCHES_HIGH = 7.0
 _MOST_NAMES, _NAME_CELLS = 40, 28
@@ -81,3 +85,8 @@ def _named(board: AgeBoard) -> list[Spot]:
         if free and len(named) < _MOST_NAMES:
             named.append(spot)
     return named
+
+
+@register("map", "libraries by size and last use")
+def _draw(workspace: Workspace, path: str) -> None:
+    draw_ages(workspace.survey.latest(), path)

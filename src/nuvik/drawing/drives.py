@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
@@ -12,12 +12,15 @@ from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import Base, format_bytes, preferred
-from nuvik.core.planning.drafting.draft import Draft
-from nuvik.core.planning.drafting.plan_vs_survey import draft_of
 from nuvik.core.views.draft_sentences import totals
 from nuvik.core.views.survey_headline import survey_headline
 from nuvik.drawing.palette import DAY
+from nuvik.drawing.registry import register, register_plan
 from nuvik.drawing.sheet import INCHES_WIDE, plain_axes, sheet
+
+if TYPE_CHECKING:
+    from nuvik.core.planning.drafting.draft import Draft
+    from nuvik.core.stages.workspace import Workspace
 
 _INCHES_A_STRIP = 0.62
 _POINTS_A_CHARACTER = 4.6
@@ -27,18 +30,7 @@ _LABEL_SHARE = 0.115
 def draw_drives(snapshot: Snapshot, path: str) -> None:
     """Draw every attached drive with its libraries. Raises BadInput for another ending, Refused if unwritable."""
     rows = [(drive, "", snapshot.on_drive(drive.id), drive.used_bytes) for drive in snapshot.drives if drive.attached]
-    _draw(rows, f"{snapshot.host}: {survey_headline(snapshot)}", path)
-
-
-def draw_plan(snapshot: Snapshot, plan: Plan, path: str) -> None:
-    """Draw the drives now and once the plan is carried.
-
-    Raises as `draw_drives` does, and Refused when the last survey does not know what the plan moves.
-    """
-    draft, left = draft_of(plan, snapshot)
-    if left:
-        raise Refused(f"Not all of this plan can be drawn: {left[0]}.", next_step="Survey, or make the plan again.")
-    draw_before_after(draft.snapshot, draft, path)
+    _draw_rows(rows, f"{snapshot.host}: {survey_headline(snapshot)}", path)
 
 
 def draw_before_after(snapshot: Snapshot, draft: Draft, path: str) -> None:
@@ -49,10 +41,10 @@ def draw_before_after(snapshot: Snapshot, draft: Draft, path: str) -> None:
             then_used = drive.usable_bytes - draft.free_then_bytes(drive.id)
             rows.append((drive, "now", snapshot.on_drive(drive.id), drive.used_bytes))
             rows.append((drive, "then", draft.on_drive_then(drive.id), then_used))
-    _draw(rows, f"{snapshot.host}: {totals(draft)}", path)
+    _draw_rows(rows, f"{snapshot.host}: {totals(draft)}", path)
 
 
-def _draw(rows: Sequence[tuple[Drive, str, Sequence[Library], int]], title: str, path: str) -> None:
+def _draw_rows(rows: Sequence[tuple[Drive, str, Sequence[Library], int]], title: str, path: str) -> None:
     height = _INCHES_A_STRIP * len(rows) + 1.5
     with sheet(path, height, title) as figure:
         place = (_LABEL_SHARE, 0.85 / height, 0.86 - _LABEL_SHARE + 0.11, 1 - 1.45 / height)
@@ -113,3 +105,16 @@ def _legend(figure: Any, rows: Sequence[tuple[Drive, str, Sequence[Library], int
     figure.legend(
         handles=marks, loc="lower left", bbox_to_anchor=(0.01, 0.05 / height), ncol=7, frameon=False, fontsize=7.5
     )
+
+
+@register("drives", "every drive with its libraries")
+def _draw(workspace: Workspace, path: str) -> None:
+    draw_drives(workspace.survey.latest(), path)
+
+
+@register_plan("plan", "every drive now and once a plan is carried")
+def _draw_plan(workspace: Workspace, plan: Plan, path: str) -> None:
+    draft, left = workspace.plan.draft_of(plan, workspace.survey.latest())
+    if left:
+        raise Refused(f"Not all of this plan can be drawn: {left[0]}.", next_step="Survey, or make the plan again.")
+    draw_before_after(draft.snapshot, draft, path)

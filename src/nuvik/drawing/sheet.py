@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import io
 import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
-from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.errors import BadInput
 from nuvik.core.model.names import shown
+from nuvik.core.user_files.safe_file import write_bytes
 from nuvik.drawing.palette import DAY
 
 INCHES_WIDE = 11.0
@@ -43,13 +45,9 @@ def sheet(path: str, inches_high: float, title: str) -> Iterator[Any]:
         figure.text(0.02, 1 - 0.3 / inches_high, title, fontsize=9, fontweight="bold", color=DAY.text)
         yield figure
         metadata = {"Date": None} if ending == ".svg" else {"CreationDate": None}
-        try:
-            figure.savefig(path, metadata=metadata, facecolor=figure.get_facecolor())
-        except OSError as fault:
-            raise Refused(
-                f"The drawing could not be written to {shown(path)}: {fault.strerror}.",
-                next_step="Choose another place with -o.",
-            ) from None
+        drawn = io.BytesIO()
+        figure.savefig(drawn, format=ending[1:], metadata=metadata, facecolor=figure.get_facecolor())
+        write_bytes(path, drawn.getvalue())
 
 
 def plain_axes(figure: Any, place: tuple[float, float, float, float]) -> Any:

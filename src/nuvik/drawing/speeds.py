@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_duration, format_speed
 from nuvik.drawing.palette import DAY
+from nuvik.drawing.registry import register
 from nuvik.drawing.sheet import plain_axes, sheet
+
+if TYPE_CHECKING:
+    from nuvik.core.stages.workspace import Workspace
 
 _INCHES_A_DRIVE = 0.75
 _CLOSE = 2.5
@@ -85,3 +89,8 @@ def _legend(figure: Any, height: float) -> None:
         for how, (line, mark) in _MARKS.items()
     ]
     figure.legend(handles=handles, loc="lower left", bbox_to_anchor=(0.01, 0.05 / height), ncol=3, frameon=False)
+
+
+@register("speeds", "reading, writing and small reads of every drive")
+def _draw(workspace: Workspace, path: str) -> None:
+    draw_speeds(workspace.survey.latest(), path)

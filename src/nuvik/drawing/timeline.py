@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.timeline import Timeline, TimelineStep
 from nuvik.core.model.units import format_bytes, format_duration
-from nuvik.core.views.rehearsal_headline import rehearsal_headline
+from nuvik.core.views.rehearsal_sentences import rehearsal_headline
 from nuvik.drawing.palette import DAY
+from nuvik.drawing.registry import register_plan
 from nuvik.drawing.sheet import plain_axes, sheet
+
+if TYPE_CHECKING:
+    from nuvik.core.stages.workspace import Workspace
 
 _INCHES_A_STEP, _INCHES_A_DRIVE, _MOST_STEPS = 0.24, 0.85, 60
 _LEFT, _WIDE = 0.22, 0.62
@@ -91,3 +95,8 @@ def _draw_curve(axes: Any, timeline: Timeline, drive: str, label: str, last: boo
         axes.xaxis.set_major_formatter(lambda value, _: format_duration(value))
     else:
         axes.set_xticks([])
+
+
+@register_plan("timeline", "the steps of a plan over time, and the free space of each drive")
+def _draw(workspace: Workspace, plan: Plan, path: str) -> None:
+    draw_timeline(plan, workspace.rehearse.rehearse(plan), workspace.drives.labels(), path)

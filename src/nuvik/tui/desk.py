@@ -6,17 +6,24 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.gauging import GaugeOutcome, GaugeProgress
 from nuvik.core.model.library import Library
 from nuvik.core.model.plan import Plan
-from nuvik.core.model.progress import Event, Stop
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timeline import Timeline
-from nuvik.core.planning.drafting.draft import Draft
 
 if TYPE_CHECKING:
-    from nuvik.core.rehearsal.rehearse import Checked
-    from nuvik.core.workspace import Workspace
+    from nuvik.core.planning.drafting.draft import Draft
+    from nuvik.core.planning.drafting.recommendation import Recommendation
+    from nuvik.core.rehearsal.rehearse import CheckedPlan
+    from nuvik.core.stages.workspace import Workspace
+
+
+@dataclass(frozen=True, slots=True)
+class Edit:
+    """A draft, and the recommendation that it began with."""
+
+    draft: Draft
+    recommendation: Recommendation | None = None
 
 
 @dataclass
@@ -25,7 +32,7 @@ class Desk:
 
     workspace: Workspace
     snapshot: Snapshot
-    drafts: list[Draft] = field(default_factory=list)
+    edits: list[Edit] = field(default_factory=list)
     """The edits so far; the one in force is at `position`."""
     position: int = 0
     hand: tuple[str, ...] = ()
@@ -35,20 +42,18 @@ class Desk:
     marked: frozenset[str] = frozenset()
     """The libraries that the user has marked: their ids."""
     plan: Plan | None = None
-    checked: Checked | None = None
+    checked: CheckedPlan | None = None
     """What looking at every step of the plan found: it can be rehearsed again and again."""
     timeline: Timeline | None = None
     """What carrying the plan would do, nothing supposed."""
     on_trial: bool = False
-    carrying: Carrying | None = None
-    gauging: Gauging | None = None
     _sorted: tuple[Snapshot, dict[str, tuple[Library, ...]]] | None = None
 
     @classmethod
     def laid(cls, workspace: Workspace) -> Desk:
         """A desk with the latest snapshot on it."""
-        desk = cls(workspace, workspace.snapshot())
-        desk.drafts = [Draft(desk.snapshot)]
+        desk = cls(workspace, workspace.survey.latest())
+        desk.edits = [Edit(workspace.plan.empty_draft(desk.snapshot))]
         return desk
 
     def on_drive(self, drive_id: str, snapshot: Snapshot | None = None) -> tuple[Library, ...]:
@@ -70,14 +75,19 @@ class Desk:
 
     @property
     def draft(self) -> Draft:
-        return self.drafts[self.position]
+        return self.edits[self.position].draft
+
+    @property
+    def recommendation(self) -> Recommendation | None:
+        """What was recommended last, beside the draft; the draft may have left it since."""
+        return self.edits[self.position].recommendation
 
     def take_snapshot(self, snapshot: Snapshot) -> None:
         """Begin again from a new snapshot; moves that are still possible stay on the draft, and what the user holds
         stays in the hand.
         """
         draft = self.draft.laid_on(snapshot)
-        self.snapshot, self.drafts, self.position = snapshot, [draft], 0
+        self.snapshot, self.edits, self.position = snapshot, [Edit(draft)], 0
         self.plan = self.checked = self.timeline = None
         known = {one.id for one in draft.snapshot.libraries}
         self.hand = tuple(one for one in self.hand if one in known)
@@ -87,13 +97,13 @@ class Desk:
         """Drives came, went, were measured or are told otherwise: all that was planned stands on them anew."""
         self.take_snapshot(replace(self.snapshot, drives=drives))
 
-    def edit(self, draft: Draft) -> None:
-        """Put a new draft in force; what was undone before is forgotten."""
-        now = self.draft
-        if (draft.places, draft.kept, draft.landings) != (now.places, now.kept, now.landings) or (
-            draft.snapshot is not now.snapshot
+    def edit(self, draft: Draft, recommendation: Recommendation | None = None) -> None:
+        """Put a new draft in force, which may follow a new recommendation; what was undone before is forgotten."""
+        edit, now = Edit(draft, recommendation or self.recommendation), self.edits[self.position]
+        if (draft.places, draft.landings) != (now.draft.places, now.draft.landings) or (
+            draft.snapshot is not now.draft.snapshot or edit.recommendation is not now.recommendation
         ):
-            self.drafts = [*self.drafts[: self.position + 1], draft]
+            self.edits = [*self.edits[: self.position + 1], edit]
             self.position += 1
         self.plan = self.checked = self.timeline = None
 
@@ -107,50 +117,8 @@ class Desk:
 
     def step_forward(self) -> bool:
         """Do an undone edit again; False when there is none."""
-        if self.position == len(self.drafts) - 1:
+        if self.position == len(self.edits) - 1:
             return False
         self.position += 1
         self.plan = self.checked = self.timeline = None
         return True
-
-
-@dataclass
-class Carrying:
-    """What is being carried now, or was carried last."""
-
-    title: str
-    stop: Stop = field(default_factory=Stop)
-    moves: list[int] = field(default_factory=list)
-    """The journal's numbers of the moves seen so far."""
-    event: Event | None = None
-    """The latest event."""
-    progress: Event | None = None
-    """The latest progress of the phase at hand."""
-    ended: str | None = None
-    """How it ended, in words; None while it runs."""
-    trouble: bool = False
-
-    @property
-    def running(self) -> bool:
-        return self.ended is None
-
-
-@dataclass
-class Gauging:
-    """What is being measured now, or was measured last."""
-
-    stop: Stop = field(default_factory=Stop)
-    progress: GaugeProgress | None = None
-    curve: list[float] = field(default_factory=list)
-    """The speeds of the phase at hand, oldest first."""
-    outcomes: list[GaugeOutcome] = field(default_factory=list)
-    trouble: str = ""
-    running: bool = True
-
-    def take(self, progress: GaugeProgress) -> None:
-        """Something was told; a new phase or drive begins a new curve."""
-        before = self.progress
-        if before is None or (before.drive, before.phase) != (progress.drive, progress.phase):
-            self.curve = []
-        self.curve.append(progress.per_s)
-        self.progress = progress

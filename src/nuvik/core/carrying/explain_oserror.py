@@ -17,7 +17,7 @@ _GONE = {errno.ENODEV, errno.ENXIO, errno.ESTALE, errno.ENOTCONN, errno.ESHUTDOW
 def stopped_by(work: Work, move: Move, fault: OSError) -> Stopped:
     """The fault in the user's words, with where the move stands."""
     path = os.fsdecode(fault.filename) if isinstance(fault.filename, (str, bytes)) else ""
-    drive = drive_holding(work.host.drives(), path) if path else None
+    drive = drive_holding(work.drives(), path) if path else None
     where = shown(drive.label) if drive else shown(path) or "a drive"
     mend = ""
     if fault.errno == errno.ENOSPC:

@@ -126,8 +126,8 @@ def _loss(work: Work, move: Move, going: str, kept: str) -> Loss | None:
         then = recorded.get(path)
         if then is None:
             return "is nowhere else"
-        # Removing one of several names of a file alters the others.
-        if not _unchanged(then, entry, alterations_kept and names[then.inode] == 1):
+        # Moving the library aside alters its root, and removing one of several names of a file the others.
+        if not _unchanged(then, entry, alterations_kept and path != "" and names[then.inode] == 1):
             return "was changed since it was moved"
         return _missing(then, there.get(path), kept, step_ns)
 

@@ -67,7 +67,13 @@ def _drives_attached(work: Work, move: Move) -> None:
 def _begin(work: Work, move: Move) -> Move:
     undoing = move.undoes is not None
     found = check_step(
-        work.host, as_step(move), work.state_folder, fresh=not undoing, replaces_link=undoing, stop=work.stop
+        work.host,
+        work.drives(),
+        as_step(move),
+        work.state_folder,
+        fresh=not undoing,
+        replaces_link=undoing,
+        stop=work.stop,
     )
     if found.violations:
         first = found.violations[0]

@@ -22,7 +22,7 @@ from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Event
 from nuvik.core.model.units import format_count
 from nuvik.core.rehearsal.rehearse import check_plan, rehearse
-from nuvik.core.store.json_codec import plan_to_wire
+from nuvik.core.store.json_codec import plan_to_json
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,13 +41,15 @@ def carry_plan(work: Work, plan: Plan, on_trial: bool = False) -> Outcome:
     """
     with carrying_lock(work.state_folder, f"carrying {format_count(len(plan.steps), 'move')}"):
         _none_midway(work)
-        checked = check_plan(work.host, plan, work.state_folder, on_trial, calibration=work.learnt(), stop=work.stop)
+        checked = check_plan(
+            work.host, work.drives(), plan, work.state_folder, on_trial, calibration=work.learnt(), stop=work.stop
+        )
         timeline = rehearse(checked)
         if timeline.violations:
             first = timeline.violations[0]
             raise Refused(f"{shown(first.library)} cannot be moved: {first.problem}", next_step=first.mend)
         times = [step.end_s - step.start_s for step in timeline.steps]
-        moves = work.journal.begin_run(plan, json.dumps(plan_to_wire(plan)), on_trial, times)
+        moves = work.journal.begin_run(plan, json.dumps(plan_to_json(plan)), on_trial, times)
         return _carry_all(work, moves)
 
 

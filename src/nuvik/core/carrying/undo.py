@@ -128,7 +128,7 @@ def _moved_on(work: Work, move: Move) -> bool:
 
 def move_back(work: Work, move: Move) -> Move:
     """The move that copies a library back to where it came from, not begun yet."""
-    now = size_tree(work.host, move.target, work.stop).root.extent
+    now = size_tree(work.host, work.drives(), move.target, work.stop).root.extent
     here, there = work.drive(move.target_drive), work.drive(move.source_drive)
     assert here is not None and there is not None  # way_back has seen both
     step = replace(as_step(move), bytes=now.bytes, files=now.files, on_disk_bytes=now.on_disk_bytes)

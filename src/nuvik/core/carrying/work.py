@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -23,6 +24,8 @@ class Work:
     """The computer, the journal, and who listens."""
 
     host: Host
+    drives: Callable[[], tuple[Drive, ...]]
+    """The drives as they are at this moment, with all that is known of them."""
     journal: Journal
     state_folder: str
     report: Report = silent
@@ -35,11 +38,11 @@ class Work:
         return self.host.files
 
     def drive(self, drive_id: str) -> Drive | None:
-        return next((drive for drive in self.host.drives() if drive.id == drive_id), None)
+        return next((drive for drive in self.drives() if drive.id == drive_id), None)
 
     def learnt(self) -> Calibration:
         """What the moves carried so far tell of how long the next ones take."""
-        return learnt_from(self.journal.moves(), self.host.drives(), self.host.pace)
+        return learnt_from(self.journal.moves(), self.drives(), self.host.pace)
 
     def tell(self, event: str, move: Move, **detail: Any) -> None:
         self.report(

@@ -46,6 +46,7 @@ class Findings:
 
 def check_step(
     host: Host,
+    drives: tuple[Drive, ...],
     step: Step,
     state_folder: str,
     *,
@@ -63,7 +64,6 @@ def check_step(
     away. Raises StopRequested.
     """
     found = Findings(step)
-    drives = host.drives()
     source_drive, target_drive = _check_drives(found, drives)
     if found.violations or source_drive is None or target_drive is None:
         return found

@@ -14,24 +14,14 @@ from nuvik.core.model.timing import Pace
 from nuvik.core.model.traffic import Counters
 
 
-class DriveMemory(Protocol):
-    """What is remembered of drives beyond what the computer tells: names, headroom, measured speeds, away drives."""
-
-    def applied(self, drives: Iterable[Drive]) -> tuple[Drive, ...]:
-        """These drives with all that is remembered of them, and those known that are away now."""
-        ...
-
-
 class Host(Protocol):
-    """A computer with drives."""
+    """A computer with drives. It says what is there now and touches files; it remembers nothing."""
 
     name: str
     files: Files
-    memory: DriveMemory | None
-    """Asked by `drives` once it is set."""
 
     def drives(self) -> tuple[Drive, ...]:
-        """All drives with what is used of them now, fastest first. Away drives are listed as not attached."""
+        """The drives that the computer knows, with what is used of them now, fastest first."""
         ...
 
     def default_state_folder(self) -> str:
@@ -90,8 +80,8 @@ class Host(Protocol):
         """How warm a drive is now; None where it does not tell."""
         ...
 
-    def counters(self) -> dict[str, Counters]:
-        """What each attached drive has read and written so far, by drive id; those that do not tell are left out."""
+    def counters(self, drives: Iterable[Drive]) -> dict[str, Counters]:
+        """What each of these drives has read and written so far, by its id; those that do not tell are left out."""
         ...
 
     def timer_s(self) -> float:

@@ -14,7 +14,7 @@ from typing import Any, Protocol
 import platformdirs
 import psutil
 
-from nuvik.core.hosts.base import DriveMemory, drive_holding, fastest_first
+from nuvik.core.hosts.base import drive_holding, fastest_first
 from nuvik.core.hosts.disk_usage import Usage, UsageMeter
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.pace import pace_of_this_computer
@@ -119,10 +119,8 @@ class LocalHost:
     def __init__(self, system: System | None = None) -> None:
         self.name = "this computer"
         self.files = Files()
-        self.memory: DriveMemory | None = None
         self._system = system or this_system()
         self._meter = UsageMeter()
-        self._listed: tuple[Drive, ...] = ()
         self._home = os.path.expanduser("~")
         self._mounts_read: tuple[float, list[Any]] | None = None
 
@@ -139,9 +137,7 @@ class LocalHost:
             drive = self._drive(volume, usage, taken, listing.findings)
             found.append(drive)
             taken.add(drive.id)
-        drives = fastest_first(found if self.memory is None else self.memory.applied(found))
-        self._listed = drives
-        return drives
+        return fastest_first(found)
 
     def _drive(self, volume: Volume, usage: Usage | str | None, taken: set[str], findings: tuple[str, ...]) -> Drive:
         point = volume.mount_points[0] if volume.mount_points else ""
@@ -189,13 +185,13 @@ class LocalHost:
     def temperature_c(self, drive: Drive) -> float | None:
         return self._system.temperature_c(drive.disk.split("+"))
 
-    def counters(self) -> dict[str, Counters]:
+    def counters(self, drives: Iterable[Drive]) -> dict[str, Counters]:
         try:
             told = psutil.disk_io_counters(perdisk=True, nowrap=False) or {}
         except (OSError, RuntimeError):
             return {}
         found = {}
-        for drive in self._listed or self.drives():
+        for drive in drives:
             names = [name for name in _counter_names(drive) if name in told] if drive.attached else []
             if names:
                 found[drive.id] = Counters(

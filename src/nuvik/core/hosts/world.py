@@ -10,7 +10,7 @@ import os
 import stat
 from collections.abc import Iterable
 
-from nuvik.core.hosts.base import DriveMemory, fastest_first
+from nuvik.core.hosts.base import fastest_first
 from nuvik.core.hosts.descent import Descent, Handle
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.processes import open_paths, programs_using
@@ -36,7 +36,6 @@ class WorldHost:
 
     def __init__(self, folder: str, waits: bool = True) -> None:
         self.folder = os.path.realpath(normalised(folder))
-        self.memory: DriveMemory | None = None
         self._file_mark = self._mark_of_file()
         self._world = read_world(self.folder)
         self.name = self._world.name
@@ -46,8 +45,7 @@ class WorldHost:
 
     def drives(self) -> tuple[Drive, ...]:
         self._read_again_if_changed()
-        declared = self._declared()
-        return fastest_first(declared if self.memory is None else self.memory.applied(declared))
+        return fastest_first(self._declared())
 
     def _declared(self) -> tuple[Drive, ...]:
         return tuple(self._drive(entry) for entry in self._world.drive)
@@ -134,10 +132,11 @@ class WorldHost:
         return sum(sizes)
 
     def temperature_c(self, drive: Drive) -> float | None:
-        return next((entry.temperature_c for entry in self._world.drive if entry.id == drive.id), None)
+        return next((entry.temperature_c for entry in self._world.drive if entry.id == drive.device), None)
 
-    def counters(self) -> dict[str, Counters]:
-        return self._rules.counters()
+    def counters(self, drives: Iterable[Drive]) -> dict[str, Counters]:
+        counted = self._rules.counters()
+        return {drive.id: counted[drive.device] for drive in drives if drive.device in counted}
 
     def timer_s(self) -> float:
         return self.clock.now_s

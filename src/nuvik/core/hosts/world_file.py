@@ -10,13 +10,13 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from nuvik.core.input.cards_file import CARDS_FILE, Strict, inside, read_cards_file
-from nuvik.core.input.toml_file import line_of, read_checked, text_of
 from nuvik.core.model import filesystems
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Card
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
+from nuvik.core.user_files.cards_file import CARDS_FILE, Strict, inside, read_cards_file
+from nuvik.core.user_files.toml_file import line_of, read_checked, text_of
 
 WORLD_FILE = "world.toml"
 WORLD_FORMAT = "nuvik-world/1"

@@ -6,6 +6,9 @@ import re
 
 from nuvik.core.model.errors import Refused
 
+PLAN_ENDING = ".nuvik-plan.json"
+"""What the names of plan files end with."""
+
 
 def check_format(found: object, newest: str, where: str) -> None:
     """Refuse a file that is of another kind or of a newer format than this Nuvik reads. Raises Refused."""

@@ -18,6 +18,10 @@ class _AnyBytes:
         def check(value: Any) -> str:
             if not isinstance(value, str) or "\0" in value:
                 raise ValueError("a path must be text without a NUL character")
+            try:
+                os.fsencode(value)
+            except UnicodeEncodeError:
+                raise ValueError("holds a character that no file name can hold") from None
             return value
 
         return core_schema.no_info_plain_validator_function(check)

@@ -18,6 +18,17 @@ class Tether(StrEnum):
     led there leads on to the new place)."""
 
 
+class Role(StrEnum):
+    """What a step does for its library."""
+
+    DIRECT = "direct"
+    """It brings it to its place."""
+    TO_STAGING = "to staging"
+    """It brings it to a drive where it waits until its place is free."""
+    FROM_STAGING = "from staging"
+    """It takes it on from there."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Step:
     """One library to be moved."""
@@ -38,6 +49,12 @@ class Step:
     there (`to_drive` is it) and the one that goes on (`from_drive` is it). None in all others."""
     on_disk_bytes: int | None = None
     """What it takes where it lies, in whole clusters and without holes; None when that was not measured."""
+
+    @property
+    def role(self) -> Role:
+        if self.via is None:
+            return Role.DIRECT
+        return Role.FROM_STAGING if self.via == self.from_drive else Role.TO_STAGING
 
     @property
     def frees_bytes(self) -> int:

@@ -61,3 +61,28 @@ Report = Callable[[Event], None]
 
 def silent(event: Event) -> None:
     """A report for callers that do not watch."""
+
+
+@dataclass(frozen=True, slots=True)
+class SurveyProgress:
+    """How far a survey has got."""
+
+    folders: int
+    entries: int
+    bytes: int
+    expected_bytes: int
+    """What the drives being walked have in use."""
+    drive: str = ""
+    """The label of the drive of the latest slice."""
+
+    @property
+    def share(self) -> float:
+        """Between 0 and 1; what is not readable keeps it under 1."""
+        return min(1.0, self.bytes / self.expected_bytes) if self.expected_bytes else 0.0
+
+
+SurveyReport = Callable[[SurveyProgress], None]
+
+
+def no_report(progress: SurveyProgress) -> None:
+    """For callers that do not watch."""

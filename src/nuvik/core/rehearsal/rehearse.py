@@ -7,9 +7,10 @@ from dataclasses import dataclass, replace
 
 from nuvik.core.checks.check_step import Findings, check_step
 from nuvik.core.hosts.base import Host
+from nuvik.core.model.drive import Drive
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
-from nuvik.core.model.plan import Plan, Step
+from nuvik.core.model.plan import Plan, Role, Step
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timeline import Timeline, Violation
@@ -22,7 +23,7 @@ from nuvik.core.survey.history.growth import Growth
 
 
 @dataclass(frozen=True)
-class Checked:
+class CheckedPlan:
     """What looking at every step of a plan found; a simulation can be run on it again and again."""
 
     scene: Scene
@@ -33,6 +34,7 @@ class Checked:
 
 def check_plan(
     host: Host,
+    drives: tuple[Drive, ...],
     plan: Plan,
     state_folder: str,
     on_trial: bool = False,
@@ -40,7 +42,7 @@ def check_plan(
     calibration: Calibration = NOTHING_LEARNT,
     rates: Mapping[str, Growth | None] | None = None,
     stop: Stop | None = None,
-) -> Checked:
+) -> CheckedPlan:
     """Look at every step of a plan as things are now; nothing is changed. Raises StopRequested."""
     # Whether there is room is for the simulation to tell: an earlier step may make it.
     findings: dict[int, Findings] = {}
@@ -48,7 +50,7 @@ def check_plan(
         earlier = plan.steps[: step.n - 1]
         gone = frozenset(one.path for one in earlier if is_within(one.path, step.path) and one.path != step.path)
         looked_at = _where_it_lies_now(step, earlier)
-        found = check_step(host, looked_at, state_folder, room=False, without=gone, stop=stop)
+        found = check_step(host, drives, looked_at, state_folder, room=False, without=gone, stop=stop)
         findings[step.n] = replace(found, step=step)
     violations = [*_across_steps(plan), *(one for found in findings.values() for one in found.violations)]
     if not plan.steps:
@@ -56,7 +58,7 @@ def check_plan(
     notes = [note for found in findings.values() for note in found.notes]
     scene = Scene(
         plan=plan,
-        drives=host.drives(),
+        drives=drives,
         snapshot=snapshot,
         on_trial=on_trial,
         pace=host.pace,
@@ -64,10 +66,10 @@ def check_plan(
         rooms={n: found.room_bytes for n, found in findings.items() if found.room_bytes},
     )
     notes += [*_guesses(scene), *_on_the_way(scene), *_landings(plan)]
-    return Checked(scene, tuple(violations), tuple(notes), rates or {})
+    return CheckedPlan(scene, tuple(violations), tuple(notes), rates or {})
 
 
-def rehearse(checked: Checked, what_ifs: Sequence[WhatIf] = ()) -> Timeline:
+def rehearse(checked: CheckedPlan, what_ifs: Sequence[WhatIf] = ()) -> Timeline:
     """What carrying the plan would do, all of the what-ifs supposed."""
     scene = supposed(checked.scene, what_ifs)
     timeline = simulate(scene)
@@ -87,7 +89,7 @@ def rehearse(checked: Checked, what_ifs: Sequence[WhatIf] = ()) -> Timeline:
 
 def _where_it_lies_now(step: Step, earlier: Sequence[Step]) -> Step:
     """A step that takes a library on from a staging drive, as if it began where the library lies now."""
-    if step.via is None or step.via != step.from_drive:
+    if step.role is not Role.FROM_STAGING:
         return step
     first = next((one for one in reversed(earlier) if one.target_path == step.path), None)
     return step if first is None else replace(step, path=first.path, from_drive=first.from_drive, tether=first.tether)
@@ -110,7 +112,7 @@ def _on_the_way(scene: Scene) -> list[str]:
     found = []
     for step in scene.plan.steps:
         drive = scene.by_id.get(step.via or "")
-        if drive is not None and drive.portable and step.via == step.to_drive:
+        if drive is not None and drive.portable and step.role is Role.TO_STAGING:
             found.append(
                 f"From step {step.n} on {shown(step.library)} waits on {shown(drive.label)}: leave that "
                 "attached until the library has gone on."
@@ -131,7 +133,7 @@ def _across_steps(plan: Plan) -> list[Violation]:
     found, seen = [], dict[str, int]()
     for step in plan.steps:
         for path in (step.path, step.target_path):
-            waits = step.via is not None and step.via == step.from_drive and path == step.path
+            waits = step.role is Role.FROM_STAGING and path == step.path
             if path in seen and not waits:
                 found.append(
                     Violation(

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
+from nuvik.core.model.plan import Role
 from nuvik.core.model.purchase import Candidate
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timeline import Effect, Timeline
@@ -268,9 +269,7 @@ class StopAfter(WhatIf):
         waiting = [
             step
             for step in changed.plan.steps
-            if step.via is not None
-            and step.via == step.to_drive
-            and not any(one.path == step.target_path for one in changed.plan.steps)
+            if step.role is Role.TO_STAGING and not any(one.path == step.target_path for one in changed.plan.steps)
         ]
         short = [
             f"{shown(drive.label)} {format_bytes(changed.floor_bytes(drive) - free)} under its headroom"

@@ -41,12 +41,12 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
-from nuvik.core.input.toml_file import read_checked
 from nuvik.core.model.drive import Drive, find_drive
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.links import LINKS, Link, link_of
 from nuvik.core.model.names import shown
 from nuvik.core.model.purchase import Candidate, usual_small_reads_per_s
+from nuvik.core.user_files.toml_file import read_checked
 
 CANDIDATES_FORMAT = "nuvik-candidates/1"
 

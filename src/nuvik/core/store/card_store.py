@@ -15,7 +15,7 @@ from nuvik.core.model.clock import now_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Card
 from nuvik.core.store.database import Database
-from nuvik.core.store.json_codec import from_wire, to_wire
+from nuvik.core.store.json_codec import from_json, to_json
 
 
 class CardBox:
@@ -32,7 +32,7 @@ class CardBox:
             rows = connection.execute("SELECT drive, path, document FROM cards ORDER BY drive, path").fetchall()
         return tuple(
             _placed(
-                from_wire(Card, json.loads(row["document"]), "The card box"),
+                from_json(Card, json.loads(row["document"]), "The card box"),
                 places,
                 os.path.normpath(os.path.join(places[row["drive"]], os.fsdecode(row["path"]))),
             )
@@ -51,7 +51,7 @@ class CardBox:
                 if card == Card(path=card.path):
                     connection.execute("DELETE FROM cards WHERE drive = ? AND path = ?", (drive.id, path))
                     continue
-                document = json.dumps(to_wire(_by_drive(replace(card, path="."), drives)))
+                document = json.dumps(to_json(_by_drive(replace(card, path="."), drives)))
                 connection.execute(
                     "INSERT OR REPLACE INTO cards (drive, path, document, told_at) VALUES (?, ?, ?, ?)",
                     (drive.id, path, document, now_text()),

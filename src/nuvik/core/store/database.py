@@ -88,26 +88,38 @@ class Database:
             os.makedirs(state_folder, mode=0o700, exist_ok=True)
             with self._transaction() as connection:
                 _migrate(connection, self.path)
-        except (OSError, sqlite3.DatabaseError) as fault:
+        except (OSError, sqlite3.OperationalError) as fault:
             raise Refused(
                 f"Nuvik cannot keep its journal in {shown(state_folder)}: {fault}.",
                 next_step="Name another folder with --state, or free space and rights there.",
             ) from None
+        except sqlite3.DatabaseError as fault:
+            raise self._damaged(fault) from None
 
     @contextmanager
     def connect(self) -> Iterator[sqlite3.Connection]:
         """A connection inside one transaction: committed durably at the end, rolled back on any exception.
 
-        Raises Stopped when the database cannot be read or written, as on a full drive.
+        Raises Stopped when the database cannot be read or written, as on a full drive; Refused when it is damaged.
         """
         try:
             with self._transaction() as connection:
                 yield connection
+        except sqlite3.IntegrityError:
+            raise  # a fault of Nuvik's own
         except sqlite3.OperationalError as fault:
             raise Stopped(
                 f"Nuvik's journal in {shown(self.folder)} cannot be read or written: {fault}.",
                 next_step="Free some space there, or end what holds it; then “nuvik resume” goes on.",
             ) from None
+        except sqlite3.DatabaseError as fault:
+            raise self._damaged(fault) from None
+
+    def _damaged(self, fault: sqlite3.DatabaseError) -> Refused:
+        return Refused(
+            f"Nuvik's database {shown(self.path)} is damaged: {fault}.",
+            next_step="Move it away and keep it; Nuvik begins a new one. Your libraries are untouched where they are.",
+        )
 
     @contextmanager
     def _transaction(self) -> Iterator[sqlite3.Connection]:

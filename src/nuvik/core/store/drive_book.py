@@ -18,7 +18,7 @@ from nuvik.core.model.errors import Stopped
 from nuvik.core.model.gauging import GaugeResult
 from nuvik.core.store.database import Database
 from nuvik.core.store.gauges import gauge_history, keep_gauge, key_of, latest_gauges
-from nuvik.core.store.json_codec import from_wire, to_wire
+from nuvik.core.store.json_codec import from_json, to_json
 
 _ALL_PAGES = "SELECT key, id, told, last, seen_at, greeted FROM drive_book ORDER BY key"
 _STANDING = (
@@ -41,8 +41,8 @@ SEEN_AGAIN_AFTER_DAYS = 0.25
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Told:
-    """What the user told of a drive. None means: not told."""
+class DriveNotes:
+    """What the user told of a drive. None means: not notes."""
 
     label: str | None = None
     headroom_bytes: int | None = None
@@ -57,7 +57,7 @@ class Page:
 
     key: str
     id: str
-    told: Told
+    notes: DriveNotes
     last: Drive
     """As it was when it was last seen."""
     seen_at: str
@@ -66,8 +66,9 @@ class Page:
 
 
 class DriveBook:
-    """Reads and writes the pages. Hosts ask `applied` whenever they list their drives, many times a second while
-    something is carried: so what was read stands for a moment, unless this book itself wrote something."""
+    """Reads and writes the pages. Drives are looked up many times a second while something is carried: so what was read
+    stands for a moment, unless this book itself wrote something.
+    """
 
     def __init__(self, database: Database) -> None:
         self._database = database
@@ -77,41 +78,55 @@ class DriveBook:
         """Every drive in the book, by its key."""
         return list(self._known()[0].values())
 
-    def applied(self, drives: Iterable[Drive]) -> tuple[Drive, ...]:
-        """These drives as the book knows them, new ones written down; and those of the book that are away."""
+    def apply(self, drives: Iterable[Drive]) -> tuple[Drive, ...]:
+        """These drives with all that is known of them, and those of the book that are away. Writes nothing."""
         pages, gauges = self._known()
-        drives = _told_apart(list(drives), pages)
-        first_time = not pages
-        taken = {page.id for page in pages.values()}
-        found: list[Drive] = []
-        news: list[Page] = []
-        for drive in drives:
-            page = pages.get(key_of(drive))
-            if page is None:
-                drive = replace(drive, id=_free_id(drive.id, taken))
-                taken.add(drive.id)
-                page = Page(
-                    key=key_of(drive), id=drive.id, told=Told(), last=drive, seen_at=now_text(), greeted=first_time
-                )
-                news.append(page)
-            elif drive.attached and _worth_writing(page, drive):
-                page = replace(page, last=drive, seen_at=now_text())
-                news.append(page)
-            if not drive.attached and not drive.usable_bytes and page.last.usable_bytes:
-                drive = replace(page.last, attached=False, findings=drive.findings)
-            found.append(_as_known(drive, page, gauges.get(page.key)))
-        here = {key_of(drive) for drive in drives}
-        found += [
-            _as_known(replace(page.last, attached=False, findings=()), page, gauges.get(page.key))
+        matched = self._matched(drives)
+        here = {page.key for _, page in matched}
+        away = [
+            (replace(page.last, attached=False, findings=()), page)
             for page in pages.values()
             if page.key not in here and page.last.identity
         ]
+        return tuple(_as_known(drive, page, gauges.get(page.key)) for drive, page in (*matched, *away))
+
+    def note_sightings(self, drives: Iterable[Drive]) -> None:
+        """Write down the drives that are here, as far as they are new or not as they were."""
+        pages = self._known()[0]
+        news = []
+        for drive, page in self._matched(drives):
+            if page.key not in pages:
+                news.append(page)
+            elif drive.attached and _worth_writing(page, drive):
+                news.append(replace(page, last=drive, seen_at=now_text()))
         if news:
             try:
                 self._write(news)
             except Stopped:
                 pass  # no room for it now: it is written down the next time
-        return tuple(found)
+
+    def _matched(self, drives: Iterable[Drive]) -> list[tuple[Drive, Page]]:
+        """Each drive with its page; a drive that is new gets a page that is not written yet."""
+        pages = self._known()[0]
+        taken = {page.id for page in pages.values()}
+        matched = []
+        for drive in _told_apart(list(drives), pages):
+            page = pages.get(key_of(drive))
+            if page is None:
+                drive = replace(drive, id=_free_id(drive.id, taken))
+                taken.add(drive.id)
+                page = Page(
+                    key=key_of(drive),
+                    id=drive.id,
+                    notes=DriveNotes(),
+                    last=drive,
+                    seen_at=now_text(),
+                    greeted=not pages,
+                )
+            if not drive.attached and not drive.usable_bytes and page.last.usable_bytes:
+                drive = replace(page.last, attached=False, findings=drive.findings)
+            matched.append((drive, page))
+        return matched
 
     def _known(self) -> tuple[dict[str, Page], dict[str, GaugeResult]]:
         now_s = time.monotonic()
@@ -130,17 +145,19 @@ class DriveBook:
         """All that was measured of a drive, oldest first."""
         return gauge_history(self._database, drive)
 
-    def strangers(self) -> set[str]:
+    def new_drives(self) -> set[str]:
         """The ids of drives that came since the book was begun and of which the user was not asked yet."""
         return {page.id for page in self.pages() if not page.greeted}
 
-    def tell(self, drive: Drive, told: Told) -> None:
+    def keep_notes(self, drive: Drive, notes: DriveNotes) -> None:
         """Remember what the user says of a drive; it counts as greeted then."""
-        page = next(page for page in self.pages() if page.id == drive.id)
-        self._write([replace(page, told=told, greeted=True)])
+        page = next((page for page in self.pages() if page.id == drive.id), None)
+        if page is None:
+            page = Page(key=key_of(drive), id=drive.id, notes=notes, last=drive, seen_at=now_text(), greeted=True)
+        self._write([replace(page, notes=notes, greeted=True)])
 
-    def told_of(self, drive: Drive) -> Told:
-        return next((page.told for page in self.pages() if page.id == drive.id), Told())
+    def notes_of(self, drive: Drive) -> DriveNotes:
+        return next((page.notes for page in self.pages() if page.id == drive.id), DriveNotes())
 
     def forget(self, drive: Drive) -> None:
         """Strike a drive from the book; if it is there, it is a new one from now on."""
@@ -156,8 +173,8 @@ class DriveBook:
                     (
                         page.key,
                         page.id,
-                        json.dumps(to_wire(page.told)),
-                        json.dumps(to_wire(page.last)),
+                        json.dumps(to_json(page.notes)),
+                        json.dumps(to_json(page.last)),
                         page.seen_at,
                         page.greeted,
                     )
@@ -197,15 +214,15 @@ def _worth_writing(page: Page, drive: Drive) -> bool:
 
 
 def _as_known(drive: Drive, page: Page, gauge: GaugeResult | None) -> Drive:
-    told = page.told
+    notes = page.notes
     drive = replace(
         drive,
         id=page.id,
-        label=told.label or drive.label,
-        headroom_bytes=drive.headroom_bytes if told.headroom_bytes is None else told.headroom_bytes,
-        portable=drive.portable if told.portable is None else told.portable,
-        welcomes=told.welcomes or drive.welcomes,
-        target_template=told.target_template,
+        label=notes.label or drive.label,
+        headroom_bytes=drive.headroom_bytes if notes.headroom_bytes is None else notes.headroom_bytes,
+        portable=drive.portable if notes.portable is None else notes.portable,
+        welcomes=notes.welcomes or drive.welcomes,
+        target_template=notes.target_template,
     )
     return drive if gauge is None else with_speeds(drive, gauge)
 
@@ -236,8 +253,8 @@ def _page(key: str, identifier: str, told: str, last: str, seen_at: str, greeted
     return Page(
         key=key,
         id=identifier,
-        told=from_wire(Told, json.loads(told), "The drive book"),
-        last=from_wire(Drive, json.loads(last), "The drive book"),
+        notes=from_json(DriveNotes, json.loads(told), "The drive book"),
+        last=from_json(Drive, json.loads(last), "The drive book"),
         seen_at=seen_at,
         greeted=bool(greeted),
     )

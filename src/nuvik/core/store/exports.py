@@ -12,8 +12,8 @@ from nuvik.core.model.errors import BadInput
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.store.json_codec import drive_to_wire, to_wire
-from nuvik.core.store.safe_file import write_text
+from nuvik.core.store.json_codec import drive_to_json, to_json
+from nuvik.core.user_files.safe_file import write_text
 
 COLUMNS = (
     "id",
@@ -54,8 +54,8 @@ def save_libraries(snapshot: Snapshot, libraries: Iterable[Library], path: str) 
             "format": "nuvik-survey/1",
             "taken_at": snapshot.taken_at,
             "host": snapshot.host,
-            "drives": [drive_to_wire(drive) for drive in snapshot.drives],
-            "libraries": [to_wire(one) for one in libraries],
+            "drives": [drive_to_json(drive) for drive in snapshot.drives],
+            "libraries": [to_json(one) for one in libraries],
         }
         text = json.dumps(document, indent=2) + "\n"
     else:

@@ -9,7 +9,7 @@ from functools import lru_cache
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.gauging import GaugeResult
 from nuvik.core.store.database import Database
-from nuvik.core.store.json_codec import from_wire, to_wire
+from nuvik.core.store.json_codec import from_json, to_json
 
 KEPT_A_DRIVE = 200
 
@@ -24,7 +24,7 @@ def keep_gauge(database: Database, drive: Drive, result: GaugeResult) -> None:
     with database.connect() as connection:
         connection.execute(
             "INSERT INTO gauges (drive_key, taken_at, document) VALUES (?, ?, ?)",
-            (key_of(drive), result.taken_at, json.dumps(to_wire(result))),
+            (key_of(drive), result.taken_at, json.dumps(to_json(result))),
         )
         connection.execute(
             "DELETE FROM gauges WHERE drive_key = ? AND id NOT IN "
@@ -50,4 +50,4 @@ def latest_gauges(connection: sqlite3.Connection) -> dict[str, GaugeResult]:
 
 @lru_cache(maxsize=256)
 def _result(document: str) -> GaugeResult:
-    return from_wire(GaugeResult, json.loads(document), "A kept measurement")
+    return from_json(GaugeResult, json.loads(document), "A kept measurement")

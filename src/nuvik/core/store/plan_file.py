@@ -7,19 +7,18 @@ import os
 import posixpath
 
 from nuvik.core.model.errors import Refused
-from nuvik.core.model.formats import check_format
+from nuvik.core.model.formats import PLAN_ENDING, check_format
 from nuvik.core.model.names import shown
-from nuvik.core.model.plan import Plan, Step, Tether
-from nuvik.core.store.json_codec import from_wire, plan_to_wire
-from nuvik.core.store.safe_file import write_text
+from nuvik.core.model.plan import Plan, Role, Step, Tether
+from nuvik.core.store.json_codec import from_json, plan_to_json
+from nuvik.core.user_files.safe_file import write_text
 
 PLAN_FORMAT = "nuvik-plan/1"
-PLAN_ENDING = ".nuvik-plan.json"
 
 
 def write_plan(plan: Plan, path: str) -> None:
     """Write a plan, replacing an older one of that name only when the new one is whole. Raises Refused."""
-    write_text(path, json.dumps(plan_to_wire(plan), indent=2) + "\n")
+    write_text(path, json.dumps(plan_to_json(plan), indent=2) + "\n")
 
 
 def read_plan(path: str) -> Plan:
@@ -35,7 +34,7 @@ def read_plan(path: str) -> Plan:
     if not isinstance(data, dict):
         raise Refused(f"{where} is not a plan.", next_step="Make the plan again.")
     check_format(data.pop("format", None), PLAN_FORMAT, where)
-    plan = from_wire(Plan, data, f"The plan {where}")
+    plan = from_json(Plan, data, f"The plan {where}")
     for number, step in enumerate(plan.steps, start=1):
         if step.n != number:
             raise Refused(f"The plan {where}: its steps are not numbered 1, 2, 3 ….", next_step="Make the plan again.")
@@ -45,12 +44,12 @@ def read_plan(path: str) -> Plan:
                     f"The plan {where}, step {number}: {shown(text)} is not a clean absolute path.",
                     next_step="Make the plan again.",
                 )
-        if step.via is not None and not _staged(plan, step):
+        if step.role is not Role.DIRECT and not _staged(plan, step):
             raise Refused(
                 f"The plan {where}, step {number} waits on a staging drive, and no other step goes with it.",
                 next_step="Make the plan again.",
             )
-        if step.tether is Tether.NONE and (step.via is None or step.via != step.from_drive):
+        if step.tether is Tether.NONE and step.role is not Role.FROM_STAGING:
             raise Refused(
                 f"The plan {where}, step {number} would leave nothing where programs look for the library.",
                 next_step="Let its tether be “link”.",
@@ -88,7 +87,7 @@ def free_plan_path(folder: str) -> str:
 def _staged(plan: Plan, step: Step) -> bool:
     """Whether a step by way of a drive has its other half, the one that goes there before the one that goes on."""
     for other in plan.steps:
-        first, second = (step, other) if step.via == step.to_drive else (other, step)
+        first, second = (step, other) if step.role is Role.TO_STAGING else (other, step)
         halves = first.n < second.n and first.to_drive == step.via == second.from_drive
         if other.via == step.via and halves and first.target_path == second.path:
             return second.tether is Tether.NONE

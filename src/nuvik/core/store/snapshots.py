@@ -11,7 +11,7 @@ from nuvik.core.model.history import Sighting
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.store.database import Database
-from nuvik.core.store.json_codec import from_wire, to_wire
+from nuvik.core.store.json_codec import from_json, to_json
 
 _ALL_KEPT_DAYS, _DAILY_DAYS, _WEEKLY_DAYS = 2, 14, 365
 """All of the last two days are kept, one a day for two weeks, one a week for a year, one a month before."""
@@ -22,7 +22,7 @@ def keep_snapshot(database: Database, snapshot: Snapshot) -> None:
     with database.connect() as connection:
         number = connection.execute(
             "INSERT INTO snapshots (taken_at, host, document) VALUES (?, ?, ?)",
-            (snapshot.taken_at, snapshot.host, json.dumps(to_wire(snapshot))),
+            (snapshot.taken_at, snapshot.host, json.dumps(to_json(snapshot))),
         ).lastrowid
         connection.executemany(
             "INSERT INTO seen_drives (snapshot, drive, bytes) VALUES (?, ?, ?)",
@@ -82,7 +82,7 @@ def snapshot_before(database: Database, moment: str) -> Snapshot | None:
 
 
 def _snapshot(document: str) -> Snapshot:
-    return from_wire(Snapshot, json.loads(document), "The kept snapshot")
+    return from_json(Snapshot, json.loads(document), "The kept snapshot")
 
 
 def moments(database: Database) -> list[str]:

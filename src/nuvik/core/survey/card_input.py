@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
-from nuvik.core.model.errors import BadInput
+from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.library import Card, Kind, Library, Part
 from nuvik.core.model.names import shown
-from nuvik.core.model.paths import is_within
+from nuvik.core.model.paths import is_within, normalised
 from nuvik.core.model.units import parse_bytes
 
 _LONGEST_NAME = 200
@@ -92,7 +92,35 @@ def places_of(text: str, libraries: Iterable[Library]) -> tuple[str, ...]:
     return tuple(dict.fromkeys(found))
 
 
-def card_with(card: Card, fields: Mapping[str, str], libraries: Iterable[Library] = (), **flags: bool) -> Card:
+def card_with_options(card: Card, typed: Mapping[str, Any]) -> Card:
+    """The card with what the options of a command say, those that are None left out: texts under the names of the
+    card's fields, and yes or no for its flags. Raises BadInput, and Refused when a library that is named is not there.
+    """
+    read: dict[str, Callable[[Any], Any]] = {
+        "name": name_of,
+        "kind": kind_of,
+        "opens_per_week": lambda number: opens_of(str(number)),
+        "needs_read_bytes_per_s": speed_of,
+        "keep_with": lambda paths: tuple(_other_place(path, card.path) for path in paths),
+        "apart_from": lambda paths: tuple(_other_place(path, card.path) for path in paths),
+        "collection": name_of,
+        "parts": lambda texts: tuple(part_of(text, card.path) for text in texts),
+    }
+    given = {field: value for field, value in typed.items() if value is not None}
+    return replace(card, **{field: read[field](value) if field in read else value for field, value in given.items()})
+
+
+def _other_place(path: str, this: str) -> str:
+    """The place of another library than `this`. Raises Refused when nothing is there."""
+    place = os.path.realpath(normalised(path))
+    if place == this:
+        raise Refused(f"{shown(place)} is that library itself.", next_step="Name another one.")
+    if not os.path.isdir(place):
+        raise Refused(f"There is no library at {shown(place)}.", next_step="Check the path.")
+    return place
+
+
+def card_with_form(card: Card, fields: Mapping[str, str], libraries: Iterable[Library] = (), **flags: bool) -> Card:
     """The card with what the fields of a form say: `name`, `kind`, `opens`, `needs`, `parts`, `with`, `apart` and
     `collection`; `flags` are fields of Card that are true or false. Raises BadInput.
     """

@@ -6,16 +6,15 @@ from collections.abc import Iterable, Sequence
 from heapq import nlargest
 
 from nuvik.core.hosts.base import drive_holding
-from nuvik.core.model.clock import days_since, moment_text
+from nuvik.core.model.clock import moment_text
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.library import Library
 from nuvik.core.model.paths import parents
-from nuvik.core.model.snapshot import LargeFile, LooseFolder, Snapshot
+from nuvik.core.model.snapshot import LargeFile, LooseFolder
 from nuvik.core.survey.walk.folder_tree import Tree
 
 LARGE_FILES_A_DRIVE = 1_000
 _LOOSE_FOLDERS = 200
-OLD_DOWNLOAD_DAYS = 365
 
 
 def loose_folders(
@@ -73,16 +72,3 @@ def large_files(
         for size, path, changed_s in nlargest(LARGE_FILES_A_DRIVE, set(files))
     ]
     return tuple(sorted(found, key=lambda one: (-one.bytes, one.path)))
-
-
-def loose_files(snapshot: Snapshot, drive_id: str | None = None) -> list[LargeFile]:
-    """The largest files that lie in no library."""
-    return [one for one in snapshot.large_files if one.library is None and drive_id in (None, one.drive)]
-
-
-def old_downloads(snapshot: Snapshot) -> list[LargeFile]:
-    """Large files among downloads that did not change for a year."""
-    downloads = {one.id for one in snapshot.libraries if one.kind is Kind.DOWNLOAD}
-    return [
-        one for one in snapshot.large_files if one.library in downloads and days_since(one.changed) > OLD_DOWNLOAD_DAYS
-    ]

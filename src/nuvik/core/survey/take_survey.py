@@ -18,7 +18,7 @@ from nuvik.core.model.history import Sighting
 from nuvik.core.model.library import Card, Library, Verdict
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within, normalised
-from nuvik.core.model.progress import Stop
+from nuvik.core.model.progress import Stop, SurveyReport, no_report
 from nuvik.core.model.snapshot import Problem, Snapshot
 from nuvik.core.survey.history.last_use import RecentFiles, use_of
 from nuvik.core.survey.loose_data import large_files, loose_folders
@@ -27,7 +27,7 @@ from nuvik.core.survey.recognise.guess_kind import Context
 from nuvik.core.survey.recognise.may_move import OVERRULED, PINNED, Open, judge
 from nuvik.core.survey.recognise.trade_words import OF_THE_FILE_SYSTEM
 from nuvik.core.survey.walk.folder_tree import Folder, Tree, folder_in
-from nuvik.core.survey.walk.walk_pool import Watching, size_tree, size_trees, unwatched
+from nuvik.core.survey.walk.walk_pool import size_tree, size_trees
 
 _LINKS_LOOKED_AT = 2_000
 """So many links of a library are followed to tell whether they lead anywhere."""
@@ -38,10 +38,11 @@ History = Mapping[str, Sequence[Sighting]]
 
 def survey(
     host: Host,
+    drives: tuple[Drive, ...],
     paths: tuple[str, ...] = (),
     cards: Iterable[Card] = (),
     history: History | None = None,
-    report: Watching = unwatched,
+    report: SurveyReport = no_report,
     stop: Stop | None = None,
 ) -> Snapshot:
     """Measure the drives and every library below `paths` (by default the host's own roots).
@@ -49,13 +50,12 @@ def survey(
     A survey that is stopped gives what it has so far, marked as not complete.
     Raises Refused when a path is not there or lies on no drive.
     """
-    drives = host.drives()
     roots = _apart([_root(host, drives, path) for path in paths] or list(host.default_roots()))
     told = {card.path: card for card in cards}
     context = Context(host, host.surroundings())
-    trees = size_trees(host, roots, kept_for(told.values()), report, stop)
+    trees = size_trees(host, drives, roots, kept_for(told.values()), report, stop)
     candidates, outside = find_candidates(trees, told, context)
-    trees += size_trees(host, outside, kept_for(told.values()), report, stop)
+    trees += size_trees(host, drives, outside, kept_for(told.values()), report, stop)
     makers = _Makers(host, drives, context, Open(host.open_files()), RecentFiles(context.about.recent), history or {})
     libraries = makers.all(candidates, trees)
     problems = [
@@ -75,15 +75,19 @@ def survey(
 
 
 def survey_one(
-    host: Host, path: str, cards: Iterable[Card] = (), history: History | None = None, stop: Stop | None = None
+    host: Host,
+    drives: tuple[Drive, ...],
+    path: str,
+    cards: Iterable[Card] = (),
+    history: History | None = None,
+    stop: Stop | None = None,
 ) -> Library:
     """Measure one folder as a library of its own, whatever it holds. Raises Refused as `survey` does, StopRequested."""
-    drives = host.drives()
     root = _root(host, drives, path)
     if reason := host.why_protected(root):
         raise Refused(f"{shown(root)} must not be moved: {reason}.", next_step="Choose a library inside it.")
     context = Context(host, host.surroundings())
-    tree = size_tree(host, root, stop)
+    tree = size_tree(host, drives, root, stop)
     candidate = Candidate(root, next((card for card in cards if card.path == root), None), kind=collection_kind(root))
     makers = _Makers(
         host,
@@ -96,7 +100,7 @@ def survey_one(
     return makers.all([candidate], [tree])[0]
 
 
-def as_told(library: Library, card: Card) -> Library:
+def with_card(library: Library, card: Card) -> Library:
     """A library as a changed card says, until the next survey looks again."""
     library = replace(
         library,

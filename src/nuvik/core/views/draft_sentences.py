@@ -10,14 +10,14 @@ from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
 from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.recommendation import Recommendation
 from nuvik.core.planning.placement.limits import why_cannot
 from nuvik.core.planning.placement.waiting import opening_s
+from nuvik.core.views.recommendation_sentences import recommendation_sentences
 
 
-def headline(draft: Draft) -> str:
-    """The one sentence with which Plan begins."""
-    if draft.said:
-        return draft.said
+def draft_headline(draft: Draft) -> str:
+    """The one sentence with which Plan begins, for a draft made by hand."""
     if not draft.places:
         return _nothing_yet(draft)
     made = [one for one in draft.breaches if one.by_edit]
@@ -43,19 +43,6 @@ def _nothing_yet(draft: Draft) -> str:
     if draft.breaches:
         return f"Nothing moves yet, and {draft.breaches[0].words}: ask what belongs where."
     return "Nothing moves yet: lift a library and set it down on another drive."
-
-
-def stuck_in_words(draft: Draft) -> str:
-    """What cannot be made in any order, and what is missing for it; empty when all can."""
-    arranged = draft.arranged
-    if not arranged.stuck:
-        return ""
-    stuck = format_count(len(arranged.stuck), "move")
-    if arranged.ordered.given_up:
-        return f"{stuck} fitted into no order that was tried."
-    lacks = f"{shown(draft.drive(arranged.ordered.missing_on).label)} lacks "
-    lacks += f"{format_bytes(arranged.ordered.missing_bytes)} for a moment"
-    return f"{stuck} cannot be made within the headroom, in whatever order and by way of whatever drive: {lacks}."
 
 
 def _size(draft: Draft) -> str:
@@ -153,3 +140,45 @@ def _new_breach(before: Draft, after: Draft) -> str:
     worse = [one for one in after.breaches if one.drive and one.by_edit and one not in before.breaches]
     wrong = (new or worse)[:1]
     return f"; then {wrong[0].words}." if wrong else "."
+
+
+def plan_screen_headline(draft: Draft, recommendation: Recommendation | None) -> str:
+    """The one sentence with which Plan begins: of the recommendation while the draft follows it, else of the draft."""
+    repair = " m puts it right with the fewest moves." if draft.breaches else ""
+    if recommendation is not None and recommendation.is_followed_by(draft):
+        return f"{recommendation_sentences(recommendation)}{repair}"
+    return f"{draft_headline(draft)}{repair}"
+
+
+def library_note(draft: Draft, recommendation: Recommendation | None, library: Library, drive_id: str) -> str:
+    """What a list of a drive's libraries says beside one: what is wrong with its place, where it goes, and why."""
+    wrong = next((breach.words for breach in draft.breaches if library.id in breach.libraries), "")
+    if wrong:
+        return f"✗ {wrong}"
+    place = draft.places.get(library.id)
+    if place is None:
+        if not library.movable:
+            return f"stays: {library.why_not}"
+        return (recommendation.why_kept(draft, library.id) if recommendation else None) or ""
+    goes = library.drive == drive_id
+    way = f"→ {draft.drive(place).label}" if goes else f"comes from {draft.drive(library.drive).label}"
+    reason = recommendation.reason_for(draft, library.id) if recommendation else None
+    return f"{way}: {reason}" if reason else way
+
+
+def cursor_sentence(draft: Draft, recommendation: Recommendation | None, library: Library) -> str:
+    """One line on the library at the cursor: what is wrong, where it goes and why, or why it stays; and the key."""
+    if not library.movable:
+        return f"{shown(library.name)} stays: {library.why_not}."
+    wrong = next((breach.words for breach in draft.breaches if library.id in breach.libraries), "")
+    reason = recommendation.reason_for(draft, library.id) if recommendation else None
+    kept = recommendation.why_kept(draft, library.id) if recommendation else None
+    if wrong:
+        sentence = f"{wrong[0].upper()}{wrong[1:]}. m puts it right."
+    elif reason:
+        sentence = f"{goes_to(draft, library)}: {reason}."
+    elif kept:
+        sentence = f"{shown(library.name)} stays: {kept}."
+    else:
+        sentence = consequence(draft, library, draft.place_of(library))
+    return f"{sentence} l lifts it."

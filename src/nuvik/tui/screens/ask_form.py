@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
@@ -15,7 +13,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.names import shown
 from nuvik.core.model.wishes import Style, Wishes
-from nuvik.core.planning.drafting.wishes_input import style_of, wishes_as_typed
+from nuvik.core.stages.plan import PlanStage
 from nuvik.tui.theme import palette_of
 
 _FIELDS = ("style", "free", "moves", "hours", "weeks", "grow")
@@ -26,10 +24,9 @@ class AskForm(ModalScreen[Wishes | None]):
 
     BINDINGS = [Binding("escape", "dismiss", "leave it"), Binding("ctrl+s", "ask", "ask")]
 
-    def __init__(self, drive: Drive | None, room_to_grow: Callable[[float], dict[str, int]]) -> None:
-        """`room_to_grow` tells the headroom, by drive id, with which so many weeks of growth have room."""
+    def __init__(self, drive: Drive | None, stage: PlanStage) -> None:
         super().__init__()
-        self._drive, self._room_to_grow = drive, room_to_grow
+        self._drive, self._stage = drive, stage
 
     def compose(self) -> ComposeResult:
         where = shown(self._drive.label) if self._drive else "the drive"
@@ -60,7 +57,7 @@ class AskForm(ModalScreen[Wishes | None]):
     def on_input_changed(self, changed: Input.Changed) -> None:
         if changed.input.id == "style":
             try:
-                self._show_weights(style_of(changed.value))
+                self._show_weights(self._stage.style(changed.value))
             except NuvikError:
                 return  # not typed to the end yet
 
@@ -85,7 +82,7 @@ class AskForm(ModalScreen[Wishes | None]):
     def action_ask(self) -> None:
         fields = {name: self.query_one(f"#{name}", Input).value for name in _FIELDS}
         try:
-            wishes = wishes_as_typed(self._drive, fields, self._room_to_grow)
+            wishes = self._stage.wishes_from_form(self._drive, fields)
         except NuvikError as trouble:
             self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)
             return

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, cast
+from typing import cast
 
 from textual.app import ComposeResult
 from textual.binding import Binding
@@ -14,12 +14,9 @@ from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_speed
-from nuvik.core.survey.card_input import card_with
 from nuvik.core.views.library_selection import may_overrule
 from nuvik.tui.desk import Desk
-
-if TYPE_CHECKING:
-    from nuvik.tui.app import NuvikApp
+from nuvik.tui.shell import Shell
 
 _FLAGS = (
     ("pinned", "it stays where it is"),
@@ -41,7 +38,7 @@ class CardForm(ModalScreen[None]):
     def __init__(self, library: Library, desk: Desk) -> None:
         super().__init__()
         self._library, self._desk = library, desk
-        self._card = desk.workspace.card(library.path)
+        self._card = desk.workspace.survey.card(library.path, desk.snapshot.drives)
 
     def compose(self) -> ComposeResult:
         card, library = self._card, self._library
@@ -99,15 +96,16 @@ class CardForm(ModalScreen[None]):
         fields = {field: self.query_one(f"#{field}", Input).value for field in _FIELDS}
         flags = {field: self.query_one(f"#{field}", Checkbox).value for field, _ in _FLAGS}
         try:
-            card = card_with(self._card, fields, self._desk.snapshot.libraries, **flags)
-            self._desk.workspace.tell(card)
+            stage, snapshot = self._desk.workspace.survey, self._desk.snapshot
+            card = stage.card_from_form(self._card, fields, snapshot.libraries, **flags)
+            stage.keep_cards([card], snapshot.drives)
         except NuvikError as trouble:
             self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)
             return
-        app = cast("NuvikApp", self.app)
+        shell = cast("Shell", self.app)
         again = any(getattr(card, field) != getattr(self._card, field) for field in _NEED_A_SURVEY)
-        self._desk.take_snapshot(self._desk.workspace.retold(self._desk.snapshot, card.path))
+        self._desk.take_snapshot(self._desk.workspace.survey.with_cards(self._desk.snapshot, card.path))
         self.dismiss()
-        app.refresh_stage()
+        shell.refresh_stage()
         if again:
-            app.begin_survey()
+            shell.survey_job.begin()

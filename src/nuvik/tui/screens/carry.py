@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.widgets import DataTable, Static
 
-from nuvik.core.carrying.run import resume
+from nuvik.core.model.drive import Drive
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Event
 from nuvik.core.model.units import format_bytes, format_duration
 from nuvik.core.views.carry_headline import PHASES, phase_number, progress_line, running_headline
-from nuvik.tui.screens.stage import StageScreen, stage_key
+from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.shell import stage_key
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.library_table import heading
@@ -35,10 +38,13 @@ class CarryScreen(StageScreen):
         Binding(stage_key("logbook"), "app.go('logbook')", "logbook"),
     ]
 
+    _drives_now: tuple[Drive, ...] = ()
+    """The drives as they were at the last look, with what is used of them then."""
+
     def body(self) -> ComposeResult:
         yield Static(id="phases", markup=False)
         yield Static(id="progress", markup=False)
-        yield TrafficPanel(self.desk.workspace.host.counters, self.desk.workspace.host.timer_s, id="traffic")
+        yield TrafficPanel(self.desk.workspace.drives.traffic, id="traffic")
         yield DataTable(id="moves", cursor_type="row")
         yield DriveBoard(id="drives")
 
@@ -56,9 +62,9 @@ class CarryScreen(StageScreen):
             table.add_column(heading(label), width=width)
 
     def refresh_stage(self) -> None:
-        carrying = self.desk.carrying
+        carrying = self.shell.carry_job.run
         if carrying is None:
-            midway = self.desk.workspace.midway()
+            midway = self.desk.workspace.logbook.midway()
             self.say(
                 f"{shown(midway[0].library)} stands midway: {midway[0].state.in_words}. g goes on with it."
                 if midway
@@ -73,23 +79,25 @@ class CarryScreen(StageScreen):
         self._watch_traffic()
         self._show_moves()
         self._show_drives()
+        self._look_at_drives()
 
-    def follow(self, event: Event) -> None:
-        """Show what just happened."""
-        carrying = self.desk.carrying
-        if carrying is None or not carrying.running:
+    def follow(self, happening: str, *details: Any) -> None:
+        carrying = self.shell.carry_job.run
+        if happening != "carry" or carrying is None or not carrying.running:
             return
+        event: Event = details[0]
         self.say(running_headline(event))
         self._show_phases()
         if event.event != "progress":
             self._watch_traffic()
             self._show_moves()
             self._show_drives()
+            self._look_at_drives()
 
     # -- what is shown -------------------------------------------------------------------------------------
 
     def _show_phases(self) -> None:
-        palette, carrying = palette_of(self.app.theme), self.desk.carrying
+        palette, carrying = palette_of(self.app.theme), self.shell.carry_job.run
         event = carrying.event if carrying else None
         ladder, bar = Text(), Text()
         if carrying is not None and event is not None and not carrying.trouble:
@@ -108,7 +116,7 @@ class CarryScreen(StageScreen):
             self.tell(
                 "Whatever you press, the original stays complete until its copy is proven. s stops after this library."
             )
-        elif self.desk.workspace.midway():
+        elif self.desk.workspace.logbook.midway():
             self.tell(f"g goes on from where it stopped; {stage_key('logbook')} opens Logbook, where u takes it back.")
         else:
             self.tell(f"{stage_key('logbook')} opens Logbook: every move stands there and can be taken back.")
@@ -123,10 +131,10 @@ class CarryScreen(StageScreen):
 
     def _watch_traffic(self) -> None:
         """The two drives at work, while something is carried."""
-        carrying, panel = self.desk.carrying, self.query_one(TrafficPanel)
+        carrying, panel = self.shell.carry_job.run, self.query_one(TrafficPanel)
         panel.display = carrying is not None and carrying.running and carrying.event is not None
         if panel.display and carrying is not None and carrying.event is not None and carrying.event.move:
-            move = self.desk.workspace.journal.move(carrying.event.move)
+            move = self.desk.workspace.logbook.move(carrying.event.move)
             drives = {drive.id: drive for drive in self.desk.snapshot.drives}
             at_work = [drives[one] for one in (move.source_drive, move.target_drive) if one in drives]
             panel.watch_drives(at_work)
@@ -139,8 +147,8 @@ class CarryScreen(StageScreen):
 
     def _moves(self) -> list[Move]:
         """The moves of the run at hand; before one, those that stand midway."""
-        every = self.desk.workspace.journal.moves()
-        carrying = self.desk.carrying
+        every = self.desk.workspace.logbook.moves()
+        carrying = self.shell.carry_job.run
         if carrying is None or not carrying.moves:
             return [move for move in every if not move.state.finished]
         runs = {move.run for move in every if move.id in carrying.moves}
@@ -162,11 +170,18 @@ class CarryScreen(StageScreen):
             Text(format_duration(move.actual_s) if move.actual_s else "–", justify="right"),
         ]
 
+    def _look_at_drives(self) -> None:
+        self.in_background(self.desk.workspace.drives.all, self._take_drives, group="drives")
+
+    def _take_drives(self, drives: tuple[Drive, ...]) -> None:
+        self._drives_now = drives
+        self._show_drives()
+
     def _show_drives(self) -> None:
-        snapshot, carrying = self.desk.snapshot, self.desk.carrying
+        snapshot, carrying = self.desk.snapshot, self.shell.carry_job.run
         at_hand = carrying.event.library if carrying and carrying.running and carrying.event else None
         marked = next((one.id for one in snapshot.libraries if one.name == at_hand), None)
-        now = {drive.id: drive for drive in self.desk.workspace.host.drives()}
+        now = {drive.id: drive for drive in self._drives_now}
         rows = [
             BoardRow(
                 (StripData(drive, snapshot.on_drive(drive.id), now.get(drive.id, drive).used_bytes, marked=marked),)
@@ -178,15 +193,15 @@ class CarryScreen(StageScreen):
     # -- keys ----------------------------------------------------------------------------------------------
 
     def action_stop_after(self) -> None:
-        if self.desk.carrying is not None and self.desk.carrying.running:
-            self.desk.carrying.stop.ask_after_step()
+        if self.shell.carry_job.run is not None and self.shell.carry_job.run.running:
+            self.shell.carry_job.run.stop.ask_after_step()
             self.notify("It will stop after this library.")
 
     def action_stop_now(self) -> None:
-        if self.desk.carrying is not None and self.desk.carrying.running:
-            self.desk.carrying.stop.ask()
+        if self.shell.carry_job.run is not None and self.shell.carry_job.run.running:
+            self.shell.carry_job.run.stop.ask()
             self.notify("Stopping at the next safe point.")
 
     def action_go_on(self) -> None:
-        self.nuvik.begin_carrying("going on", resume)
+        self.shell.carry_job.begin(self.desk.workspace.carry.resume)
         self.refresh_stage()

@@ -43,10 +43,12 @@ class DrivePage(ModalScreen[None]):
         libraries = sum(one.bytes for one in self._desk.snapshot.on_drive(drive.id))
         table = Table.grid(padding=(0, 2))
         table.add_row("", Text(shown(drive.label), style=f"bold {palette.accent}"))
-        for name, words in drive_page(drive, libraries, workspace.findings().get(drive.id, [])):
+        for name, words in drive_page(
+            drive, libraries, workspace.drives.findings(self._desk.snapshot.drives).get(drive.id, [])
+        ):
             style = palette.look if name == "look" else palette.text
             table.add_row(Text(name, style=palette.quiet), Text(words, style=style))
-        history = workspace.gauge_history(drive)
+        history = workspace.drives.gauge_history(drive)
         for result in reversed(history[-_HISTORY:] if len(history) > 1 else []):
             table.add_row(
                 Text(result.taken_at[:10], style=palette.quiet), Text(_one_result(result), style=palette.quiet)
@@ -54,7 +56,7 @@ class DrivePage(ModalScreen[None]):
         return table
 
     def action_edit(self) -> None:
-        from nuvik.tui.screens.arrival import DriveCard
+        from nuvik.tui.screens.drive_card import DriveCard
 
         self.dismiss()
         self.app.push_screen(DriveCard(self._drive, self._desk, new=False))

@@ -10,7 +10,7 @@ from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from nuvik.core.model.library import Kind
-from nuvik.tui.screens.stage import STAGES, stage_key
+from nuvik.tui.shell import STAGES, stage_key
 from nuvik.tui.theme import palette_of
 
 _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {

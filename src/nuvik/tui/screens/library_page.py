@@ -51,7 +51,7 @@ class LibraryPage(ModalScreen[None]):
 
     def _look_inside(self) -> None:
         try:
-            folder = self._desk.workspace.inside(self._library, self._stop)
+            folder = self._desk.workspace.survey.folders_in(self._library, self._stop)
             show = partial(self._show_inside, inside_rows(folder), links_in_words(folder, _LINKS))
         except StopRequested:
             return

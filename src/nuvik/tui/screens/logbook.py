@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from functools import partial
+from typing import TYPE_CHECKING
+
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.widgets import DataTable
 
-from nuvik.core.carrying.run import outlook_of_undo, release, resume, undo
-from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.units import format_bytes, format_duration
@@ -17,6 +18,9 @@ from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.library_table import heading
+
+if TYPE_CHECKING:
+    from nuvik.core.carrying.undo import Way
 
 
 class LogbookScreen(StageScreen):
@@ -50,7 +54,7 @@ class LogbookScreen(StageScreen):
     def refresh_stage(self) -> None:
         table = self.query_one(DataTable)
         row = table.cursor_row
-        self._moves = list(reversed(self.desk.workspace.journal.moves()))
+        self._moves = list(reversed(self.desk.workspace.logbook.moves()))
         self.say(logbook_headline(self._moves))
         labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
         table.clear()
@@ -90,18 +94,17 @@ class LogbookScreen(StageScreen):
         move = self._move
         if move is None:
             return
-        try:
-            _, way = outlook_of_undo(self.desk.workspace.work(), str(move.id))
-        except NuvikError as trouble:
-            self.nuvik.complain(trouble)
-            return
-        wanted = str(move.id)
+        stage, wanted = self.desk.workspace.logbook, str(move.id)
+        self.in_background(lambda: stage.outlook(wanted), partial(self._ask_to_undo, wanted), group="outlook")
+
+    def _ask_to_undo(self, wanted: str, outlook: tuple[Move, Way]) -> None:
+        undo = self.desk.workspace.logbook.undo
 
         def answered(agreed: bool | None) -> None:
             if agreed:
-                self.nuvik.begin_carrying("taking back", lambda work: undo(work, wanted))
+                self.shell.carry_job.begin(lambda report, stop: undo(wanted, report, stop))
 
-        self.app.push_screen(Confirm(f"Take move {move.id} back? {way.says}", "take it back"), answered)
+        self.app.push_screen(Confirm(f"Take move {wanted} back? {outlook[1].says}", "take it back"), answered)
 
     def action_release(self) -> None:
         move = self._move
@@ -115,7 +118,8 @@ class LogbookScreen(StageScreen):
 
         def answered(agreed: bool | None) -> None:
             if agreed:
-                self.nuvik.begin_carrying("releasing", lambda work: release(work, wanted))
+                release = self.desk.workspace.logbook.release
+                self.shell.carry_job.begin(lambda report, stop: release(wanted, report=report, stop=stop))
 
         if move.state is not State.ON_TRIAL:
             self.notify(f"Move {move.id} is not on trial: {move.state.in_words}.", severity="warning", markup=False)
@@ -123,10 +127,10 @@ class LogbookScreen(StageScreen):
         self.app.push_screen(Confirm(question, "release it"), answered)
 
     def action_go_on(self) -> None:
-        if not self.desk.workspace.midway():
+        if not self.desk.workspace.logbook.midway():
             self.notify("Nothing stands midway.")
             return
-        self.nuvik.begin_carrying("going on", resume)
+        self.shell.carry_job.begin(self.desk.workspace.carry.resume)
 
     def on_data_table_row_highlighted(self) -> None:
         self._tell()

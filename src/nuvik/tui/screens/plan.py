@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from textual import on
 from textual.app import ComposeResult
@@ -12,12 +13,20 @@ from textual.widgets import Static
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
-from nuvik.core.planning.drafting.draft import Draft
-from nuvik.core.views.draft_sentences import consequence, consequence_of_all, goes_to, headline, totals
+from nuvik.core.views.draft_sentences import (
+    consequence_of_all,
+    cursor_sentence,
+    library_note,
+    plan_screen_headline,
+    totals,
+)
 from nuvik.tui.screens.plan_asking import PlanAsking
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.strip import StripData
+
+if TYPE_CHECKING:
+    from nuvik.core.planning.drafting.draft import Draft
 
 
 class PlanScreen(PlanAsking):
@@ -101,19 +110,12 @@ class PlanScreen(PlanAsking):
         here = draft.on_drive_then(drive.id)
         left = [one for one in draft.moving() if one.drive == drive.id]
 
-        wrong = {one: breach.words for breach in draft.breaches for one in breach.libraries}
+        wrong = frozenset(one for breach in draft.breaches for one in breach.libraries)
 
         def note(library: Library) -> str:
-            if library.id in wrong:
-                return f"✗ {wrong[library.id]}"
-            place = draft.places.get(library.id)
-            if place is None:
-                kept = draft.kept.get(library.id)
-                return f"stays: {library.why_not}" if not library.movable else kept.reason if kept else ""
-            way = f"→ {labels[place]}" if library.drive == drive.id else f"comes from {labels[library.drive]}"
-            return f"{way}: {draft.reasons[library.id]}" if library.id in draft.reasons else way
+            return library_note(draft, self.desk.recommendation, library, drive.id)
 
-        self.query_one(LibraryTable).show((*here, *left), labels, note, wrong=frozenset(wrong))
+        self.query_one(LibraryTable).show((*here, *left), labels, note, wrong=wrong)
 
     def _show_words(self) -> None:
         library, drive = self._lifted, self.query_one(DriveBoard).drive
@@ -129,22 +131,10 @@ class PlanScreen(PlanAsking):
             self.say(f"{held} in your hand: choose a drive with ↑ ↓, Enter sets {it} down, Esc puts {it} back.")
             self.tell(consequence_of_all(self.desk.draft, self.desk.hand, drive.id))
             return
-        mends = " m puts it right with the fewest moves." if self.desk.draft.breaches else ""
-        self.say(f"{headline(self.desk.draft)}{mends}")
+        self.say(plan_screen_headline(self.desk.draft, self.desk.recommendation))
         under = self.query_one(LibraryTable).library
         if under is not None:
-            place = self.desk.draft.place_of(under)
-            draft = self.desk.draft
-            kept = draft.kept.get(under.id)
-            here = consequence(draft, under, place)
-            wrong = next((one.words for one in draft.breaches if under.id in one.libraries), "")
-            if wrong:
-                here = f"{wrong[0].upper()}{wrong[1:]}. m puts it right."
-            elif under.id in draft.reasons and under.id in draft.places:
-                here = f"{goes_to(draft, under)}: {draft.reasons[under.id]}."
-            elif kept is not None and under.movable:
-                here = f"{shown(under.name)} stays: {kept.reason}."
-            self.tell(f"{here} l lifts it." if under.movable else f"{shown(under.name)} stays: {under.why_not}.")
+            self.tell(cursor_sentence(self.desk.draft, self.desk.recommendation, under))
 
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
         """Keys are shown where they apply."""
@@ -162,13 +152,13 @@ class PlanScreen(PlanAsking):
         workspace = self.desk.workspace
         if library.piece is not None:  # a card is of the whole library
             library = self.desk.snapshot.library(library.piece.whole) or library
-        card = workspace.card(library.path)
+        card = workspace.survey.card(library.path, self.desk.snapshot.drives)
         try:
-            workspace.tell(replace(card, pinned=not card.pinned))
+            workspace.survey.keep_cards([replace(card, pinned=not card.pinned)], self.desk.snapshot.drives)
         except NuvikError as trouble:
-            self.nuvik.complain(trouble)
+            self.shell.complain(trouble)
             return
-        self.desk.take_snapshot(workspace.retold(self.desk.snapshot, library.path))
+        self.desk.take_snapshot(workspace.survey.with_cards(self.desk.snapshot, library.path))
         self.refresh_stage()
         self.notify(f"{shown(library.name)} {'may move again' if card.pinned else 'stays where it is'}.", markup=False)
 
@@ -203,7 +193,7 @@ class PlanScreen(PlanAsking):
         try:
             self.desk.edit(self.desk.draft.set_down_all(self.desk.hand, drive.id))
         except NuvikError as trouble:
-            self.nuvik.complain(trouble)
+            self.shell.complain(trouble)
             return
         self.desk.marked -= set(self.desk.hand)
         self.desk.hand = ()
@@ -240,12 +230,12 @@ class PlanScreen(PlanAsking):
         try:
             self.desk.edit(self.desk.draft.parted(library.id))
         except NuvikError as trouble:
-            self.nuvik.complain(trouble)
+            self.shell.complain(trouble)
             return
         self.refresh_stage()
 
     def action_next(self) -> None:
-        self.nuvik.action_go("rehearse")
+        self.shell.go("rehearse")
 
     # -- what the widgets tell -----------------------------------------------------------------------------
 

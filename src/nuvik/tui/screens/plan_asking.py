@@ -9,17 +9,14 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.formats import PLAN_ENDING
 from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes
 from nuvik.core.model.wishes import Style, Wishes
-from nuvik.core.planning.drafting.draft import Draft
-from nuvik.core.planning.drafting.landing import landing_on, landing_so_far
-from nuvik.core.planning.drafting.plan_vs_survey import draft_of, standings
-from nuvik.core.planning.drafting.repair import mended
-from nuvik.core.store.plan_file import PLAN_ENDING, free_plan_path, plans_in, read_plan, write_plan
 from nuvik.core.views.draft_sentences import consequence_of_swap
+from nuvik.core.views.recommendation_sentences import recommendation_summary
 from nuvik.tui.screens.ask_form import AskForm
 from nuvik.tui.screens.menu import Menu
 from nuvik.tui.screens.plan_sheets import BesideSheet, StandingSheet
@@ -27,7 +24,11 @@ from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.widgets.drive_board import DriveBoard
 
 if TYPE_CHECKING:
-    from nuvik.core.planning.drafting.recommendation import Answer
+    from nuvik.core.planning.drafting.draft import Draft
+    from nuvik.core.planning.drafting.recommendation import Recommendation
+
+    Offers = dict[str, tuple[str, Recommendation]]
+    """By key, the name of each recommendation on offer."""
 
 _KEYS = "abcdefghijklmnopqrstuvwxyz"
 _MOST_CHOICES = 12
@@ -40,53 +41,50 @@ class PlanAsking(StageScreen):
 
     def action_ask(self) -> None:
         """Work out proposals of every style, to be compared before one is laid on the table."""
-        self._propose([(style[0], f"{style}", Wishes(style=style)) for style in Style])
+        self._recommend([(style[0], f"{style}", Wishes(style=style)) for style in Style])
 
     def action_ask_within(self) -> None:
         """Ask with limits."""
-        self.app.push_screen(
-            AskForm(self.query_one(DriveBoard).drive, self.desk.workspace.room_to_grow), self._asked_within
-        )
+        self.app.push_screen(AskForm(self.query_one(DriveBoard).drive, self.desk.workspace.plan), self._asked_within)
 
     def _asked_within(self, wishes: Wishes | None) -> None:
         if wishes is not None:
-            self._propose([("l", "within your limits", wishes)])
+            self._recommend([("l", "within your limits", wishes)])
 
-    def _propose(self, asked: list[tuple[str, str, Wishes]]) -> None:
+    def _recommend(self, asked: list[tuple[str, str, Wishes]]) -> None:
         self.say("Looking for the best placement …")
-        snapshot, forbidden = self.desk.snapshot, self.desk.forbidden
-        wanted = [(key, name, replace(wishes, forbidden=forbidden)) for key, name, wishes in asked]
-        self.run_worker(partial(self._find, snapshot, wanted), thread=True, exit_on_error=False, exclusive=True)
+        stage, snapshot, forbidden = self.desk.workspace.plan, self.desk.snapshot, self.desk.forbidden
 
-    def _find(self, snapshot: Snapshot, wanted: list[tuple[str, str, Wishes]]) -> None:
-        try:
-            found = {key: (name, self.desk.workspace.propose(wishes, snapshot)) for key, name, wishes in wanted}
-        except NuvikError as trouble:
-            self.app.call_from_thread(self.nuvik.complain, trouble)
-            return
-        self.app.call_from_thread(self._offer, found, snapshot)
+        def find() -> Offers:
+            return {
+                key: (name, stage.recommend(replace(wishes, forbidden=forbidden), snapshot))
+                for key, name, wishes in asked
+            }
 
-    def _offer(self, found: dict[str, tuple[str, Answer]], snapshot: Snapshot) -> None:
+        self.in_background(find, partial(self._offer, snapshot), group="recommend")
+
+    def _offer(self, snapshot: Snapshot, offers: Offers) -> None:
         self.refresh_stage()
-        width = max(len(name) for name, _ in found.values())
-        choices = [(key, f"{name:<{width}}  {answer.in_short()}") for key, (name, answer) in found.items()]
-        title = "What belongs where: three proposals" if len(found) > 1 else "What belongs where"
-        if any(answer.contradictions for _, answer in found.values()):
-            said = next(answer.contradictions[0].in_words() for _, answer in found.values() if answer.contradictions)
-            title = f"{title}\n\n{said}"
-        self.app.push_screen(Menu(title, choices), partial(self._lay, found, snapshot))
+        width = max(len(name) for name, _ in offers.values())
+        choices = [(key, f"{name:<{width}}  {recommendation_summary(one)}") for key, (name, one) in offers.items()]
+        title = "What belongs where: three proposals" if len(offers) > 1 else "What belongs where"
+        contradictions = [contradiction for _, one in offers.values() for contradiction in one.contradictions]
+        if contradictions:
+            title = f"{title}\n\n{contradictions[0].in_words()}"
+        self.app.push_screen(Menu(title, choices), partial(self._lay, offers, snapshot))
 
-    def _lay(self, found: dict[str, tuple[str, Answer]], snapshot: Snapshot, key: str | None) -> None:
+    def _lay(self, offers: Offers, snapshot: Snapshot, key: str | None) -> None:
         if key is None:
             return
         if snapshot is not self.desk.snapshot:
             self.notify("The drives changed meanwhile: ask again.", severity="warning")
             return
-        self._lay_draft(found[key][1].draft)
+        recommendation = offers[key][1]
+        self._lay_draft(recommendation.draft, recommendation)
 
-    def _lay_draft(self, draft: Draft) -> None:
+    def _lay_draft(self, draft: Draft, recommendation: Recommendation | None = None) -> None:
         self.desk.hand = ()
-        self.desk.edit(draft)
+        self.desk.edit(draft, recommendation)
         self.refresh_stage()
 
     # -- repair --------------------------------------------------------------------------------------------
@@ -94,22 +92,10 @@ class PlanAsking(StageScreen):
     def action_mend(self) -> None:
         """Put right what is broken, with the fewest further moves."""
         self.say("Looking for the fewest moves that put this right …")
-        draft, forbidden = self.desk.draft, self.desk.forbidden
-        self.run_worker(partial(self._mend, draft, forbidden), thread=True, exit_on_error=False, exclusive=True)
+        stage, draft, forbidden = self.desk.workspace.plan, self.desk.draft, self.desk.forbidden
+        self.in_background(lambda: stage.repair(draft, forbidden), partial(self._repaired, draft), group="recommend")
 
-    def _mend(self, draft: Draft, forbidden: frozenset[tuple[str, str]]) -> None:
-        try:
-            right = mended(draft, forbidden)
-        except NuvikError as trouble:
-            self.app.call_from_thread(self._not_mended, trouble)
-            return
-        self.app.call_from_thread(self._mended, draft, right)
-
-    def _not_mended(self, trouble: NuvikError) -> None:
-        self.refresh_stage()
-        self.nuvik.complain(trouble)
-
-    def _mended(self, before: Draft, right: Draft) -> None:
+    def _repaired(self, before: Draft, right: Draft) -> None:
         if before is not self.desk.draft:
             self.notify("The draft changed meanwhile: mend it again.", severity="warning")
             return
@@ -143,18 +129,22 @@ class PlanAsking(StageScreen):
         try:
             self._lay_draft(self.desk.draft.swapped(hand, [other]))
         except NuvikError as trouble:
-            self.nuvik.complain(trouble)
+            self.shell.complain(trouble)
 
     # -- plan files ----------------------------------------------------------------------------------------
 
     def action_write(self) -> None:
-        """Write the plan beside those that lie here, under a name that is free."""
-        path = free_plan_path(os.getcwd())
-        try:
-            write_plan(self.desk.workspace.plan(self.desk.draft), path)
-        except NuvikError as trouble:
-            self.nuvik.complain(trouble)
-            return
+        """Write the plan beside those that are here, under a name that is free."""
+        stage, draft, recommendation = self.desk.workspace.plan, self.desk.draft, self.desk.recommendation
+
+        def write() -> str:
+            path = stage.free_path(os.getcwd())
+            stage.write(stage.make(draft, recommendation), path)
+            return path
+
+        self.in_background(write, self._written, group="write")
+
+    def _written(self, path: str) -> None:
         self.notify(f"Written to {shown(path)}. Carry it any time with: nuvik carry", markup=False)
 
     def action_open(self) -> None:
@@ -166,7 +156,7 @@ class PlanAsking(StageScreen):
     def _choose_file(self, title: str, then: Callable[[str], None]) -> None:
         """Let the user choose one of the plan files that lie here, the newest first."""
         here = os.getcwd()
-        names = plans_in(here)
+        names = self.desk.workspace.plan.files_in(here)
         if not names:
             self.notify(
                 f"There is no plan in {shown(here)}: w writes this one there.", severity="warning", markup=False
@@ -177,21 +167,22 @@ class PlanAsking(StageScreen):
         self.app.push_screen(Menu(title, choices), lambda key: then(os.path.join(here, files[key])) if key else None)
 
     def _open(self, path: str) -> None:
+        stage, snapshot = self.desk.workspace.plan, self.desk.snapshot
         try:
-            plan = read_plan(path)
-            draft, left = draft_of(plan, self.desk.snapshot)
+            plan = stage.read(path)
+            draft, left = stage.draft_of(plan, snapshot)
         except NuvikError as trouble:
-            self.nuvik.complain(trouble)
+            self.shell.complain(trouble)
             return
-        found = standings(plan, self.desk.snapshot)
-        sheet = StandingSheet(self.desk, os.path.basename(path), found, draft, left)
+        sheet = StandingSheet(self.desk, os.path.basename(path), stage.standings(plan, snapshot), draft, left)
         self.app.push_screen(sheet, lambda _: self.refresh_stage())
 
     def _compare(self, path: str) -> None:
+        stage = self.desk.workspace.plan
         try:
-            other, _ = draft_of(read_plan(path), self.desk.snapshot)
+            other, _ = stage.draft_of(stage.read(path), self.desk.snapshot)
         except NuvikError as trouble:
-            self.nuvik.complain(trouble)
+            self.shell.complain(trouble)
             return
         names = ("this draft", "file " + os.path.basename(path).removesuffix(PLAN_ENDING))
         self.app.push_screen(BesideSheet(self.desk, names, (self.desk.draft, other)))
@@ -204,7 +195,7 @@ class PlanAsking(StageScreen):
         labels = {drive.id: shown(drive.label) for drive in draft.drives}
         choices = []
         for kind in Kind:
-            planned, now = draft.landings.get(kind), landing_so_far(draft, kind)
+            planned, now = draft.landings.get(kind), self.desk.workspace.plan.landing_so_far(draft, kind)
             if planned is None and now is None:
                 continue
             so_far = labels.get(now.drive, "–") if now else "–"
@@ -216,20 +207,18 @@ class PlanAsking(StageScreen):
         self.app.push_screen(Menu("Where new content goes: so far, and with this plan", choices), self._landing_drive)
 
     def _landing_drive(self, letter: str | None) -> None:
-        kind = next((one for one in Kind if one.letter.lower() == letter), None)
+        kind = next((kind for kind in Kind if kind.letter.lower() == letter), None)
         if kind is None:
             return
-        able = [drive for drive in self.desk.draft.drives if drive.attached and not drive.read_only]
-        drives = dict(zip(_KEYS, able, strict=False))
+        draft, stage = self.desk.draft, self.desk.workspace.plan
+        able = [drive for drive in draft.drives if drive.attached and not drive.read_only]
+        landings = {key: stage.landing_on(draft, kind, drive) for key, drive in zip(_KEYS, able, strict=False)}
         choices = [
-            (key, f"{shown(drive.label):<12} {landing_on(self.desk.draft, kind, drive).path}")
-            for key, drive in drives.items()
+            (key, f"{shown(draft.drive(landing.drive).label):<12} {landing.path}") for key, landing in landings.items()
         ]
-        self.app.push_screen(
-            Menu(f"New content of the kind {kind} goes to", choices),
-            lambda key: (
-                self._lay_draft(self.desk.draft.with_landing(landing_on(self.desk.draft, kind, drives[key])))
-                if key
-                else None
-            ),
-        )
+
+        def chosen(key: str | None) -> None:
+            if key is not None:
+                self._lay_draft(self.desk.draft.with_landing(landings[key]))
+
+        self.app.push_screen(Menu(f"New content of the kind {kind} goes to", choices), chosen)

@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from rich.text import Text
 from textual.binding import Binding
 
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.units import format_bytes
-from nuvik.core.planning.drafting.draft import Draft
-from nuvik.core.planning.drafting.plan_vs_survey import Standing, State, plan_headline
 from nuvik.core.views.compare_drafts import figures, otherwise
+from nuvik.core.views.plan_sentences import StepState, plan_headline
 from nuvik.tui.desk import Desk
 from nuvik.tui.screens.sheet import Sheet
 from nuvik.tui.theme import palette_of
+
+if TYPE_CHECKING:
+    from nuvik.core.planning.drafting.draft import Draft
+    from nuvik.core.planning.drafting.plan_vs_survey import Standing
 
 _LABEL_CELLS, _FIGURE_CELLS, _ROWS = 44, 26, 14
 
@@ -64,10 +68,10 @@ class StandingSheet(Sheet):
     def words(self) -> Text:
         text, palette = Text(), palette_of(self.app.theme)
         colors = {
-            State.HOLDS: palette.quiet,
-            State.DONE: palette.quiet,
-            State.CHANGED: palette.look,
-            State.DOUBTFUL: palette.broken,
+            StepState.HOLDS: palette.quiet,
+            StepState.DONE: palette.quiet,
+            StepState.CHANGED: palette.look,
+            StepState.DOUBTFUL: palette.broken,
         }
         self.add_title(text, shown(self._file_name))
         text.append(f"{plan_headline(list(self._found))}\n\n")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import TYPE_CHECKING
 
 from rich.text import Text
 from textual import on
@@ -11,26 +12,25 @@ from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
 from textual.widgets import DataTable, SelectionList, Static
 
-from nuvik.core.carrying.run import carry_plan
-from nuvik.core.model.errors import NuvikError, StopRequested
 from nuvik.core.model.names import shorten, shown
-from nuvik.core.model.plan import Plan, Step
+from nuvik.core.model.plan import Plan, Role, Step
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
-from nuvik.core.rehearsal.forecast import in_words
-from nuvik.core.rehearsal.rehearse import Checked, rehearse
-from nuvik.core.rehearsal.scene import Scene
-from nuvik.core.rehearsal.whatif_catalogue import possible
-from nuvik.core.rehearsal.whatifs import StopAfter, WhatIf
-from nuvik.core.views.rehearsal_headline import rehearsal_headline, takes
+from nuvik.core.views.rehearsal_sentences import forecast_line, rehearsal_headline, takes
 from nuvik.tui.screens.confirm import Confirm
-from nuvik.tui.screens.stage import StageScreen, stage_key
+from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.shell import stage_key
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.free_curves import Curve, FreeCurves
 from nuvik.tui.widgets.library_table import heading
 from nuvik.tui.widgets.strip import StripData
-from nuvik.tui.widgets.what_if_list import WhatIfList
+from nuvik.tui.widgets.what_if_list import StopAtCursor, WhatIfList
+
+if TYPE_CHECKING:
+    from nuvik.core.planning.drafting.draft import Draft
+    from nuvik.core.rehearsal.rehearse import CheckedPlan
+    from nuvik.core.rehearsal.whatifs import WhatIf
 
 _MOST_LINES = 12
 
@@ -51,10 +51,10 @@ class RehearseScreen(StageScreen):
 
     _supposed: Timeline | None = None
     """What is shown: the rehearsal with all what-ifs that are on."""
-    _checking: Plan | None = None
-    """The plan whose steps are being looked at."""
-    _offered_for: Scene | None = None
-    """The scene for which the what-ifs are listed."""
+    _checking: Draft | None = None
+    """The draft whose moves are being looked at."""
+    _offered_for: CheckedPlan | None = None
+    """The plan for which the what-ifs are listed."""
 
     def body(self) -> ComposeResult:
         yield DataTable(id="steps", cursor_type="row")
@@ -93,57 +93,48 @@ class RehearseScreen(StageScreen):
 
     def _rehearse(self) -> None:
         """Look at every step, beside the keys, unless that was done; then simulate, which takes no time."""
-        desk = self.desk
+        desk, stage = self.desk, self.desk.workspace.rehearse
         if desk.checked is None:
-            try:
-                desk.plan = desk.plan or desk.workspace.plan(desk.draft)
-            except NuvikError as trouble:
-                desk.plan = desk.timeline = self._supposed = None
-                self.say(f"{trouble.what} {trouble.next_step}")
-                return
-            if self._checking is not desk.plan:
-                self._checking = desk.plan
-                self.say(f"Looking at {format_count(len(desk.plan.steps), 'step')} …")
-                look = partial(self._check, desk.plan, desk.on_trial)
-                self.run_worker(look, thread=True, exit_on_error=False, exclusive=True)
+            if not desk.draft.places and desk.plan is None:
+                desk.timeline = self._supposed = None
+                self.say("Nothing moves in this plan. Set a library down on another drive first.")
+            elif self._checking is not desk.draft:
+                self._check()
             return
-        desk.timeline = desk.timeline or rehearse(desk.checked)
-        if desk.checked.scene is not self._offered_for:
-            self._offered_for = desk.checked.scene
-            self._offer(desk.checked)
+        desk.timeline = desk.timeline or stage.simulate(desk.checked)
+        if desk.checked is not self._offered_for:
+            self._offered_for = desk.checked
+            self._offer(stage.worth_supposing(desk.checked))
         chosen = self._chosen()
-        self._supposed = rehearse(desk.checked, chosen) if chosen else desk.timeline
+        self._supposed = stage.simulate(desk.checked, chosen) if chosen else desk.timeline
 
-    def _check(self, plan: Plan, on_trial: bool) -> None:
-        try:
-            checked = self.desk.workspace.check(plan, on_trial)
-        except StopRequested:
-            return
-        except NuvikError as trouble:
-            self.app.call_from_thread(self.nuvik.complain, trouble)
-            return
-        self.app.call_from_thread(self._take, plan, checked)
+    def _check(self) -> None:
+        """Make the plan and look at its steps."""
+        desk, workspace = self.desk, self.desk.workspace
+        draft, recommendation, on_trial, plan = desk.draft, desk.recommendation, desk.on_trial, desk.plan
+        self._checking = draft
+        self.say(f"Looking at {format_count(len(draft.loads), 'move')} …")
 
-    def _take(self, plan: Plan, checked: Checked) -> None:
+        def check() -> tuple[Plan, CheckedPlan]:
+            made = plan or workspace.plan.make(draft, recommendation)
+            return made, workspace.rehearse.check(made, on_trial)
+
+        self.in_background(check, partial(self._take, draft, on_trial), group="check")
+
+    def _take(self, draft: Draft, on_trial: bool, found: tuple[Plan, CheckedPlan]) -> None:
         self._checking = None
-        if self.desk.plan is plan:  # else it is another plan by now, and was looked at for nothing
-            self.desk.checked, self.desk.timeline = checked, None
-            if self.is_mounted:
-                self.refresh_stage()
+        if self.desk.draft is draft and self.desk.on_trial is on_trial:  # else it was looked at for nothing
+            self.desk.plan, self.desk.checked = found
+            self.desk.timeline = None
+            self.refresh_stage()
 
-    def _offer(self, checked: Checked) -> None:
-        try:
-            candidates = self.desk.workspace.candidates()
-        except NuvikError:
-            candidates = []  # Speeds tells what is wrong with that file
-        offered = possible(checked.scene, candidates, checked.rates)
-        if checked.scene.plan.steps:
-            offered.insert(1, _StopAtCursor(self))
-        self.query_one(WhatIfList).offer(offered)
+    def _offer(self, what_ifs: list[WhatIf]) -> None:
+        at_cursor = [StopAtCursor()] if self.desk.plan is not None and self.desk.plan.steps else []
+        self.query_one(WhatIfList).offer([*what_ifs[:1], *at_cursor, *what_ifs[1:]])
 
     def _chosen(self) -> tuple[WhatIf, ...]:
-        found = self.query_one(WhatIfList).chosen
-        return tuple(StopAfter(self.cursor_n) if isinstance(one, _StopAtCursor) else one for one in found)
+        stage, chosen = self.desk.workspace.rehearse, self.query_one(WhatIfList).chosen
+        return tuple(stage.stop_after(self.cursor_n) if isinstance(one, StopAtCursor) else one for one in chosen)
 
     @property
     def cursor_n(self) -> int:
@@ -173,7 +164,7 @@ class RehearseScreen(StageScreen):
             Text(f"{'!' if refused else ' '}{step.n}", style=style, justify="right"),
             Text(shorten(step.library, 26), style=style),
             Text(format_bytes(step.bytes), justify="right"),
-            Text(way + (" ⇢" if step.via == step.to_drive and step.via else "")),
+            Text(way + (" ⇢" if step.role is Role.TO_STAGING else "")),
         ]
         if foreseen is None:
             return [*cells, *(Text("–", justify="right") for _ in range(6))]
@@ -230,7 +221,7 @@ class RehearseScreen(StageScreen):
                 lines.append(
                     (f"While {shown(labels[drive_id])} is unplugged, {many} will not open: {listed}", palette.text)
                 )
-        lines += [(in_words(one, labels[one.drive]), palette.text) for one in timeline.forecast]
+        lines += [(forecast_line(one, labels[one.drive]), palette.text) for one in timeline.forecast]
         lines += [(f"Note: {note}", palette.quiet) for note in timeline.notes]
         return Text("\n").join(Text(words, style=style) for words, style in lines[:_MOST_LINES])
 
@@ -303,10 +294,11 @@ class RehearseScreen(StageScreen):
     def _confirmed(self, agreed: bool | None) -> None:
         plan, on_trial = self.desk.plan, self.desk.on_trial
         if agreed and plan is not None:
-            self.nuvik.begin_carrying("carrying", lambda work: carry_plan(work, plan, on_trial))
+            carry = self.desk.workspace.carry.carry
+            self.shell.carry_job.begin(lambda report, stop: carry(plan, on_trial, report, stop))
 
     def on_data_table_row_highlighted(self) -> None:
-        if any(isinstance(one, _StopAtCursor) for one in self.query_one(WhatIfList).chosen):
+        if any(isinstance(one, StopAtCursor) for one in self.query_one(WhatIfList).chosen):
             self._rehearse()
         self._show_time()
 
@@ -315,14 +307,3 @@ class RehearseScreen(StageScreen):
         self._rehearse()
         self._show_steps()
         self._show_time()
-
-
-class _StopAtCursor(WhatIf):
-    """Stands in the list for stopping after the step at the cursor, wherever that is."""
-
-    def __init__(self, screen: RehearseScreen) -> None:
-        self._screen = screen
-
-    @property
-    def name(self) -> str:
-        return "stopped after the cursor’s step"

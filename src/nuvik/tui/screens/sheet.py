@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import TYPE_CHECKING
 
 from rich.text import Text
 from textual.app import ComposeResult
@@ -17,11 +18,18 @@ from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import LargeFile
 from nuvik.core.model.units import format_bytes, format_count
-from nuvik.core.survey.history.growth import by_drive, differences, forecast_sentence, in_words
-from nuvik.core.survey.loose_data import loose_files, old_downloads
-from nuvik.core.survey.twins import Twins
+from nuvik.core.views.growth_sentences import (
+    changes_between,
+    changes_by_drive,
+    difference_line,
+    forecast_sentence,
+)
+from nuvik.core.views.loose_files import loose_files, old_downloads
 from nuvik.tui.desk import Desk
 from nuvik.tui.theme import palette_of
+
+if TYPE_CHECKING:
+    from nuvik.core.survey.twins import Twins
 
 _ROWS = 8
 
@@ -70,7 +78,7 @@ class ChangesSheet(Sheet):
 
     def _changes(self) -> Text:
         palette, workspace, text = palette_of(self.app.theme), self.desk.workspace, Text()
-        compared, rates = workspace.changes(), workspace.growth()
+        compared, rates = workspace.survey.changes(), workspace.survey.growth()
         if compared is None:
             text.append("There is one survey or none yet: after the next one, the two can be compared.\n\n")
         else:
@@ -78,14 +86,14 @@ class ChangesSheet(Sheet):
             self.add_title(
                 text, "Since the survey before, today" if when == "today" else f"Since the survey {when} ago"
             )
-            found = differences(*compared)
+            found = changes_between(*compared)
             if not found:
                 text.append("No library changed its size.\n")
-            for drive, total, mine in by_drive(found, compared[1].drives):
+            for drive, total, mine in changes_by_drive(found, compared[1].drives):
                 sign = "+" if total >= 0 else "−"
                 text.append(f"\n{shown(drive.label)}  {sign}{format_bytes(abs(total))}\n", style="bold")
                 for one in mine[:_ROWS]:
-                    text.append(f"  {in_words(one)}\n", style="not bold")
+                    text.append(f"  {difference_line(one)}\n", style="not bold")
                 if len(mine) > _ROWS:
                     text.append(f"  and {len(mine) - _ROWS} more\n", style=palette.quiet)
             text.append("\n")
@@ -154,7 +162,7 @@ class LooseSheet(Sheet):
 
     def _find_twins(self) -> None:
         try:
-            found = self.desk.workspace.twins(self._told, self._stop)
+            found = self.desk.workspace.survey.twins(self._told, self._stop)
         except StopRequested:
             return
         self.app.call_from_thread(self._found, found)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
 from textual import events
@@ -17,16 +18,20 @@ from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_duration, format_speed
-from nuvik.core.planning.buying.purchases import Verdict, opening_times, telling_libraries
-from nuvik.core.survey.drives.gauge import budget_for
+from nuvik.core.views.opening_times import opening_times, telling_libraries
+from nuvik.core.views.purchase_sentences import verdict_sentence
 from nuvik.core.views.speeds_headline import gauged_headline, gauging_headline, speeds_headline
 from nuvik.drawing.palette import Palette
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.drive_page import DrivePage
-from nuvik.tui.screens.stage import StageScreen, stage_key
+from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.shell import stage_key
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.speed_chart import SpeedChart
 from nuvik.tui.widgets.traffic import TrafficPanel, curve
+
+if TYPE_CHECKING:
+    from nuvik.core.planning.buying.purchases import Verdict
 
 _NAME_CELLS, _DRIVE_CELLS, _CURVE_CELLS = 24, 10, 40
 _BUY_CELLS, _TOLD, _SIDE_BY_SIDE = 30, 3, 136
@@ -56,9 +61,8 @@ class SpeedsScreen(StageScreen):
         self._reckoning = True
 
     def body(self) -> ComposeResult:
-        host = self.desk.workspace.host
         yield SpeedChart(id="speeds")
-        yield TrafficPanel(host.counters, host.timer_s, id="traffic")
+        yield TrafficPanel(self.desk.workspace.drives.traffic, id="traffic")
         with Horizontal(id="below"):
             with Vertical(id="meaning-box"):
                 yield Static(id="meaning", markup=False)
@@ -73,44 +77,48 @@ class SpeedsScreen(StageScreen):
             self._show_cursor()
 
     def refresh_stage(self) -> None:
-        workspace, drives = self.desk.workspace, self.desk.snapshot.drives
-        self._findings = workspace.findings()
-        path = workspace.candidates_path
+        stage, drives = self.desk.workspace.drives, self.desk.snapshot.drives
+        self._findings = stage.findings(drives)
+        path = stage.candidates_path
         written = os.path.getmtime(path) if os.path.exists(path) else 0.0
-        if self._judged[0] is not self.desk.snapshot or self._judged[1] != written:  # reckoned once, beside the keys
+        if self._judged[0] is not self.desk.snapshot or self._judged[1] != written:  # once, in the background
             self._judged = (self.desk.snapshot, written)
-            self.run_worker(self._judge, thread=True, exit_on_error=False, group="verdicts", exclusive=True)
+            self.in_background(self._judge, self._take_verdicts, group="verdicts")
         self.query_one(SpeedChart).show(drives)
         self._say()
         self._show_cursor()
 
-    def _judge(self) -> None:
+    def _judge(self) -> tuple[list[Verdict], str]:
+        """What each candidate would save, or what is wrong with the file of candidates."""
         try:
-            found, trouble = self.desk.workspace.verdicts(), ""
-        except NuvikError as fault:
-            found, trouble = [], f"{fault.what} {fault.next_step}"
-        self.app.call_from_thread(self._take_verdicts, found, trouble)
+            return self.desk.workspace.drives.verdicts(), ""
+        except NuvikError as trouble:
+            return [], f"{trouble.what} {trouble.next_step}"
 
-    def _take_verdicts(self, found: list[Verdict], trouble: str) -> None:
-        self._verdicts, self._trouble, self._reckoning = found, trouble, False
-        if self.is_mounted:
-            self.query_one("#buy", Static).update(self._buy())
+    def _take_verdicts(self, judged: tuple[list[Verdict], str]) -> None:
+        (self._verdicts, self._trouble), self._reckoning = judged, False
+        self.query_one("#buy", Static).update(self._buy())
 
     def on_screen_suspend(self) -> None:
         """How a measurement ended was seen; from now on the headline is about the drives again."""
-        if self.desk.gauging is not None and not self.desk.gauging.running and self.app.screen is not self:
-            self.desk.gauging = None
+        if (
+            self.shell.gauge_job.run is not None
+            and not self.shell.gauge_job.run.running
+            and self.app.screen is not self
+        ):
+            self.shell.gauge_job.run = None
 
-    def follow_gauge(self) -> None:
-        """A gauge that runs told something, or ended."""
+    def follow(self, happening: str, *details: Any) -> None:
+        if happening != "gauge":
+            return
         self._say()
-        if self.desk.gauging is not None and self.desk.gauging.running:
+        if self.shell.gauge_job.run is not None and self.shell.gauge_job.run.running:
             self._tell_curve()
 
     # -- what is shown -------------------------------------------------------------------------------------
 
     def _say(self) -> None:
-        gauging, labels = self.desk.gauging, {one.id: one.label for one in self.desk.snapshot.drives}
+        gauging, labels = self.shell.gauge_job.run, {one.id: one.label for one in self.desk.snapshot.drives}
         trouble = False
         if gauging is None:
             self.say(speeds_headline(self.desk.snapshot.drives, self._findings))
@@ -123,7 +131,7 @@ class SpeedsScreen(StageScreen):
         self.query_one("#headline").set_class(trouble, "trouble")
 
     def _tell_curve(self) -> None:
-        gauging = self.desk.gauging
+        gauging = self.shell.gauge_job.run
         if gauging is not None and gauging.curve:
             row = curve(gauging.curve, max(gauging.curve), _CURVE_CELLS)
             phase = gauging.progress.phase if gauging.progress else ""
@@ -144,7 +152,7 @@ class SpeedsScreen(StageScreen):
 
     def _tell_drive(self, drive: Drive) -> None:
         try:
-            self.tell(f"g on {shown(drive.label)} {budget_for(drive).in_words()}")
+            self.tell(f"g on {shown(drive.label)} {self.desk.workspace.drives.budget(drive).in_words()}")
         except NuvikError as trouble:
             self.tell(f"{trouble.what} {trouble.next_step}")
 
@@ -184,7 +192,7 @@ class SpeedsScreen(StageScreen):
         if self._reckoning:
             return text + Text("reckoning what each would save …", style=palette.quiet)
         if not self._verdicts:
-            where = shown(self.desk.workspace.candidates_path)
+            where = shown(self.desk.workspace.drives.candidates_path)
             return text + Text(f"Write candidates into {where}; docs/candidates.md shows how.", style=palette.quiet)
         text.append(f"{'':{_BUY_CELLS}}{'per TB':>12}{'reads':>11}{'saves a week':>14}", style=palette.quiet)
         for verdict in self._verdicts:
@@ -197,7 +205,7 @@ class SpeedsScreen(StageScreen):
             text.append(f"{format_duration(verdict.saves_s_per_week):>14}", style=palette.text)
         text.append("\namber: its case or port lets less through than the drive could do\n", style=palette.quiet)
         for verdict in self._verdicts[:_TOLD]:
-            text.append(f"\n· {verdict.in_words()}", style=palette.text)
+            text.append(f"\n· {verdict_sentence(verdict)}", style=palette.text)
         return text
 
     # -- keys ----------------------------------------------------------------------------------------------
@@ -222,22 +230,24 @@ class SpeedsScreen(StageScreen):
         self._ask([drive for drive in self.desk.snapshot.drives if drive.attached])
 
     def action_stop(self) -> None:
-        if self.desk.gauging is not None and self.desk.gauging.running:
-            self.desk.gauging.stop.ask()
+        if self.shell.gauge_job.run is not None and self.shell.gauge_job.run.running:
+            self.shell.gauge_job.run.stop.ask()
 
     def _ask(self, drives: Sequence[Drive], sustained: bool = False) -> None:
         """Say what it will cost, and begin when the user agrees."""
         try:
-            budgets = [budget_for(drive, sustained=sustained) for drive in drives]
+            budgets = [self.desk.workspace.drives.budget(drive, sustained=sustained) for drive in drives]
         except NuvikError as trouble:
-            self.nuvik.complain(trouble)
+            self.shell.complain(trouble)
             return
         if not budgets:
             return
         labels = {one.id: one.label for one in drives}
         question = "\n".join(f"{shown(labels[one.drive])}: {one.in_words()}." for one in budgets)
         agreed = f"Measure {len(budgets)} drives?\n{question}" if len(budgets) > 1 else f"Measure it?\n{question}"
-        self.app.push_screen(Confirm(agreed, "measure"), lambda yes: self.nuvik.begin_gauging(budgets) if yes else None)
+        self.app.push_screen(
+            Confirm(agreed, "measure"), lambda yes: self.shell.gauge_job.begin(budgets) if yes else None
+        )
 
 
 def _titled(title: str, palette: Palette) -> Text:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, ClassVar, cast
+import logging
+from collections.abc import Callable
+from functools import partial
+from typing import Any, ClassVar, TypeVar, cast
 
 from rich.cells import cell_len
 from rich.text import Text
@@ -12,22 +15,16 @@ from textual.containers import Vertical
 from textual.screen import Screen
 from textual.widgets import Static
 
+from nuvik.core.model.errors import NuvikError, StopRequested
 from nuvik.core.model.names import shorten
-from nuvik.core.model.progress import Event
 from nuvik.tui.desk import Desk
+from nuvik.tui.shell import STAGES, Shell
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.key_line import KeyLine
 
-if TYPE_CHECKING:
-    from nuvik.tui.app import NuvikApp
-
-STAGES = ("survey", "speeds", "plan", "rehearse", "carry", "logbook")
+log = logging.getLogger(__name__)
+Result = TypeVar("Result")
 SMALLEST = (100, 30)
-
-
-def stage_key(stage: str) -> str:
-    """The key that goes to a stage: its place in the order of the work."""
-    return str(STAGES.index(stage) + 1)
 
 
 class StageScreen(Screen[None]):
@@ -37,12 +34,12 @@ class StageScreen(Screen[None]):
     FIRST_FOCUS: ClassVar[str] = ""
 
     @property
-    def nuvik(self) -> NuvikApp:
-        return cast("NuvikApp", self.app)
+    def shell(self) -> Shell:
+        return cast("Shell", self.app)
 
     @property
     def desk(self) -> Desk:
-        return self.nuvik.desk
+        return self.shell.desk
 
     def compose(self) -> ComposeResult:
         yield Static(id="rail", markup=False)
@@ -65,14 +62,37 @@ class StageScreen(Screen[None]):
         """Show the desk as it is now."""
         raise NotImplementedError
 
-    def follow(self, event: Event) -> None:
-        """Something happened while carrying; most stages need not know."""
+    def follow(self, happening: str, *details: Any) -> None:
+        """A job goes on: `survey`, `gauge`, or `carry` with its event. Most stages need not know."""
 
-    def follow_survey(self) -> None:
-        """A survey goes on; most stages need not know."""
+    def in_background(self, work: Callable[[], Result], then: Callable[[Result], None], group: str = "") -> None:
+        """Do work that may take a while beside the screens, then show its result; a refusal is said instead. Of one
+        group only the latest counts.
+        """
+        self.run_worker(
+            partial(self._work, work, then), thread=True, exit_on_error=False, exclusive=True, group=group or "default"
+        )
 
-    def follow_gauge(self) -> None:
-        """A drive is being measured; most stages need not know."""
+    def _work(self, work: Callable[[], Result], then: Callable[[Result], None]) -> None:
+        try:
+            result = work()
+        except StopRequested:
+            return
+        except Exception as fault:
+            self.app.call_from_thread(self._failed, fault)
+            return
+        self.app.call_from_thread(self._show_result, then, result)
+
+    def _show_result(self, then: Callable[[Result], None], result: Result) -> None:
+        if self.is_mounted:
+            then(result)
+
+    def _failed(self, fault: Exception) -> None:
+        if not isinstance(fault, NuvikError):
+            log.error("work beside the screen %s failed", self.STAGE, exc_info=fault)
+            fault = NuvikError(f"A fault in Nuvik itself: {fault!r}", next_step="Nothing was changed.")
+        self.refresh_stage()
+        self.shell.complain(fault)
 
     def show_desk(self) -> None:
         """Draw everything anew from the desk."""
@@ -115,8 +135,7 @@ class StageScreen(Screen[None]):
             if number < len(STAGES):
                 rail.append("  →  ", style=palette.quiet)
         place = self.desk.snapshot.host
-        carrying = self.desk.carrying
-        if carrying is not None and carrying.running:
+        if self.shell.carry_job.is_running:
             place = f"carrying … · {place}"
         room = self.size.width - rail.cell_len - 4
         if room > 6:

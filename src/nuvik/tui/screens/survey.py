@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from dataclasses import replace
+from typing import Any
 
 from textual import on
 from textual.app import ComposeResult
@@ -99,11 +100,12 @@ class SurveyScreen(StageScreen):
         self._show_drives()
         self._show_libraries()
 
-    def follow_survey(self) -> None:
-        self._say_how_it_stands()
+    def follow(self, happening: str, *details: Any) -> None:
+        if happening == "survey":
+            self._say_how_it_stands()
 
     def _say_how_it_stands(self) -> None:
-        progress = self.nuvik.surveying
+        progress = self.shell.survey_job.progress
         if progress is None:
             self.say(survey_headline(self.desk.snapshot))
         elif not progress.entries:
@@ -184,7 +186,7 @@ class SurveyScreen(StageScreen):
             self.notify(f"It stays: {library.why_not}.", severity="warning", markup=False)
             return
         self.desk.hand = (library.id,)
-        self.nuvik.action_go("plan")
+        self.shell.go("plan")
 
     def action_mark(self) -> None:
         library = self._at
@@ -205,11 +207,13 @@ class SurveyScreen(StageScreen):
         joins = not all(one.working_set for one in chosen)
         workspace, paths = self.desk.workspace, {one.path for one in chosen}
         try:
-            workspace.tell(*(replace(workspace.card(path), working_set=joins) for path in paths))
+            drives = self.desk.snapshot.drives
+            cards = [replace(workspace.survey.card(path, drives), working_set=joins) for path in paths]
+            workspace.survey.keep_cards(cards, drives)
         except NuvikError as trouble:
-            self.nuvik.complain(trouble)
+            self.shell.complain(trouble)
             return
-        self.desk.take_snapshot(workspace.retold(self.desk.snapshot, *paths))
+        self.desk.take_snapshot(workspace.survey.with_cards(self.desk.snapshot, *paths))
         self.refresh_stage()
         what = format_count(len(chosen), "library", "libraries")
         self.notify(f"{what}: {'now among those you really use' if joins else 'no longer among those you really use'}.")
@@ -218,12 +222,12 @@ class SurveyScreen(StageScreen):
         """The marked libraries, which lie in one folder, become one library: that folder."""
         chosen = [one for one in self.desk.snapshot.libraries if one.id in self.desk.marked]
         try:
-            folder = self.desk.workspace.make_one(chosen)
+            folder = self.desk.workspace.survey.merge(chosen)
         except NuvikError as trouble:
-            self.nuvik.complain(trouble)
+            self.shell.complain(trouble)
             return
         self.notify(f"{shown(folder)} is one library from now on; the next survey shows it.", markup=False)
-        self.nuvik.begin_survey()
+        self.shell.survey_job.begin()
 
     # -- keys: many ----------------------------------------------------------------------------------------
 
@@ -242,7 +246,7 @@ class SurveyScreen(StageScreen):
             self.notify("Nothing that may move is marked: Space marks the library at the cursor.", severity="warning")
             return
         self.desk.hand = tuple(one.id for one in chosen)
-        self.nuvik.action_go("plan")
+        self.shell.go("plan")
 
     def action_filter(self) -> None:
         kinds = {one.kind for one in self.desk.snapshot.libraries}
@@ -266,16 +270,14 @@ class SurveyScreen(StageScreen):
         self._show_libraries()
 
     def action_export(self) -> None:
-        from nuvik.core.store.exports import save_libraries
-
         written = []
         try:
             for ending in ("csv", "json"):
                 path = os.path.abspath(f"nuvik-libraries.{ending}")
-                save_libraries(self.desk.snapshot, self._view.listed, path)
+                self.desk.workspace.survey.save(self.desk.snapshot, self._view.listed, path)
                 written.append(path)
         except NuvikError as trouble:
-            self.nuvik.complain(trouble)
+            self.shell.complain(trouble)
             return
         self.notify(f"The {len(self._view.listed)} libraries shown: {shown(written[0])} and .json", markup=False)
 
@@ -326,10 +328,10 @@ class SurveyScreen(StageScreen):
         self.app.push_screen(LooseSheet(self.desk))
 
     def action_again(self) -> None:
-        if self.nuvik.surveying is not None:
-            self.nuvik.stop_survey()
+        if self.shell.survey_job.progress is not None:
+            self.shell.survey_job.stop()
         else:
-            self.nuvik.begin_survey()
+            self.shell.survey_job.begin()
 
     # -- what the widgets tell -----------------------------------------------------------------------------
 

@@ -10,7 +10,7 @@ from textual.widgets import Static
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.names import shorten
-from nuvik.core.model.traffic import Counters, Look, Traffic
+from nuvik.core.model.traffic import Look, Traffic
 from nuvik.core.model.units import format_speed
 from nuvik.tui.theme import palette_of
 
@@ -21,13 +21,11 @@ _LEVELS = "▁▂▃▄▅▆▇█"
 
 
 class TrafficPanel(Static):
-    """One line a drive. `counters` and `timer` are the host's own."""
+    """One line a drive. `read` gives what drives have read and written so far."""
 
-    def __init__(
-        self, counters: Callable[[], dict[str, Counters]], timer: Callable[[], float], *, id: str | None = None
-    ) -> None:
+    def __init__(self, read: Callable[[Sequence[Drive]], Look], *, id: str | None = None) -> None:
         super().__init__(id=id, markup=False)
-        self._counters, self._timer = counters, timer
+        self._read = read
         self._drives: tuple[Drive, ...] = ()
         self._before: Look | None = None
         self._past: dict[str, deque[Traffic]] = {}
@@ -44,7 +42,7 @@ class TrafficPanel(Static):
         if not self.screen.is_current:
             self._before = None  # what passed unseen is no traffic of now
             return
-        now = Look(self._timer(), self._counters())
+        now = self._read(self._drives)
         if self._before is not None:
             for drive, traffic in now.since(self._before).items():
                 self._past.setdefault(drive, deque(maxlen=_KEPT)).append(traffic)

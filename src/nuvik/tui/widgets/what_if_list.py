@@ -3,12 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from textual.content import Content
 from textual.widgets import SelectionList
 from textual.widgets.selection_list import Selection
 
-from nuvik.core.rehearsal.whatifs import WhatIf
+if TYPE_CHECKING:
+    from nuvik.core.rehearsal.whatifs import WhatIf
+
+
+class StopAtCursor:
+    """Stands in the list for stopping after the step at the cursor, wherever that is."""
+
+    name = "stopped after the cursor’s step"
 
 
 class WhatIfList(SelectionList[int]):
@@ -16,9 +24,9 @@ class WhatIfList(SelectionList[int]):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id, compact=True)
-        self._what_ifs: tuple[WhatIf, ...] = ()
+        self._what_ifs: tuple[WhatIf | StopAtCursor, ...] = ()
 
-    def offer(self, what_ifs: Sequence[WhatIf]) -> None:
+    def offer(self, what_ifs: Sequence[WhatIf | StopAtCursor]) -> None:
         """List these; those that were on stay on, where they are offered still."""
         if tuple(what_ifs) == self._what_ifs:
             return
@@ -32,6 +40,6 @@ class WhatIfList(SelectionList[int]):
             self.highlighted = min(at or 0, len(what_ifs) - 1)
 
     @property
-    def chosen(self) -> tuple[WhatIf, ...]:
+    def chosen(self) -> tuple[WhatIf | StopAtCursor, ...]:
         """Those that are on, in the order of the list."""
         return tuple(self._what_ifs[n] for n in sorted(self.selected) if n < len(self._what_ifs))

@@ -11,23 +11,13 @@ from dataclasses import dataclass, replace
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.estimate import Estimate
 from nuvik.core.model.library import Library
-from nuvik.core.model.names import shown
 from nuvik.core.model.purchase import Candidate
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.placement.proposal import propose
-from nuvik.core.planning.placement.waiting import change_of, opening_s
+from nuvik.core.planning.placement.waiting import change_of
 
-TELLING = 5
-"""How many libraries show what speed means here."""
 _TIME_LIMIT_S = 5.0
-
-
-def telling_libraries(libraries: Sequence[Library], most: int = TELLING) -> list[Library]:
-    """The libraries that best show what speed means to this user: the largest of those that are opened often."""
-    opened = [one for one in libraries if one.opens_per_week >= 1]
-    opened = opened or [one for one in libraries if one.opens_per_week > 0] or list(libraries)
-    return sorted(opened, key=lambda one: (-one.bytes, one.name))[:most]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,15 +33,6 @@ class Verdict:
     """The names of what would stand on it, most waiting saved first."""
     frees_bytes: int = 0
     """By how much less headroom would be missed."""
-
-    def in_words(self) -> str:
-        """One line: what it is held back by, and what it would save."""
-        said = f"{shown(self.candidate.label)}: held back by {self.candidate.held_back_by}"
-        if not self.libraries or self.saves_s_per_week < 1:
-            return f"{said}; nothing that you have would open noticeably quicker with it"
-        first = shown(self.libraries[0])
-        more = f" and {len(self.libraries) - 1} more" if len(self.libraries) > 1 else ""
-        return f"{said}; with {first}{more} on it you would wait {self.saves.in_words()} less a week"
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,8 +95,3 @@ def _upgraded(drive: Drive, there: Drive) -> Drive:
         small_reads_per_s=there.small_reads_per_s,
         speed_source=there.speed_source,
     )
-
-
-def opening_times(library: Library, drives: Sequence[Drive]) -> dict[str, float]:
-    """Seconds to open a library from each drive, by drive id."""
-    return {drive.id: opening_s(library, drive) for drive in drives}

@@ -1,4 +1,4 @@
-"""A draft: where the user has set libraries down so far. Turns into a plan.
+"""A draft: where the user has set libraries down so far, and what that comes to.
 
 A draft is a value: setting a library down gives a new draft, so that going back is keeping the old one.
 """
@@ -6,29 +6,25 @@ A draft is a value: setting a library down gives a new draft, so that going back
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
-from nuvik.core.model.clock import now_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.estimate import Estimate
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
-from nuvik.core.model.plan import Kept, Landing, Plan, Step, Tether
+from nuvik.core.model.plan import Landing
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.units import format_bytes, format_duration
+from nuvik.core.model.units import format_bytes
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.drafting.library_parts import merged, split
-from nuvik.core.planning.drafting.target_paths import free_target, usual_target
-from nuvik.core.planning.ordering.arrange import Arranged, Leg, Load, arrange, load_of
+from nuvik.core.planning.drafting.target_paths import usual_target
+from nuvik.core.planning.ordering.arrange import Arranged, Load, arrange, load_of
 from nuvik.core.planning.placement.demands import Demand, broken, demands_of
 from nuvik.core.planning.placement.limits import disks_of, why_cannot
-from nuvik.core.planning.placement.waiting import change_of, opening_s, waiting_of
-
-Taken = Callable[[str], bool]
-"""Whether something lies at a path."""
+from nuvik.core.planning.placement.waiting import change_of, waiting_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,16 +52,6 @@ class Draft:
     """A chosen target path by library id, where it is not the usual one."""
     headroom_bytes: dict[str, int] = field(default_factory=dict)
     """Headroom asked for, by drive id, where it is not the drive's own."""
-    proven_gap: float | None = None
-    """How far a proposal is from the best possible; None once anything was set down by hand."""
-    said: str = ""
-    """What a proposal comes to, in words; empty once anything was set down by hand."""
-    reasons: dict[str, str] = field(default_factory=dict)
-    """Why libraries move, by their id, where a proposal says so."""
-    kept: dict[str, Kept] = field(default_factory=dict)
-    """Why libraries stay, by their id, where a proposal says so."""
-    unplaced: tuple[str, ...] = ()
-    """The names of libraries that a proposal would move and no order of moves allows."""
     landings: dict[Kind, Landing] = field(default_factory=dict)
     """Where new content goes from then on, for the kinds for which that changes."""
 
@@ -101,7 +87,7 @@ class Draft:
                 places[one.id] = drive_id
         if target_path is not None and drive_id != library.drive:
             targets[library_id] = target_path
-        draft = replace(self, places=places, targets=targets, proven_gap=None, said="", kept={}, unplaced=())
+        draft = replace(self, places=places, targets=targets)
         for known in ("_libraries", "_drives", "_pieces", "_demands"):  # the same for every draft on this snapshot
             if known in self.__dict__:
                 draft.__dict__[known] = self.__dict__[known]
@@ -316,7 +302,7 @@ class Draft:
         """Seconds of waiting saved a week; below zero when it becomes more."""
         return change_of(self._placed(False), self._placed(True))
 
-    # -- the plan ------------------------------------------------------------------------------------------
+    # -- the order of moves --------------------------------------------------------------------------------
 
     @cached_property
     def arranged(self) -> Arranged:
@@ -332,92 +318,9 @@ class Draft:
     def _floors(self) -> Wishes:
         return Wishes(headroom_bytes={drive.id: drive.headroom_bytes for drive in self.drives})
 
-    def to_plan(self, taken: Taken = lambda path: False) -> Plan:
-        """The plan of these moves. What no order allows comes last, so that a rehearsal shows what it lacks.
-
-        `taken` tells what lies on the drives already: a target path that is taken gets a number. Raises Refused when
-        nothing moves.
-        """
-        if not self.places:
-            raise Refused("Nothing moves in this plan.", next_step="Set a library down on another drive first.")
-        stuck = [Leg(load, load.source, load.target) for load in self.arranged.stuck]
-        steps = _Steps(self, taken)
-        for leg in (*self.arranged.legs, *stuck):
-            steps.add(leg)
-        now, then = self.waiting
-        return Plan(
-            made_at=now_text(),
-            host=self.snapshot.host,
-            snapshot_taken_at=self.snapshot.taken_at,
-            steps=tuple(steps.made),
-            headroom_bytes={drive.id: drive.headroom_bytes for drive in self.drives},
-            waiting_before_s_per_week=now.likely,
-            waiting_after_s_per_week=then.likely,
-            waiting_before_range_s_per_week=now.bounds,
-            waiting_after_range_s_per_week=then.bounds,
-            proven_gap=self.proven_gap,
-            unplaced=self.unplaced,
-            kept=tuple(self.kept.values()),
-            landings=tuple(self.landings.values()),
-        )
-
     def target_of(self, library: Library) -> str:
         """Where a library that moves is going to lie, unless something lies there already."""
         load = next((one for one in self.loads if one.library.id == library.id), None)
         if load is None:
             return library.path
         return self.targets.get(library.id) or usual_target(library, load.target, load.source)
-
-
-class _Steps:
-    """The steps of a plan as they are made, each with a path of its own."""
-
-    def __init__(self, draft: Draft, taken: Taken) -> None:
-        self.made: list[Step] = []
-        self._draft, self._taken = draft, taken
-        self._names = {(one.drive, draft.drive(one.drive).rules.folded(one.path)) for one in draft.snapshot.libraries}
-        self._waits_at: dict[str, str] = {}
-
-    def add(self, leg: Leg) -> None:
-        draft, library = self._draft, leg.load.library
-        goes_on = leg.via is not None and leg.source is leg.via
-        chosen = draft.targets.get(library.id) if leg.target is leg.load.target else None
-        target, clash = chosen, ""
-        if target is None:
-            wanted = usual_target(library, leg.target, leg.load.source)
-            target = free_target(wanted, leg.target, lambda path: self._is_taken(path, leg.target))
-            clash = f"; something lies at {shown(wanted)} already, so it goes beside it" if target != wanted else ""
-        self._names.add((leg.target.id, leg.target.rules.folded(target)))
-        self.made.append(
-            Step(
-                n=len(self.made) + 1,
-                library=library.name,
-                kind=library.kind,
-                path=self._waits_at[library.id] if goes_on else library.path,
-                bytes=library.bytes,
-                files=library.files,
-                on_disk_bytes=library.on_disk_bytes,
-                from_drive=leg.source.id,
-                to_drive=leg.target.id,
-                reason=self._reason(leg) + clash,
-                target_path=target,
-                via=leg.via.id if leg.via else None,
-                tether=Tether.NONE if goes_on else Tether.LINK,
-            )
-        )
-        self._waits_at[library.id] = target
-
-    def _is_taken(self, path: str, drive: Drive) -> bool:
-        folded = drive.rules.folded(path)
-        return (drive.id, folded) in self._names or self._taken(path)
-
-    def _reason(self, leg: Leg) -> str:
-        library, load = leg.load.library, leg.load
-        if leg.via is not None and leg.target is leg.via:
-            return f"waits on {shown(leg.via.label)} to make room for {shown(leg.makes_room_for)}"
-        reason = (
-            f"frees {format_bytes(library.on_disk_bytes)} on {shown(load.source.label)}; opens in "
-            f"{format_duration(opening_s(library, load.target))} instead of "
-            f"{format_duration(opening_s(library, load.source))}"
-        )
-        return self._draft.reasons.get(library.id, reason)

@@ -15,7 +15,7 @@ from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
-from nuvik.core.model.plan import Plan, Step
+from nuvik.core.model.plan import Plan, Role, Step
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.planning.drafting.draft import Draft
@@ -24,7 +24,7 @@ from nuvik.core.planning.drafting.target_paths import usual_target
 from nuvik.core.planning.placement.limits import why_cannot
 
 
-class State(StrEnum):
+class StepState(StrEnum):
     """How a step of a plan stands."""
 
     HOLDS = "holds"
@@ -40,7 +40,7 @@ class Standing:
     """One step against the present."""
 
     step: Step
-    state: State
+    state: StepState
     words: str = ""
     """What changed; empty when nothing did."""
 
@@ -53,13 +53,13 @@ def standings(plan: Plan, snapshot: Snapshot) -> list[Standing]:
     doubtful: set[int] = set()
     for step in plan.steps:
         standing = _standing(plan, step, known, doubtful)
-        if standing.state is State.HOLDS and (lacks := _lacks(plan, step, free, known)):
+        if standing.state is StepState.HOLDS and (lacks := _lacks(plan, step, free, known)):
             since = _made_room_by(plan, step, doubtful)
-            standing = Standing(step, State.DOUBTFUL, lacks + since)
-        if standing.state in (State.HOLDS, State.CHANGED):
+            standing = Standing(step, StepState.DOUBTFUL, lacks + since)
+        if standing.state in (StepState.HOLDS, StepState.CHANGED):
             known.take(free, step.to_drive, step.bytes)
             known.take(free, step.from_drive, -step.frees_bytes)
-        elif standing.state is State.DOUBTFUL:
+        elif standing.state is StepState.DOUBTFUL:
             doubtful.add(step.n)
         found.append(standing)
     return found
@@ -92,26 +92,26 @@ def _standing(plan: Plan, step: Step, known: _Known, doubtful: set[int]) -> Stan
     for drive_id in (step.from_drive, step.to_drive):
         drive = known.drives.get(drive_id)
         if drive is None:
-            return Standing(step, State.DOUBTFUL, f"there is no drive {shown(drive_id)} any more")
+            return Standing(step, StepState.DOUBTFUL, f"there is no drive {shown(drive_id)} any more")
         if not drive.attached:
-            return Standing(step, State.DOUBTFUL, f"{shown(drive.label)} is away")
+            return Standing(step, StepState.DOUBTFUL, f"{shown(drive.label)} is away")
     before = _comes_from(plan, step)
     if before is not None:
         if before.n in doubtful:
-            return Standing(step, State.DOUBTFUL, f"step {before.n}, after which it goes on, is in doubt")
-        return Standing(step, State.HOLDS)
+            return Standing(step, StepState.DOUBTFUL, f"step {before.n}, after which it goes on, is in doubt")
+        return Standing(step, StepState.HOLDS)
     library = known.at.get(step.path)
     if library is None:
         return _gone(step, known)
     source, target = known.drives[step.from_drive], known.drives[step.to_drive]
     if (why := why_cannot(library, target, source)) is not None:
-        return Standing(step, State.DOUBTFUL, why)
+        return Standing(step, StepState.DOUBTFUL, why)
     return _sizes(plan, step, library)
 
 
 def _comes_from(plan: Plan, step: Step) -> Step | None:
     """The step that brought a library to the staging drive from which this one takes it on."""
-    if step.via is None or step.via != step.from_drive:
+    if step.role is not Role.FROM_STAGING:
         return None
     return next((one for one in plan.steps[: step.n - 1] if one.target_path == step.path), None)
 
@@ -119,10 +119,10 @@ def _comes_from(plan: Plan, step: Step) -> Step | None:
 def _gone(step: Step, known: _Known) -> Standing:
     moved = known.moved.get(step.path)
     if moved is None:
-        return Standing(step, State.DOUBTFUL, f"nothing is known at {shown(step.path)}")
+        return Standing(step, StepState.DOUBTFUL, f"nothing is known at {shown(step.path)}")
     if moved.path == step.target_path:
-        return Standing(step, State.DONE, f"it lies at {shown(moved.path)} already")
-    return Standing(step, State.DOUBTFUL, f"it was moved to {shown(moved.path)}")
+        return Standing(step, StepState.DONE, f"it lies at {shown(moved.path)} already")
+    return Standing(step, StepState.DOUBTFUL, f"it was moved to {shown(moved.path)}")
 
 
 def _sizes(plan: Plan, step: Step, library: Library) -> Standing:
@@ -132,14 +132,14 @@ def _sizes(plan: Plan, step: Step, library: Library) -> Standing:
     size = library.bytes - sum(part.bytes for part in parts)
     files = library.files - sum(part.files for part in parts)
     if (size, files) == (step.bytes, step.files):
-        return Standing(step, State.HOLDS)
+        return Standing(step, StepState.HOLDS)
     grew = size - step.bytes
     by = f"{format_bytes(abs(grew))} {'larger' if grew > 0 else 'smaller'}" if grew else "as large"
     more = files - step.files
     count = f", with {format_count(abs(more), 'file')} {'more' if more > 0 else 'fewer'}" if more else ""
     return Standing(
         step,
-        State.CHANGED,
+        StepState.CHANGED,
         f"it is {by} than when the plan was made{count}" if grew else f"it is as large as before{count}",
     )
 
@@ -154,24 +154,6 @@ def _lacks(plan: Plan, step: Step, free: dict[str, int], known: _Known) -> str:
 def _made_room_by(plan: Plan, step: Step, doubtful: set[int]) -> str:
     made = [one.n for one in plan.steps[: step.n - 1] if one.n in doubtful and one.from_drive == step.to_drive]
     return f": step {made[0]}, which makes room there, is in doubt" if made else " by now"
-
-
-def plan_headline(found: list[Standing]) -> str:
-    """How the plan as a whole stands against the present."""
-    by_state = {state: [one.step.n for one in found if one.state is state] for state in State}
-    if len(by_state[State.HOLDS]) == len(found):
-        return f"Nothing that this plan needs changed: {format_count(len(found), 'step')} to be carried."
-    said = []
-    for state, words in (
-        (State.DONE, "done already"),
-        (State.CHANGED, "changed since"),
-        (State.DOUBTFUL, "in doubt"),
-        (State.HOLDS, "as planned"),
-    ):
-        if by_state[state]:
-            numbers = ", ".join(map(str, by_state[state][:8])) + (" …" if len(by_state[state]) > 8 else "")
-            said.append(f"{'steps' if len(by_state[state]) > 1 else 'step'} {numbers} {words}")
-    return "; ".join(said)[0].upper() + "; ".join(said)[1:] + "."
 
 
 def draft_of(plan: Plan, snapshot: Snapshot) -> tuple[Draft, list[str]]:
@@ -192,7 +174,7 @@ def draft_of(plan: Plan, snapshot: Snapshot) -> tuple[Draft, list[str]]:
         library = known.at.get(path)
         if library is None:
             standing = _gone(step, known)
-            if standing.state is not State.DONE:
+            if standing.state is not StepState.DONE:
                 left.append(f"step {step.n}, {shown(step.library)}: {standing.words}")
             continue
         try:
@@ -206,9 +188,9 @@ def draft_of(plan: Plan, snapshot: Snapshot) -> tuple[Draft, list[str]]:
 
 def _final_steps(plan: Plan) -> Iterator[Step]:
     """Each library's step with the drive on which it ends, staging left out."""
-    goes_on = {one.path: one for one in plan.steps if one.via is not None and one.via == one.from_drive}
+    goes_on = {one.path: one for one in plan.steps if one.role is Role.FROM_STAGING}
     for step in plan.steps:
-        if step.via is not None and step.via == step.from_drive:
+        if step.role is Role.FROM_STAGING:
             continue
         last = goes_on.get(step.target_path)
         yield step if last is None else replace(step, to_drive=last.to_drive, target_path=last.target_path, via=None)

@@ -1,4 +1,4 @@
-"""Mending a draft: the fewest further moves with which everything it breaks is right again."""
+"""Repairing a draft: the fewest further moves with which everything it breaks is right again."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from nuvik.core.planning.placement.proposal import propose
 _TIME_LIMIT_S = 5.0
 
 
-def mended(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) -> Draft:
+def repaired(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) -> Draft:
     """The draft with what it breaks put right, its own moves kept where that is possible.
 
     Raises Refused when nothing is broken, or when no moves can put it right; then it says what contradicts what.
@@ -39,15 +39,7 @@ def mended(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) ->
             *(one for one in draft.places if one in found.places),
             *(one for one in found.places if one not in draft.places),
         ]
-        new = replace(
-            draft,
-            places={one: found.places[one] for one in order},
-            proven_gap=None,
-            said="",
-            reasons={},
-            kept={},
-            unplaced=(),
-        )
+        new = replace(draft, places={library_id: found.places[library_id] for library_id in order})
         if len(new.breaches) < len(draft.breaches) and not found.short_bytes:
             return new
     why = contradictions(draft.snapshot, wishes, found, most=1)

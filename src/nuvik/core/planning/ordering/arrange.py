@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
+from nuvik.core.model.plan import Role
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.ordering.move_order import MOST_SETS, Move, Ordered
 from nuvik.core.planning.ordering.staging import LEG, MOST_TRIES, Stage, untie
@@ -40,6 +41,12 @@ class Leg:
     makes_room_for: str = ""
     """For the first leg of a staged load: the name of the library that takes its place."""
 
+    @property
+    def role(self) -> Role:
+        if self.via is None:
+            return Role.DIRECT
+        return Role.FROM_STAGING if self.source is self.via else Role.TO_STAGING
+
 
 @dataclass(frozen=True, slots=True)
 class Arranged:
@@ -52,7 +59,7 @@ class Arranged:
     @property
     def staged_bytes(self) -> int:
         """What is moved in addition, since it waits on a staging drive."""
-        return sum(leg.load.library.bytes for leg in self.legs if leg.via is not None and leg.target is leg.via)
+        return sum(leg.load.library.bytes for leg in self.legs if leg.role is Role.TO_STAGING)
 
 
 def load_of(library: Library, source: Drive, target: Drive, after: Iterable[str] = ()) -> Load:
@@ -130,6 +137,6 @@ def _with_reasons(legs: Sequence[Leg]) -> tuple[Leg, ...]:
     found = []
     for number, leg in enumerate(legs):
         comes = next((one.load.library.name for one in legs[number + 1 :] if one.target.id == leg.source.id), "")
-        first = leg.via is not None and leg.target is leg.via
+        first = leg.role is Role.TO_STAGING
         found.append(Leg(leg.load, leg.source, leg.target, leg.via, comes) if first else leg)
     return tuple(found)

@@ -12,12 +12,12 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
 from nuvik.core.hosts.base import Host, drive_holding
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.progress import Stop
+from nuvik.core.model.progress import Stop, SurveyProgress, SurveyReport, no_report
 from nuvik.core.survey.walk.folder_tree import Tree
 from nuvik.core.survey.walk.walk_slice import Sums, WalkRules, said, walk_slice
 from nuvik.core.survey.walk.walk_worker import READY, task, unpacked
@@ -33,36 +33,12 @@ _MOST_WALKERS = 4
 _TELL_EVERY_S = 0.1
 
 
-@dataclass(frozen=True, slots=True)
-class Progress:
-    """How far a survey has got."""
-
-    folders: int
-    entries: int
-    bytes: int
-    expected_bytes: int
-    """What the drives being walked have in use."""
-    drive: str = ""
-    """The label of the drive of the latest slice."""
-
-    @property
-    def share(self) -> float:
-        """Between 0 and 1; what is not readable keeps it under 1."""
-        return min(1.0, self.bytes / self.expected_bytes) if self.expected_bytes else 0.0
-
-
-Watching = Callable[[Progress], None]
-
-
-def unwatched(progress: Progress) -> None:
-    """For callers that do not watch."""
-
-
 def size_trees(
     host: Host,
+    drives: tuple[Drive, ...],
     roots: Sequence[str],
     kept: Iterable[str] = (),
-    report: Watching = unwatched,
+    report: SurveyReport = no_report,
     stop: Stop | None = None,
     keep_depth: int = KEPT_DEPTH,
 ) -> list[Tree]:
@@ -70,7 +46,6 @@ def size_trees(
 
     A root that cannot be read gives a tree with a problem; a stop gives trees that are marked as not complete.
     """
-    drives = host.drives()
     barriers = frozenset(host.mount_points())
     kept = tuple(kept)
     jobs = [_job(host, drives, root, barriers, kept, keep_depth) for root in roots]
@@ -81,9 +56,11 @@ def size_trees(
     return [job.tree for job in jobs]
 
 
-def size_tree(host: Host, root: str, stop: Stop | None = None, keep_depth: int = KEPT_DEPTH) -> Tree:
+def size_tree(
+    host: Host, drives: tuple[Drive, ...], root: str, stop: Stop | None = None, keep_depth: int = KEPT_DEPTH
+) -> Tree:
     """Size one tree. Raises StopRequested."""
-    tree = size_trees(host, [root], stop=stop, keep_depth=keep_depth)[0]
+    tree = size_trees(host, drives, [root], stop=stop, keep_depth=keep_depth)[0]
     if stop is not None:
         stop.check()
     return tree
@@ -161,7 +138,7 @@ def _alone(host: Host, path: str) -> Sums:
 class _Work:
     """All jobs, and who is at which."""
 
-    def __init__(self, jobs: list[_Job], report: Watching, stop: Stop) -> None:
+    def __init__(self, jobs: list[_Job], report: SurveyReport, stop: Stop) -> None:
         self._jobs, self._report, self._stop = jobs, report, stop
         self._busy: dict[str, int] = {}
         self._walkers: list[_Walker] = []
@@ -252,7 +229,7 @@ class _Work:
         if now_s - self._told_s >= _TELL_EVERY_S:
             self._told_s = now_s
             self._report(
-                Progress(
+                SurveyProgress(
                     folders=self._folders,
                     entries=self._entries,
                     bytes=sum(job.tree.bytes for job in self._jobs),

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-from typing import TYPE_CHECKING, cast
+from typing import Any, cast
 
 from rich.text import Text
 from textual import on
@@ -18,13 +17,9 @@ from nuvik.core.model.errors import BadInput, NuvikError
 from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes
-from nuvik.core.planning.buying.filesystem_advice import advice_in_words, needs_of, steps_to_better, this_system
-from nuvik.core.survey.drives.drive_input import clean_name, headroom_of, kinds_of
-from nuvik.core.survey.drives.gauge import budget_for
+from nuvik.core.views.filesystem_view import filesystem_view
 from nuvik.tui.desk import Desk
-
-if TYPE_CHECKING:
-    from nuvik.tui.app import NuvikApp
+from nuvik.tui.shell import Shell
 
 
 class DriveCard(ModalScreen[None]):
@@ -56,7 +51,7 @@ class DriveCard(ModalScreen[None]):
                 yield Switch(drive.portable, id="portable")
                 yield Static("it is taken away at times", id="portable-words")
             yield Static("who must read and write it: linux, macos, windows", classes="quiet")
-            yield Input(this_system(), id="systems")
+            yield Input(self._desk.workspace.drives.operating_system, id="systems")
             yield Static(id="advice", classes="quiet", markup=False)
             with Horizontal(id="answers"):
                 yield Button("keep and measure", id="measure")
@@ -70,17 +65,19 @@ class DriveCard(ModalScreen[None]):
     @on(Input.Changed, "#systems")
     def _advise(self) -> None:
         """Which file system it should have for these; if another one, how the system's own tool makes it."""
-        drive, snapshot = self._drive, self._desk.snapshot
+        snapshot, stage = self._desk.snapshot, self._desk.workspace.drives
         systems = self.query_one("#systems", Input).value.replace(",", " ").split()
         try:
-            needs = needs_of(systems, snapshot.libraries, links=True)
+            needs = stage.needs(systems, self._drive, True, snapshot)
         except BadInput as trouble:
             self.query_one("#advice", Static).update(trouble.next_step)
             return
-        said = advice_in_words(drive, needs)
-        if steps := steps_to_better(drive, needs, snapshot.on_drive(drive.id), this_system()):
-            said += " Nuvik does not format:" + "".join(f"\n{n}. {step}" for n, step in enumerate(steps, start=1))
-        self.query_one("#advice", Static).update(Text(said))
+        view = filesystem_view(self._drive, needs, snapshot)
+        words = view.sentence
+        if view.steps:
+            steps = "".join(f"\n{number}. {step}" for number, step in enumerate(view.steps, start=1))
+            words += f" Nuvik does not format drives:{steps}"
+        self.query_one("#advice", Static).update(Text(words))
 
     def on_button_pressed(self, pressed: Button.Pressed) -> None:
         if pressed.button.id == "later":
@@ -94,33 +91,32 @@ class DriveCard(ModalScreen[None]):
     def action_later(self) -> None:
         """It is not asked about again; its page changes it at any time."""
         if self._new:
-            self._desk.workspace.book.tell(self._drive, self._desk.workspace.book.told_of(self._drive))
+            self._desk.workspace.drives.tell(self._drive)
         self.dismiss()
 
     def _keep(self, measure: bool) -> None:
         try:
-            self._tell()
-            drive = self._desk.workspace.drive_or_refuse(self._drive.id)  # with what was just said of it
-            budgets = [budget_for(drive)] if measure else []
+            drive = self._desk.workspace.drives.tell(self._drive, **self._changes())
+            budgets = [self._desk.workspace.drives.budget(drive)] if measure else []
         except NuvikError as trouble:
             self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)
             return
-        app = cast("NuvikApp", self.app)
+        shell = cast("Shell", self.app)
         self.dismiss()
-        app.drives_changed()
         if budgets:
-            app.begin_gauging(budgets)
+            shell.gauge_job.begin(budgets)
+        shell.drive_watch.look_again()
 
-    def _tell(self) -> None:
-        """Write down what the fields say. Raises BadInput, with the field left as it is."""
-        book, drive = self._desk.workspace.book, self._drive
+    def _changes(self) -> dict[str, Any]:
+        """What the fields say, where that is not what they said before."""
+        drive = self._drive
         words = {name: self.query_one(f"#{name}", Input).value for name in ("name", "headroom", "welcomes")}
-        told = book.told_of(drive)
+        changes: dict[str, Any] = {"welcomes": words["welcomes"]}
         if words["name"] != shown(drive.label):
-            told = replace(told, label=clean_name(words["name"]))
+            changes["name"] = words["name"]
         if words["headroom"] != format_bytes(drive.headroom_bytes):
-            told = replace(told, headroom_bytes=headroom_of(words["headroom"], drive))
+            changes["headroom"] = words["headroom"]
         portable = self.query_one("#portable", Switch).value
         if portable != drive.portable:
-            told = replace(told, portable=portable)
-        book.tell(drive, replace(told, welcomes=kinds_of(words["welcomes"])))
+            changes["portable"] = portable
+        return changes

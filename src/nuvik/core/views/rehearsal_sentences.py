@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from nuvik.core.model.estimate import Estimate
 from nuvik.core.model.names import shown
-from nuvik.core.model.timeline import Timeline
+from nuvik.core.model.timeline import Forecast, Timeline
 from nuvik.core.model.units import format_bytes, format_count
+from nuvik.core.survey.history.growth import FAR_WEEKS
 
 
 def takes(timeline: Timeline) -> str:
@@ -40,3 +41,21 @@ def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
         many = format_count(len(names), "library", "libraries")
         said += f" Without {shown(labels[drive])} attached, {many} will not open."
     return said
+
+
+def forecast_line(forecast: Forecast, label: str) -> str:
+    """For example “Kestrel is at its headroom in 3 to 5 weeks; once this is carried, in 20 to 31”."""
+    now, then = _when(forecast.now), _when(forecast.then)
+    name = shown(label)
+    under = forecast.now == (0.0, 0.0)
+    start = f"{name} is under its headroom now" if under else f"{name} comes to its headroom {now}"
+    return start if forecast.now == forecast.then else f"{start}; once this is carried, {then}"
+
+
+def _when(weeks: tuple[float, float] | None) -> str:
+    if weeks is None:
+        return "not for years"
+    if weeks == (0.0, 0.0):
+        return "at once"
+    latest = "many" if weeks[1] >= FAR_WEEKS else f"{weeks[1]:.0f}"
+    return f"in {weeks[0]:.0f} to {latest} weeks"

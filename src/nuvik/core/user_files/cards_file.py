@@ -12,11 +12,11 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
-from nuvik.core.input.toml_file import line_of, read_checked, text_of
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Card, Kind, Part
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
+from nuvik.core.user_files.toml_file import line_of, read_checked, text_of
 
 CARDS_FILE = "cards.toml"
 CARDS_FORMAT = "nuvik-cards/1"

@@ -1,1 +1,0 @@
-"""Files that users write by hand (TOML), read as input that is not trusted."""

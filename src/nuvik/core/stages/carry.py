@@ -1,0 +1,33 @@
+"""The stage Carry: do it, safely, while you watch or walk away."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from nuvik.core.carrying.run import Outcome, carry_plan, resume
+from nuvik.core.carrying.work import Work
+from nuvik.core.model.plan import Plan
+from nuvik.core.model.progress import Report, Stop, silent
+from nuvik.core.stages.computer import Computer
+from nuvik.core.store.journal import Journal
+
+
+@dataclass(frozen=True, slots=True)
+class CarryStage:
+    """The calls of this stage. `report` hears of each event, `stop` asks to end at the next safe point."""
+
+    computer: Computer
+
+    def work(self, report: Report = silent, stop: Stop | None = None) -> Work:
+        """What carrying needs at hand."""
+        computer = self.computer
+        journal = Journal(computer.database)
+        return Work(computer.host, computer.drives, journal, computer.state_folder, report, stop or Stop())
+
+    def carry(self, plan: Plan, on_trial: bool = False, report: Report = silent, stop: Stop | None = None) -> Outcome:
+        """Rehearse a plan once more and carry it out. Raises Refused, when nothing was changed, and Stopped."""
+        return carry_plan(self.work(report, stop), plan, on_trial)
+
+    def resume(self, report: Report = silent, stop: Stop | None = None) -> Outcome:
+        """Go on with what a stop left midway. Raises Refused when there is nothing, and Stopped."""
+        return resume(self.work(report, stop))

@@ -1,0 +1,44 @@
+"""The stage Logbook: what was done, did it work, and can it be taken back?"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from nuvik.core.carrying.run import Outcome, outlook_of_undo, release, undo
+from nuvik.core.carrying.undo import Way
+from nuvik.core.model.journal import Move
+from nuvik.core.model.progress import Report, Stop, silent
+from nuvik.core.stages.carry import CarryStage
+
+
+@dataclass(frozen=True, slots=True)
+class LogbookStage:
+    """The calls of this stage. A move is named by its number; `report` and `stop` are as in Carry."""
+
+    carry: CarryStage
+
+    def moves(self) -> list[Move]:
+        """Every move, oldest first."""
+        return self.carry.work().journal.moves()
+
+    def move(self, number: int) -> Move:
+        """The move of this number. Raises Refused."""
+        return self.carry.work().journal.move(number)
+
+    def midway(self) -> list[Move]:
+        """Moves that a stop left midway."""
+        return self.carry.work().journal.unfinished()
+
+    def outlook(self, wanted: str) -> tuple[Move, Way]:
+        """The move meant, a number or `last`, and how it would be taken back; changes nothing. Raises Refused."""
+        return outlook_of_undo(self.carry.work(), wanted)
+
+    def undo(self, wanted: str, report: Report = silent, stop: Stop | None = None) -> Outcome:
+        """Take a move back, a number or `last`. Raises Refused and Stopped."""
+        return undo(self.carry.work(report, stop), wanted)
+
+    def release(
+        self, wanted: str, even_if_changed: bool = False, report: Report = silent, stop: Stop | None = None
+    ) -> Outcome:
+        """Let the kept originals of one move, or of `all` on trial, go. Raises Refused and Stopped."""
+        return release(self.carry.work(report, stop), wanted, even_if_changed)

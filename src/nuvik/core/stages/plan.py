@@ -1,0 +1,238 @@
+"""The stage Plan: which library belongs on which drive."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.names import shown
+from nuvik.core.model.paths import is_within, normalised
+from nuvik.core.model.plan import Landing, Plan
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.wishes import Style, Wishes
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.landing import landing_on, landing_so_far
+from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.planning.drafting.plan_vs_survey import Standing, draft_of, standings
+from nuvik.core.planning.drafting.recommendation import Recommendation, recommend
+from nuvik.core.planning.drafting.repair import repaired
+from nuvik.core.planning.drafting.wishes_input import count_of, number_of, style_of, weights_of, wishes_as_typed
+from nuvik.core.stages.computer import Computer
+from nuvik.core.stages.survey import SurveyStage
+from nuvik.core.store.landings import Landings
+from nuvik.core.store.plan_file import free_plan_path, plans_in, read_plan, write_plan
+from nuvik.core.survey.card_input import kind_of
+from nuvik.core.survey.take_survey import survey_one
+
+
+@dataclass(frozen=True, slots=True)
+class PlanStage:
+    """The calls of this stage."""
+
+    computer: Computer
+    survey: SurveyStage
+
+    # -- drafts --------------------------------------------------------------------------------------------
+
+    def empty_draft(self, snapshot: Snapshot) -> Draft:
+        """A draft in which nothing moves."""
+        return Draft(snapshot)
+
+    def draft(self, moves: Sequence[tuple[str, str]], headroom_bytes: Mapping[str, int] | None = None) -> Draft:
+        """A draft of moves given as (library path, drive or folder), each library measured now. Raises Refused."""
+        host, drives, cards = self.computer.host, self.computer.drives(), self.survey.cards()
+        libraries = [survey_one(host, drives, path, cards) for path, _ in moves]
+        base = self.survey.latest()
+        measured = {library.path: library for library in libraries}
+        # What the last survey knew of kind and use stays; the sizes are those of now.
+        known = {library.path: library for library in base.libraries}
+        merged = [_merged(library, known.get(library.path)) for library in measured.values()]
+        others = [library for library in base.libraries if library.path not in measured]
+        draft = Draft(replace(base, libraries=(*others, *merged))).with_headroom(dict(headroom_bytes or {}))
+        for library, (_, goal) in zip(libraries, moves, strict=True):
+            drive, target = self._goal(library, goal)
+            if drive.id == library.drive:
+                raise Refused(
+                    f"{shown(library.path)} is on {shown(drive.label)} already; moving it there frees nothing.",
+                    next_step="Choose another drive.",
+                )
+            draft = draft.set_down(library.id, drive.id, target)
+        return draft
+
+    def _goal(self, library: Library, goal: str) -> tuple[Drive, str | None]:
+        """A drive, or a drive and the path in a folder at which the library is to lie."""
+        drive, folder = self.computer.place(goal)
+        if folder is None:
+            return drive, None
+        if is_within(folder, library.path):
+            raise Refused(
+                f"The target {shown(folder)} is inside {shown(library.path)} itself.",
+                next_step="Choose a place outside it.",
+            )
+        return drive, os.path.join(folder, os.path.basename(library.path))
+
+    def repair(self, draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) -> Draft:
+        """The draft with the fewest further moves that put right what it breaks. Raises Refused."""
+        return repaired(draft, forbidden)
+
+    # -- recommendations -----------------------------------------------------------------------------------
+
+    def recommend(self, wishes: Wishes, snapshot: Snapshot | None = None) -> Recommendation:
+        """What belongs where, in an order that works. Raises Refused before the first survey."""
+        snapshot = snapshot or self.survey.latest()
+        if not snapshot.libraries:
+            raise Refused("No library is known yet.", next_step="Survey first: “nuvik survey”.")
+        recommendation = recommend(snapshot, wishes)
+        chosen = self._landings.all(snapshot.drives)
+        draft = recommendation.draft
+        left = {kind: landing for kind, landing in draft.landings.items() if kind not in chosen}
+        return replace(recommendation, draft=replace(draft, landings=left))
+
+    def style(self, typed: str) -> Style:
+        """A style by its name or first letter. Raises BadInput."""
+        return style_of(typed)
+
+    def wishes_from_form(self, drive: Drive | None, fields: Mapping[str, str]) -> Wishes:
+        """The wishes that the fields of a form say. Raises BadInput."""
+        return wishes_as_typed(drive, fields, self.survey.room_to_grow)
+
+    def wishes_from_options(
+        self,
+        *,
+        headroom_bytes: Mapping[str, int],
+        free_more_bytes: Mapping[str, int],
+        weeks: float,
+        style: str,
+        most_moves: int | None,
+        hours: float | None,
+        grow_weeks: float | None,
+        pinned: Iterable[str],
+        forbidden: Iterable[str],
+        whole: bool,
+        weights: Iterable[str],
+    ) -> Wishes:
+        """The wishes that the options of a command say: `pinned` are paths, `forbidden` is PATH=DRIVE, `weights` are
+        NAME=SECONDS. Raises BadInput and Refused.
+        """
+        wanted = style_of(style)
+        growing = number_of("" if grow_weeks is None else str(grow_weeks), "--room-to-grow")
+        room = self.survey.room_to_grow(growing) if growing else {}
+        moving_hours = number_of("" if hours is None else str(hours), "--hours")
+        return Wishes(
+            style=wanted,
+            weights=weights_of(wanted, weights),
+            weeks=number_of(str(weeks), "--weeks") or 0.0,
+            headroom_bytes={**room, **headroom_bytes},
+            free_more_bytes=dict(free_more_bytes),
+            pinned=frozenset(map(self._library_id, pinned)),
+            forbidden=frozenset(map(self._forbidden, forbidden)),
+            most_moves=count_of("" if most_moves is None else str(most_moves), "--most-moves"),
+            most_moving_s=None if moving_hours is None else moving_hours * 3600,
+            whole=whole,
+        )
+
+    def _library_id(self, path: str) -> str:
+        place = os.path.realpath(normalised(path))
+        for library in self.survey.latest().libraries:
+            if library.path == place:
+                return library.id
+        raise Refused(f"No library is known at {shown(place)}.", next_step="“nuvik survey” lists them.")
+
+    def _forbidden(self, text: str) -> tuple[str, str]:
+        path, sign, drive = text.rpartition("=")
+        if not sign:
+            raise BadInput(f"“{shown(text)}” is not PATH=DRIVE.", next_step="Write for example Games/Kite=heron.")
+        return self._library_id(path), self.computer.drive(drive).id
+
+    # -- plans ---------------------------------------------------------------------------------------------
+
+    def make(self, draft: Draft, recommendation: Recommendation | None = None) -> Plan:
+        """The plan of a draft, with target paths that nothing is at now, and the landings that were chosen before
+        where the draft has no other. Raises Refused when nothing moves.
+        """
+        plan = make_plan(draft, recommendation, self.computer.host.files.exists)
+        chosen = {**self._landings.all(draft.drives), **draft.landings}
+        return replace(plan, landings=tuple(chosen.values()))
+
+    def read(self, path: str) -> Plan:
+        """Read a plan file. Raises Refused."""
+        return read_plan(path)
+
+    def write(self, plan: Plan, path: str) -> None:
+        """Write a plan file. Raises Refused."""
+        write_plan(plan, path)
+
+    def free_path(self, folder: str) -> str:
+        """Where a plan without a name can be written in a folder, replacing none."""
+        return free_plan_path(folder)
+
+    def files_in(self, folder: str) -> list[str]:
+        """The names of the plan files in a folder, the newest first."""
+        return plans_in(folder)
+
+    def standings(self, plan: Plan, snapshot: Snapshot) -> list[Standing]:
+        """How each step of a plan stands against a survey."""
+        return standings(plan, snapshot)
+
+    def draft_of(self, plan: Plan, snapshot: Snapshot) -> tuple[Draft, list[str]]:
+        """The draft that a plan comes to by a survey, and what of it is left out, in words."""
+        return draft_of(plan, snapshot)
+
+    # -- landings ------------------------------------------------------------------------------------------
+
+    @property
+    def _landings(self) -> Landings:
+        return Landings(self.computer.database)
+
+    def kind(self, typed: str) -> Kind | None:
+        """A kind by its name or letter; None for an empty text. Raises BadInput."""
+        return kind_of(typed)
+
+    def landings(self) -> list[Landing]:
+        """For each kind, the landing that was chosen, else where its newest content is."""
+        snapshot = self.survey.latest()
+        chosen, draft = self._landings.all(snapshot.drives), Draft(snapshot)
+        return [landing for kind in Kind if (landing := chosen.get(kind) or landing_so_far(draft, kind)) is not None]
+
+    def landing_so_far(self, draft: Draft, kind: Kind) -> Landing | None:
+        """Where new content of a kind has gone so far; None where none is known."""
+        return landing_so_far(draft, kind)
+
+    def landing_on(self, draft: Draft, kind: Kind, drive: Drive) -> Landing:
+        """The landing on a drive that the user may choose."""
+        return landing_on(draft, kind, drive)
+
+    def set_landing(self, kind: Kind, goal: str) -> Landing:
+        """Let new content of a kind go to a drive or folder from now on. Raises Refused."""
+        drive, folder = self.computer.place(goal)
+        landing = landing_on(Draft(self.survey.latest()), kind, drive, folder)
+        if not drive.attached or drive.read_only:
+            state = "away" if not drive.attached else "read-only"
+            raise Refused(f"{shown(drive.label)} is {state}.", next_step="Choose another drive.")
+        protected = None if folder is None or folder == drive.path else self.computer.host.why_protected(folder)
+        if protected:
+            raise Refused(
+                f"Nothing new can go to {shown(folder or '')}: {protected}.", next_step="Choose another folder."
+            )
+        self._landings.keep(landing, drive)
+        return landing
+
+    def forget_landing(self, kind: Kind) -> None:
+        """Nothing is chosen for a kind any more."""
+        self._landings.forget(kind)
+
+
+def _merged(now: Library, before: Library | None) -> Library:
+    if before is None:
+        return now
+    return replace(
+        now,
+        name=before.name,
+        kind=before.kind,
+        opens_per_week=before.opens_per_week,
+        opening_factor=before.opening_factor,
+    )

@@ -1,0 +1,202 @@
+"""The stage Survey: what is on the drives, and what the user says of it."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from nuvik.core.hosts.base import drive_holding
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.library import Card, Library
+from nuvik.core.model.names import shown
+from nuvik.core.model.paths import normalised
+from nuvik.core.model.progress import Stop, SurveyReport, no_report
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.planning.placement.waiting import factor_for
+from nuvik.core.stages.computer import Computer
+from nuvik.core.store.card_store import CardBox
+from nuvik.core.store.exports import save_libraries
+from nuvik.core.store.snapshots import (
+    drive_history,
+    keep_snapshot,
+    latest_snapshot,
+    library_history,
+    moments,
+    snapshot_before,
+    together,
+)
+from nuvik.core.survey.card_input import card_with_form, card_with_options
+from nuvik.core.survey.history.growth import Growth, growth
+from nuvik.core.survey.take_survey import survey, with_card
+from nuvik.core.survey.twins import Reading, Twins, find_twins
+from nuvik.core.survey.walk.folder_tree import Folder
+from nuvik.core.survey.walk.walk_pool import size_tree
+from nuvik.core.user_files.cards_file import cards_text, read_cards_file
+from nuvik.core.user_files.safe_file import write_text
+
+
+@dataclass(frozen=True, slots=True)
+class SurveyStage:
+    """The calls of this stage."""
+
+    computer: Computer
+
+    # -- surveys -------------------------------------------------------------------------------------------
+
+    def take(self, paths: Sequence[str] = (), report: SurveyReport = no_report, stop: Stop | None = None) -> Snapshot:
+        """Survey and keep the snapshot; what a survey of some folders, or one that was stopped, did not reach is kept
+        as it was known. Gives what was surveyed; of a stopped survey of everything, with what was known before.
+
+        Raises Refused.
+        """
+        computer = self.computer
+        history = library_history(computer.database)
+        taken = survey(computer.host, computer.drives(), tuple(paths), self.cards(), history, report, stop)
+        roots = tuple(os.path.realpath(normalised(path)) for path in paths)
+        whole = together(latest_snapshot(computer.database), taken, roots)
+        keep_snapshot(computer.database, whole)
+        return taken if roots else whole
+
+    def latest(self) -> Snapshot:
+        """The latest snapshot with the drives as they are now; with no library before the first survey."""
+        drives = self.computer.drives()
+        kept = latest_snapshot(self.computer.database)
+        if kept is None:
+            return Snapshot(taken_at="", host=self.computer.host.name, drives=drives, libraries=())
+        return replace(kept, drives=drives)
+
+    def changes(self, since: str | None = None) -> tuple[Snapshot, Snapshot] | None:
+        """The snapshot that was the latest at a moment (by default: the one before the latest), and the latest."""
+        database = self.computer.database
+        taken, now = moments(database), latest_snapshot(database)
+        if now is None or len(taken) < 2:
+            return None
+        before = snapshot_before(database, since or taken[-2])
+        return None if before is None else (before, now)
+
+    def growth(self) -> dict[str, Growth | None]:
+        """How fast each drive fills, by its id."""
+        seen = drive_history(self.computer.database)
+        return {drive.id: growth(seen.get(drive.id, [])) for drive in self.computer.drives()}
+
+    def room_to_grow(self, weeks: float) -> dict[str, int]:
+        """Headroom by drive id, with what each drive is going to take in so many weeks at its rate so far on top.
+
+        A drive whose rate is not known yet, or that does not grow, is left out.
+        """
+        drives = {drive.id: drive for drive in self.computer.drives()}
+        return {
+            drive_id: drives[drive_id].headroom_bytes + round(rate.per_week * weeks)
+            for drive_id, rate in self.growth().items()
+            if rate is not None and rate.per_week > 0 and drives[drive_id].attached
+        }
+
+    def save(self, snapshot: Snapshot, libraries: Iterable[Library], path: str) -> None:
+        """Write libraries to a file, CSV or JSON by its ending. Raises BadInput and Refused."""
+        save_libraries(snapshot, libraries, path)
+
+    # -- looking closer ------------------------------------------------------------------------------------
+
+    def folders_in(self, library: Library, stop: Stop | None = None) -> Folder:
+        """The folders of a library as they are now. Raises StopRequested."""
+        return size_tree(self.computer.host, self.computer.drives(), library.path, stop).root
+
+    def twins(self, report: Reading, stop: Stop | None = None) -> list[Twins]:
+        """Large files that lie on two drives. Raises StopRequested."""
+        return find_twins(self.computer.host, self.latest(), report, stop)
+
+    # -- cards ---------------------------------------------------------------------------------------------
+
+    def cards(self, drives: Sequence[Drive] | None = None) -> tuple[Card, ...]:
+        """What the user said, over what a world's file says. `drives` are those of now, unless they are given."""
+        known = self.computer.drives() if drives is None else drives
+        cards = {card.path: card for card in CardBox(self.computer.database).cards(known)}
+        for card in self.computer.host.cards():
+            cards[card.path] = cards[card.path].told_over(card) if card.path in cards else card
+        return tuple(cards.values())
+
+    def card(self, path: str, drives: Sequence[Drive] | None = None) -> Card:
+        """The card of a library, empty where nothing was said."""
+        return next((card for card in self.cards(drives) if card.path == path), Card(path=path))
+
+    def keep_cards(self, cards: Iterable[Card], drives: Sequence[Drive] | None = None) -> None:
+        """Remember cards; the next survey goes by them. Raises Refused when one is on no drive."""
+        drives = self.computer.drives() if drives is None else tuple(drives)
+        kept = []
+        for card in cards:
+            drive = drive_holding(drives, card.path)
+            if drive is None:
+                raise Refused(
+                    f"{shown(card.path)} is on none of the drives of {shown(self.computer.host.name)}.",
+                    next_step="“nuvik drives” lists them.",
+                )
+            kept.append((card, drive))
+        CardBox(self.computer.database).keep(kept, drives)
+
+    def card_from_form(
+        self, card: Card, fields: Mapping[str, str], libraries: Iterable[Library], **flags: bool
+    ) -> Card:
+        """The card with what the fields of a form say; not kept yet. Raises BadInput."""
+        return card_with_form(card, fields, libraries, **flags)
+
+    def card_from_options(self, card: Card, **typed: object) -> Card:
+        """The card with what the options of a command say; not kept yet. Raises BadInput and Refused."""
+        return card_with_options(card, typed)
+
+    def timed(self, path: str, took_s: float) -> Card:
+        """The card of a library that the user saw opening in so many seconds from where it is; not kept yet.
+
+        Raises Refused when no survey knows the library, BadInput for a time that cannot be.
+        """
+        snapshot = self.latest()
+        library = next((library for library in snapshot.libraries if library.path == path), None)
+        if library is None:
+            raise Refused(f"No library is known at {shown(path)}.", next_step="Survey first, then time it.")
+        if not 0 < took_s < 86_400:
+            raise BadInput(
+                f"A library cannot open in {took_s:g} seconds.", next_step="Say how many seconds it took to open."
+            )
+        factor = factor_for(library, snapshot.drive(library.drive), took_s)
+        return replace(self.card(path), opening_factor=round(min(10_000.0, max(1e-4, factor)), 4))
+
+    def merge(self, libraries: Sequence[Library]) -> str:
+        """Let the folder that holds these libraries be one library from now on; its path. Raises Refused."""
+        folders = {os.path.dirname(library.path) for library in libraries}
+        if len(folders) != 1:
+            raise Refused(
+                "These libraries are not in one folder." if libraries else "No library is marked.",
+                next_step="Mark libraries that are side by side in one folder.",
+            )
+        folder = folders.pop()
+        if reason := self.computer.host.why_protected(folder):
+            raise Refused(f"{shown(folder)} cannot be one library: {reason}.", next_step="Choose others.")
+        card = self.card(folder)
+        self.keep_cards([replace(card, titles=False, ignored=False, name=card.name or os.path.basename(folder))])
+        return folder
+
+    def with_cards(self, snapshot: Snapshot, *paths: str) -> Snapshot:
+        """A snapshot with these libraries as their cards now say, without measuring them anew."""
+        cards = {path: Card(path=path) for path in paths} | {card.path: card for card in self.cards(snapshot.drives)}
+        changed = set(paths)
+        return replace(
+            snapshot,
+            libraries=tuple(
+                with_card(library, cards[library.path]) if library.path in changed else library
+                for library in snapshot.libraries
+            ),
+        )
+
+    def export_cards(self, path: str) -> int:
+        """Write every card to a TOML file; how many. Raises Refused."""
+        cards = self.cards()
+        write_text(path, cards_text(cards))
+        return len(cards)
+
+    def import_cards(self, path: str) -> int:
+        """Read cards from a TOML file; where one says something, it counts from now on. How many. Raises Refused."""
+        cards = read_cards_file(path, os.path.dirname(os.path.abspath(path)))
+        known = {card.path: card for card in self.cards()}
+        self.keep_cards(card.told_over(known[card.path]) if card.path in known else card for card in cards)
+        return len(cards)

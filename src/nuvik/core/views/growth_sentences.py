@@ -1,0 +1,53 @@
+"""Growth in words: what changed between two surveys, and how long each drive will last."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.names import shown
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.units import format_bytes, format_count
+from nuvik.core.survey.history.growth import FAR_WEEKS, Difference, Growth, differences, weeks_left
+
+
+def changes_between(before: Snapshot, now: Snapshot) -> list[Difference]:
+    """What changed from one survey to another, the largest change first."""
+    return differences(before, now)
+
+
+def forecast_sentence(drive: Drive, rate: Growth | None) -> str:
+    """For example “grows by 3 GB a week (2 to 5, 9 surveys): at its headroom in about 12 weeks (8 to 20)”."""
+    if rate is None:
+        return "how fast it fills is not known yet: that takes three surveys over a week"
+    base = f"by {format_bytes(round(abs(rate.per_week)))} a week"
+    spread = f"{_signed(rate.least_per_week)} to {_signed(rate.most_per_week)}, {format_count(rate.surveys, 'survey')}"
+    if rate.per_week <= 0:
+        return f"does not grow ({spread} a week)" if abs(rate.per_week) < 1e6 else f"shrinks {base} ({spread})"
+    if drive.free_bytes <= drive.headroom_bytes:
+        return f"grows {base} ({spread}), and is under its headroom already"
+    weeks = weeks_left(drive, rate)
+    if weeks is None:
+        return f"grows {base} ({spread}): it lasts for years"
+    middle = (drive.free_bytes - drive.headroom_bytes) / rate.per_week
+    latest = "many" if weeks[1] >= FAR_WEEKS else f"{weeks[1]:.0f}"
+    return f"grows {base} ({spread}): at its headroom in about {max(1, middle):.0f} weeks ({weeks[0]:.0f} to {latest})"
+
+
+def difference_line(difference: Difference) -> str:
+    """One difference as a line."""
+    return f"{difference.change:<6} {_signed(difference.bytes):>9}  {shown(difference.name)}"
+
+
+def changes_by_drive(
+    found: Sequence[Difference], drives: Sequence[Drive]
+) -> Iterator[tuple[Drive, int, list[Difference]]]:
+    """Each drive on which something changed, with the sum of it."""
+    for drive in drives:
+        mine = [one for one in found if one.drive == drive.id]
+        if mine:
+            yield drive, sum(one.bytes for one in mine), mine
+
+
+def _signed(count_bytes: float) -> str:
+    return f"{'+' if count_bytes >= 0 else '−'}{format_bytes(round(abs(count_bytes)))}"

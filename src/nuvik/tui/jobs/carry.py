@@ -1,0 +1,100 @@
+"""Carrying beside the screens: moves, resumes, undos and releases, one run at a time."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import partial
+from typing import TYPE_CHECKING, ClassVar
+
+from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.progress import Event, Report, Stop
+from nuvik.tui.jobs.base import Job, JobHost
+from nuvik.tui.jobs.survey import SurveyJob
+
+if TYPE_CHECKING:
+    from nuvik.core.carrying.run import Outcome
+
+Act = Callable[[Report, Stop], "Outcome"]
+"""A call of the stages Carry or Logbook that moves something."""
+
+
+@dataclass
+class CarryRun:
+    """What is being carried now, or was carried last."""
+
+    stop: Stop = field(default_factory=Stop)
+    moves: list[int] = field(default_factory=list)
+    """The journal's numbers of the moves seen so far."""
+    event: Event | None = None
+    """The latest event."""
+    progress: Event | None = None
+    """The latest progress of the phase at hand."""
+    ended: str | None = None
+    """How it ended, in words; None while it runs."""
+    trouble: bool = False
+
+    @property
+    def running(self) -> bool:
+        return self.ended is None
+
+    def take(self, event: Event) -> None:
+        """Something happened."""
+        if event.event == "progress":
+            self.progress = event
+        self.event = event
+        if event.move and event.move not in self.moves:
+            self.moves.append(event.move)
+
+
+class CarryJob(Job):
+    """`run` is the run under way, or the last."""
+
+    group: ClassVar[str] = "carry"
+
+    def __init__(self, host: JobHost, survey: SurveyJob) -> None:
+        super().__init__(host)
+        self.run: CarryRun | None = None
+        self._survey = survey
+
+    @property
+    def is_running(self) -> bool:
+        return self.run is not None and self.run.running
+
+    def begin(self, act: Act) -> None:
+        """Move something, and go to Carry to watch it. A survey that runs is stopped, and one begins afterwards."""
+        if self.is_running:
+            self.host.notify("Something is being carried already: wait until it is done.", severity="warning")
+            return
+        self._survey.stop()
+        self.run = CarryRun()
+        self.host.go("carry")
+        self.start(partial(self._carry, act, self.run))
+
+    def _carry(self, act: Act, run: CarryRun) -> None:
+        from nuvik.core.views.carry_headline import ended_headline
+
+        try:
+            outcome = act(partial(self._report, run), run.stop)
+            ended, trouble = ended_headline(outcome, self.host.desk.workspace.drives.labels()), False
+        except NuvikError as fault:
+            ended, trouble = f"{fault.what} {fault.next_step}", True
+        self.then(self._carried, run, ended, trouble)
+
+    def _report(self, run: CarryRun, event: Event) -> None:
+        self.then(self._follow, run, event)
+
+    def _follow(self, run: CarryRun, event: Event) -> None:
+        run.take(event)
+        self.host.follow("carry", event)
+
+    def _carried(self, run: CarryRun, ended: str, trouble: bool) -> None:
+        run.ended, run.trouble = ended, trouble
+        self.host.refresh_stage()
+        self._survey.begin()
+
+    def broke(self, fault: Exception) -> None:
+        if self.run is not None:
+            self.run.ended = "A fault in Nuvik itself ended this. Go to Logbook: go on, or take it back."
+            self.run.trouble = True
+        super().broke(fault)
