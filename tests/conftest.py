@@ -26,6 +26,7 @@ _IN_MEMORY = Path("/dev/shm")
 
 def pytest_configure(config: pytest.Config) -> None:
     work_in_memory()
+    os.environ.setdefault("NUVIK_LOG", os.path.join(tempfile.gettempdir(), "nuvik-test-log"))
 
 
 def work_in_memory() -> None:

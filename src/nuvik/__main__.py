@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import os
 import sys
-import tempfile
-import traceback
 from typing import NoReturn
 
 from nuvik.core.model.errors import BadInput, NuvikError, Refused, Stopped
@@ -48,12 +46,14 @@ def _tell(trouble: NuvikError) -> None:
 
 
 def _report_fault(fault: Exception) -> None:
-    """A fault in Nuvik itself: the details go to a file, the user gets one line."""
-    with tempfile.NamedTemporaryFile("w", prefix="nuvik-fault-", suffix=".txt", delete=False, encoding="utf-8") as file:
-        traceback.print_exception(fault, file=file)
+    """A fault in Nuvik itself: the details go to the log, the user gets one line."""
+    from nuvik.log import log, log_path, set_up
+
+    set_up()
+    log.error("a fault in Nuvik itself", exc_info=fault)
     print(  # noqa: T201
-        f"nuvik: a fault in Nuvik itself ({type(fault).__name__}). What lay on your drives is safe.\n"
-        f"       The details are in {file.name}; please report them.",
+        f"nuvik: a fault in Nuvik itself ({type(fault).__name__}). What was on your drives is safe.\n"
+        f"       The details are in {log_path()}; please report them.",
         file=sys.stderr,
     )
 

@@ -14,9 +14,11 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from nuvik import __version__
 from nuvik.core.model import units
 from nuvik.core.model.errors import BadInput
 from nuvik.core.model.progress import Stop
+from nuvik.log import log, set_up
 
 if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
@@ -32,8 +34,10 @@ Units = Annotated[
     str | None, typer.Option("--units", metavar="KIND", envvar="NUVIK_UNITS", help="decimal (GB) or binary (GiB).")
 ]
 
-_COMMON = {"world": World, "state": State, "as_json": Json, "unit_kind": Units}
-_DEFAULTS: dict[str, Any] = {"world": None, "state": None, "as_json": False, "unit_kind": None}
+Verbose = Annotated[bool, typer.Option("--verbose", help="Log in detail, to stderr too.")]
+
+_COMMON = {"world": World, "state": State, "as_json": Json, "unit_kind": Units, "verbose": Verbose}
+_DEFAULTS: dict[str, Any] = {"world": None, "state": None, "as_json": False, "unit_kind": None, "verbose": False}
 
 
 @dataclass(slots=True)
@@ -110,6 +114,8 @@ def _call(context: typer.Context, common: dict[str, Any]) -> Call:
     # `nuvik --world DIR drives` means the same as `nuvik drives --world DIR`.
     before_command: dict[str, Any] = context.find_root().obj or {}
     choose_units(common["unit_kind"])
+    set_up(common["verbose"] or before_command.get("verbose", False))
+    log.info("nuvik %s on %s: %s", __version__, sys.platform, context.info_name)
     return Call(
         common["world"] or before_command.get("world"),
         common["state"] or before_command.get("state"),

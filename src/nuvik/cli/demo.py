@@ -27,7 +27,7 @@ def add_to(app: typer.Typer) -> None:
 
             take_tour(call, at, out)
             return
-        from nuvik.tui.app import open_screens
+        from nuvik.tui.start import open_screens
 
         open_screens(lambda: _household(call, at, fresh))
 

@@ -7,7 +7,8 @@ from typing import Annotated
 import typer
 
 from nuvik import __version__
-from nuvik.cli.call import Call, State, Units, World, choose_units
+from nuvik.cli.call import Call, State, Units, Verbose, World, choose_units
+from nuvik.log import set_up
 
 
 def _show_version(asked: bool) -> None:
@@ -23,6 +24,7 @@ def add_to(app: typer.Typer) -> None:
         world: World = None,
         state: State = None,
         units: Units = None,
+        verbose: Verbose = False,
         version: Annotated[bool, typer.Option("--version", callback=_show_version, is_eager=True)] = False,
     ) -> None:
         """See what fills your drives, decide what belongs where, rehearse the moves, and carry them out so that
@@ -30,8 +32,9 @@ def add_to(app: typer.Typer) -> None:
         one."""
         choose_units(units)
         if context.invoked_subcommand is not None:
-            context.obj = {"world": world, "state": state}
+            context.obj = {"world": world, "state": state, "verbose": verbose}
             return
-        from nuvik.tui.app import open_screens
+        set_up(verbose)
+        from nuvik.tui.start import open_screens
 
         open_screens(Call(world, state).open)

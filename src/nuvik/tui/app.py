@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import logging
 from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any
 
@@ -20,27 +19,19 @@ from nuvik.tui.jobs.gauge import GaugeJob
 from nuvik.tui.jobs.opening import OpeningJob
 from nuvik.tui.jobs.survey import SurveyJob
 from nuvik.tui.screens.confirm import Confirm
+from nuvik.tui.screens.drive_card import DriveCard
 from nuvik.tui.screens.help import Help
 from nuvik.tui.screens.opening import Opening
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.screens.stages import stage_screens
 from nuvik.tui.shell import STAGES, stage_key
-from nuvik.tui.theme import palette_of, themes
+from nuvik.tui.theme import palette_of, theme_after, themes
 
 if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
 
-log = logging.getLogger(__name__)
 _FIRST_PICTURE_S = 0.05
 _WATCH_EVERY_S = 3.0
-
-
-def open_screens(opener: Callable[[], Workspace]) -> None:
-    """Run the screens until the user leaves. Raises whatever else ended them, as `opener` may."""
-    app = NuvikApp(opener)
-    app.run()
-    if app.fault is not None:
-        raise app.fault
 
 
 class NuvikApp(App[None]):
@@ -57,8 +48,7 @@ class NuvikApp(App[None]):
         Binding("q", "leave", "quit"),
     ]
 
-    desk: Desk
-    """There once the workspace is open, and with it every stage."""
+    desk: Desk  # there once the workspace is open, and with it every stage
 
     def __init__(self, opener: Callable[[], Workspace]) -> None:
         """`opener` gives the workspace; it is called beside the first picture, since drives may be slow to answer."""
@@ -89,26 +79,23 @@ class NuvikApp(App[None]):
         self.drive_watch.begin(desk.snapshot.drives)
         self.switch_screen("survey")
         self.call_after_refresh(self.survey_job.begin)
-        self.set_interval(_WATCH_EVERY_S, self._watch)
+        self.set_interval(_WATCH_EVERY_S, self.drive_watch.look)
 
     def give_up(self, fault: Exception) -> None:
-        """End the screens; what ended them is reported once the terminal is itself again."""
         self.fault = fault
         self.exit(return_code=1)
-
-    def _watch(self) -> None:
-        if isinstance(self.screen, StageScreen):
-            self.drive_watch.look()
 
     def _handle_exception(self, error: Exception) -> None:
         """What a user can cause is said, and no screen breaks for it; a fault of our own ends the screens."""
         if isinstance(error, NuvikError):
             self.complain(error)
         else:
-            log.error("the screens failed", exc_info=error)
-            self.give_up(error)
+            self.fault = error
+            super()._handle_exception(error)
 
-    # -- what screens and jobs ask -------------------------------------------------------------------------
+    def _fatal_error(self) -> None:
+        """No traceback over the terminal: whoever opened the screens reports the fault."""
+        self._close_messages_no_wait()
 
     def go(self, stage: str) -> None:
         if isinstance(self.screen, StageScreen) and stage != self.screen.STAGE:
@@ -129,19 +116,14 @@ class NuvikApp(App[None]):
         )
 
     def greet(self, drive: Drive) -> None:
-        from nuvik.tui.screens.drive_card import DriveCard
-
         if isinstance(self.screen, StageScreen):
             self.push_screen(DriveCard(drive, self.desk))
-
-    # -- keys ----------------------------------------------------------------------------------------------
 
     def action_go(self, stage: str) -> None:
         self.go(stage)
 
     def action_next_theme(self) -> None:
-        names = [theme.name for theme in themes()]
-        self.theme = names[(names.index(self.theme) + 1) % len(names)] if self.theme in names else names[0]
+        self.theme = theme_after(self.theme)
         self.refresh_stage()
 
     def action_help(self) -> None:
@@ -162,4 +144,6 @@ class NuvikApp(App[None]):
             self.set_interval(0.2, lambda: None if self.carry_job.is_running else self.exit())
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
-        return system_commands(self)
+        return system_commands(
+            self, change_theme=self.action_next_theme, show_help=self.action_help, leave=self.action_leave
+        )

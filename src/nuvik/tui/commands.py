@@ -2,23 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import partial
-from typing import TYPE_CHECKING
 
 from textual.app import SystemCommand
 
-from nuvik.tui.shell import STAGES
-
-if TYPE_CHECKING:
-    from nuvik.tui.app import NuvikApp
+from nuvik.tui.shell import STAGES, Shell
 
 
-def system_commands(app: NuvikApp) -> Iterator[SystemCommand]:
+def system_commands(
+    shell: Shell, *, change_theme: Callable[[], None], show_help: Callable[[], None], leave: Callable[[], None]
+) -> Iterator[SystemCommand]:
     """The commands that apply on every screen."""
     for stage in STAGES:
-        yield SystemCommand(f"Go to {stage.capitalize()}", f"the {stage} screen", partial(app.go, stage))
-    yield SystemCommand("Survey again", "measure drives and libraries anew", app.survey_job.begin)
-    yield SystemCommand("Change the theme", "night, day, high contrast", app.action_next_theme)
-    yield SystemCommand("Help", "what the keys of this screen do", app.action_help)
-    yield SystemCommand("Quit", "leave Nuvik", app.action_leave)
+        yield SystemCommand(f"Go to {stage.capitalize()}", f"the {stage} screen", partial(shell.go, stage))
+    yield SystemCommand("Survey again", "measure drives and libraries again", shell.survey_job.begin)
+    yield SystemCommand("Change the theme", "night, day, high contrast", change_theme)
+    yield SystemCommand("Help", "what the keys of this screen do", show_help)
+    yield SystemCommand("Quit", "leave Nuvik", leave)

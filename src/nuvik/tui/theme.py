@@ -48,3 +48,9 @@ def _theme(palette: Palette) -> Theme:
             "border": palette.raised,
         },
     )
+
+
+def theme_after(name: str) -> str:
+    """The theme that follows one in their order; the first after one that is not ours."""
+    names = [theme.name for theme in themes()]
+    return names[(names.index(name) + 1) % len(names)] if name in names else names[0]

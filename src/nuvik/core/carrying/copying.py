@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from nuvik.core.carrying.aside_folders import incoming, incoming_folder, make_aside, make_way
 from nuvik.core.carrying.work import Meter, Work
-from nuvik.core.checks.check_step import carried_xattrs
+from nuvik.core.checks.contents import carried_xattrs
 from nuvik.core.hosts.checksum import Checksum
 from nuvik.core.hosts.file_contents import is_sparse
 from nuvik.core.model.drive import Drive

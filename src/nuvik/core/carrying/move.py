@@ -6,6 +6,7 @@ only what is missing. So whatever stops it, calling `carry_move` again goes on f
 
 from __future__ import annotations
 
+import logging
 import os
 import time
 from collections.abc import Callable
@@ -14,8 +15,10 @@ from dataclasses import replace
 from nuvik.core.carrying.aside_folders import close_aside, held, held_folder, incoming, missing_folders, unmake_way
 from nuvik.core.carrying.copying import copy_library
 from nuvik.core.carrying.guards import Loss, changed_copy, remove_original, remove_outdated_original
-from nuvik.core.carrying.proof import look_through, prove_copy, unchanged
-from nuvik.core.carrying.switch import holds_original, publish, put_back, switch, unpublish
+from nuvik.core.carrying.proof import prove_copy, unchanged
+from nuvik.core.carrying.publish import publish, unpublish
+from nuvik.core.carrying.tethers.base import holds_original
+from nuvik.core.carrying.tethers.registry import tether_of
 from nuvik.core.carrying.undo import discard, take_back
 from nuvik.core.carrying.work import Work
 from nuvik.core.checks.check_step import check_step
@@ -23,10 +26,10 @@ from nuvik.core.model.clock import now_text
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
-from nuvik.core.model.plan import Tether
 from nuvik.core.model.units import format_bytes
 from nuvik.core.rehearsal.calibration_samples import as_step
 
+log = logging.getLogger(__name__)
 _GAIN_LOOKS, _BETWEEN_LOOKS_S = 15, 0.1
 _MOST_PASSES = 5
 """How often a library that keeps changing is copied again before Nuvik gives up."""
@@ -42,7 +45,9 @@ def carry_move(work: Work, move: Move) -> Move:
         while not move.state.finished:
             if move.state is not State.PLANNED:
                 _drives_attached(work, move)
-            move = _NEXT[move.state](work, move)
+            before = move.state
+            move = _NEXT[before](work, move)
+            log.info("move %d: %s -> %s", move.id, before, move.state)
     finally:
         # The journal may know more than this call does: an act may have written its state and then failed.
         kept = work.journal.move(move.id)
@@ -78,23 +83,11 @@ def _begin(work: Work, move: Move) -> Move:
     if found.violations:
         first = found.violations[0]
         raise Refused(f"{shown(move.library)} cannot be moved: {first.problem}", next_step=first.mend)
-    if move.tether is Tether.NONE:
-        _links_within_reach(work, move)
+    tether_of(move).prepare(work, move)
     made = missing_folders(work.files, move.target)
     move = work.journal.keep(replace(move, state=State.COPYING, started_at=now_text(), made_folders=made, problem=None))
     work.tell("step-started", move)
     return move
-
-
-def _links_within_reach(work: Work, move: Move) -> None:
-    """The links that will have to lead elsewhere must be there to be changed. Raises Refused."""
-    for before in work.journal.led_to(move.source, move.target):
-        drive = work.drive(before.source_drive)
-        if before.source != move.target and (drive is None or not drive.attached):
-            label = shown(drive.label if drive else before.source_drive)
-            raise Refused(
-                f"{label} is away, where the link to {shown(move.library)} lies.", next_step=f"Attach {label}."
-            )
 
 
 def _copy_and_prove(work: Work, move: Move) -> Move:
@@ -153,9 +146,9 @@ def _again(work: Work, move: Move) -> Move:
 def _switch(work: Work, move: Move) -> Move:
     if not work.files.exists(move.target):
         # Stopped while the copy was being taken back below, or somebody removed it: the original counts.
-        put_back(work, move)
+        tether_of(move).undo(work, move)
         return work.journal.keep(replace(move, state=State.COPYING))
-    switch(work, move)
+    tether_of(move).apply(work, move)
     if not unchanged(work, move, held(move), renamed=True):
         # Something wrote to the original between the last look and the switch.
         if changed_copy(work, move, move.target):
@@ -166,7 +159,7 @@ def _switch(work: Work, move: Move) -> Move:
                 f"kept: {shown(move.target)} and {shown(held(move))}.",
                 next_step="Compare the two, then “nuvik release” or “nuvik undo” the move.",
             )
-        put_back(work, move)
+        tether_of(move).undo(work, move)
         unpublish(work, move)
         return _again(work, move)
     move = work.journal.keep(replace(move, state=State.SWITCHED))
@@ -175,8 +168,9 @@ def _switch(work: Work, move: Move) -> Move:
 
 
 def _look(work: Work, move: Move) -> Move:
-    path = move.source if move.tether is Tether.LINK else move.target
-    if difference := look_through(work, move, path):
+    tether = tether_of(move)
+    path = tether.leads_to(move)
+    if difference := tether.check(work, move):
         # Perhaps somebody works with it already; perhaps not. Either way the original must not go now.
         problem = f"looked at through {shown(path)}, {difference}"
         work.journal.keep(replace(move, state=State.ON_TRIAL, problem=problem, ended_at=now_text()))

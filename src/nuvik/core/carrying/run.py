@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import logging
 from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -23,6 +24,8 @@ from nuvik.core.model.progress import Event
 from nuvik.core.model.units import format_count
 from nuvik.core.rehearsal.rehearse import check_plan, rehearse
 from nuvik.core.store.json_codec import plan_to_json
+
+log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True, slots=True)
@@ -208,6 +211,7 @@ def _faults_told(work: Work, moves: list[Move]) -> Iterator[None]:
     except (Stopped, StopRequested, OSError) as fault:
         current = next((one for one in _again(work, moves) if not one.state.finished), _again(work, moves)[-1])
         stopped = _in_words(work, current, fault)
+        log.info("move %d stopped while %s", current.id, current.state, exc_info=fault)
         work.journal.keep(replace(current, problem=stopped.what))
         outcome = _sum_up(work, moves)
         work.report(

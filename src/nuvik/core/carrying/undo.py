@@ -7,13 +7,15 @@ from dataclasses import dataclass, replace
 
 from nuvik.core.carrying.aside_folders import incoming, unmake_way
 from nuvik.core.carrying.guards import changed_copy, remove_copy
-from nuvik.core.carrying.switch import holds_original, put_back, unpublish
+from nuvik.core.carrying.publish import unpublish
+from nuvik.core.carrying.tethers.base import holds_original
+from nuvik.core.carrying.tethers.registry import tether_of
 from nuvik.core.carrying.work import Work
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
-from nuvik.core.model.plan import Tether
+from nuvik.core.model.plan import TetherKind
 from nuvik.core.model.timing import WritePace
 from nuvik.core.model.units import format_bytes
 from nuvik.core.rehearsal.calibration_samples import as_step
@@ -55,7 +57,7 @@ def take_back(work: Work, move: Move) -> Move:
             f"{shown(move.library)} lies at {shown(move.source)} again, and its copy was changed meanwhile: {loss}.",
             next_step=f"Take what you need out of {shown(move.target)}, then run “nuvik resume”.",
         )
-    put_back(work, move)
+    tether_of(move).undo(work, move)
     unpublish(work, move)
     return work.journal.keep(replace(move, state=State.DISCARDING))
 
@@ -149,7 +151,7 @@ def move_back(work: Work, move: Move) -> Move:
         bytes=now.bytes,
         files=now.files,
         frees_bytes=now.on_disk_bytes,
-        tether=Tether.NONE,
+        tether=TetherKind.NONE,
         state=State.PLANNED,
         on_trial=False,
         expected_s=times.total_s,

@@ -7,7 +7,7 @@ from enum import StrEnum
 
 from nuvik.core.model.library import Kind
 from nuvik.core.model.paths import PathText
-from nuvik.core.model.plan import Tether
+from nuvik.core.model.plan import TetherKind
 
 
 class State(StrEnum):
@@ -83,7 +83,7 @@ class Move:
     files: int
     frees_bytes: int
     """What the source drive should gain once the original is gone."""
-    tether: Tether
+    tether: TetherKind
     state: State
     on_trial: bool
     undoes: int | None = None

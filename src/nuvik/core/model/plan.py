@@ -9,13 +9,23 @@ from nuvik.core.model.library import Kind
 from nuvik.core.model.paths import PathText
 
 
-class Tether(StrEnum):
+class TetherKind(StrEnum):
     """What keeps programs finding a library after it moved."""
 
     LINK = "link"
     NONE = "none"
     """Nothing is left behind: when a move is taken back, and when a library leaves a staging drive (then the link that
     led there leads on to the new place)."""
+
+    @property
+    def leaves_link(self) -> bool:
+        """Whether a symbolic link stands at the old place, which that drive must be able to hold."""
+        return self is TetherKind.LINK
+
+    @property
+    def keeps_old_path(self) -> bool:
+        """Whether programs find the library under its old path."""
+        return self is TetherKind.LINK
 
 
 class Role(StrEnum):
@@ -42,7 +52,7 @@ class Step:
     from_drive: str
     to_drive: str
     target_path: PathText
-    tether: Tether = Tether.LINK
+    tether: TetherKind = TetherKind.LINK
     reason: str = ""
     via: str | None = None
     """The staging drive, in both steps of a library that waits there for its place to become free: the step that goes

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from nuvik.core.checks.check_step import Findings, check_step
+from nuvik.core.checks.check_step import check_step
+from nuvik.core.checks.findings import Findings
 from nuvik.core.hosts.base import Host
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.names import shown

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -36,6 +37,8 @@ from nuvik.core.survey.walk.walk_pool import size_tree
 from nuvik.core.user_files.cards_file import cards_text, read_cards_file
 from nuvik.core.user_files.safe_file import write_text
 
+log = logging.getLogger(__name__)
+
 
 @dataclass(frozen=True, slots=True)
 class SurveyStage:
@@ -54,6 +57,7 @@ class SurveyStage:
         computer = self.computer
         history = library_history(computer.database)
         taken = survey(computer.host, computer.drives(), tuple(paths), self.cards(), history, report, stop)
+        log.info("surveyed: %d libraries, %d problems", len(taken.libraries), len(taken.problems))
         roots = tuple(os.path.realpath(normalised(path)) for path in paths)
         whole = together(latest_snapshot(computer.database), taken, roots)
         keep_snapshot(computer.database, whole)

@@ -5,6 +5,7 @@ Every commit reaches the medium before it returns (`synchronous = FULL`): the jo
 
 from __future__ import annotations
 
+import logging
 import os
 import sqlite3
 from collections.abc import Iterator
@@ -14,6 +15,7 @@ from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.names import shown
 
 DATABASE_NAME = "nuvik.db"
+log = logging.getLogger(__name__)
 
 MIGRATIONS: tuple[str, ...] = (
     # 1: snapshots, runs (plans being carried), moves, and the entries of each move
@@ -142,4 +144,5 @@ def _migrate(connection: sqlite3.Connection, path: str) -> None:
             f"{shown(path)} was written by a newer Nuvik.", next_step="Install that version, or use another --state."
         )
     for number, script in enumerate(MIGRATIONS[version:], start=version + 1):
+        log.info("database: step %d", number)
         connection.executescript(f"BEGIN; {script} PRAGMA user_version = {number}; COMMIT;")

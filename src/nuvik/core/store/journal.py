@@ -17,7 +17,7 @@ from nuvik.core.model.errors import Refused
 from nuvik.core.model.inventory import EntryRecord
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.library import Kind
-from nuvik.core.model.plan import Plan, Step, Tether
+from nuvik.core.model.plan import Plan, Step, TetherKind
 from nuvik.core.store.database import Database
 
 _PATHS = ("library", "source", "target")
@@ -93,7 +93,7 @@ class Journal:
             move
             for move in self.moves()
             if move.target in targets
-            and move.tether is Tether.LINK
+            and move.tether.leaves_link
             and move.state in (State.SWITCHED, State.ON_TRIAL, State.RELEASING, State.RELEASED)
         ]
 
@@ -190,7 +190,7 @@ def _from_row(row: sqlite3.Row) -> Move:
         data[name] = os.fsdecode(data[name])
     made = data["made_folders"]
     data["made_folders"] = tuple(os.fsdecode(path) for path in made.split(_SEPARATOR)) if made else ()
-    data["kind"], data["tether"], data["state"] = Kind(data["kind"]), Tether(data["tether"]), State(data["state"])
+    data["kind"], data["tether"], data["state"] = Kind(data["kind"]), TetherKind(data["tether"]), State(data["state"])
     for name in _FLAGS:
         data[name] = bool(data[name])
     return Move(**data)

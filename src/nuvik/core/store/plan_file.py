@@ -9,7 +9,7 @@ import posixpath
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.formats import PLAN_ENDING, check_format
 from nuvik.core.model.names import shown
-from nuvik.core.model.plan import Plan, Role, Step, Tether
+from nuvik.core.model.plan import Plan, Role, Step
 from nuvik.core.store.json_codec import from_json, plan_to_json
 from nuvik.core.user_files.safe_file import write_text
 
@@ -49,7 +49,7 @@ def read_plan(path: str) -> Plan:
                 f"The plan {where}, step {number} waits on a staging drive, and no other step goes with it.",
                 next_step="Make the plan again.",
             )
-        if step.tether is Tether.NONE and step.role is not Role.FROM_STAGING:
+        if not step.tether.keeps_old_path and step.role is not Role.FROM_STAGING:
             raise Refused(
                 f"The plan {where}, step {number} would leave nothing where programs look for the library.",
                 next_step="Let its tether be “link”.",
@@ -90,5 +90,5 @@ def _staged(plan: Plan, step: Step) -> bool:
         first, second = (step, other) if step.role is Role.TO_STAGING else (other, step)
         halves = first.n < second.n and first.to_drive == step.via == second.from_drive
         if other.via == step.via and halves and first.target_path == second.path:
-            return second.tether is Tether.NONE
+            return not second.tether.keeps_old_path
     return False

@@ -8,7 +8,7 @@ from nuvik.core.model.clock import now_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.names import shown
-from nuvik.core.model.plan import Plan, Role, Step, Tether
+from nuvik.core.model.plan import Plan, Role, Step, TetherKind
 from nuvik.core.model.units import format_bytes, format_duration
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.recommendation import Recommendation
@@ -89,7 +89,7 @@ class _Steps:
                 reason=self._reason(leg) + clash,
                 target_path=target,
                 via=leg.via.id if leg.via else None,
-                tether=Tether.NONE if goes_on else Tether.LINK,
+                tether=TetherKind.NONE if goes_on else TetherKind.LINK,
             )
         )
         self._waits_at[library.id] = target

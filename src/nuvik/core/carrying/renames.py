@@ -1,0 +1,50 @@
+"""The few renames on which everything hangs, each safe by itself and safe to be called again after a stop."""
+
+from __future__ import annotations
+
+import os
+import stat
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from nuvik.core.hosts.files import Files
+
+
+def is_link_to(files: Files, link: str, goal: str) -> bool:
+    """Whether `link` is a link that says exactly `goal`."""
+    return files.is_link(link) and files.read_link(link) == goal
+
+
+def replace_link(files: Files, content: str, link: str) -> None:
+    """Let a folder or file take the name of our own link, in one step where the system can."""
+    if files.exchange(content, link):
+        files.remove(content)  # what is there now is the link
+        return
+    files.remove(link)
+    files.rename_to_free_name(content, link)
+
+
+def forget_link(files: Files, path: str) -> None:
+    """Remove the link that an exchange of names left aside; anything else stays."""
+    if files.is_link(path):
+        files.remove(path)
+
+
+@contextmanager
+def renamable(files: Files, path: str) -> Iterator[None]:
+    """Systems ask for write permission on a folder that changes parents: give it for the moment of a rename.
+
+    The bits are set again on whatever then carries them, by inode, wherever it went.
+    """
+    facts = files.facts(path)
+    mode = stat.S_IMODE(facts.st_mode)
+    if not stat.S_ISDIR(facts.st_mode) or mode & stat.S_IWUSR or not hasattr(os, "fchmod"):
+        yield
+        return
+    descriptor = os.open(path, os.O_RDONLY)
+    try:
+        files.mark_mode(path, mode | stat.S_IWUSR)
+        yield
+        os.fchmod(descriptor, mode)
+    finally:
+        os.close(descriptor)

@@ -1,0 +1,141 @@
+"""Checks of what a library holds: everything that cannot be carried, or not kept at the target, is refused by name."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+
+from nuvik.core.checks.findings import Findings, and_more
+from nuvik.core.hosts.base import Host
+from nuvik.core.model.filesystems import FileSystem
+from nuvik.core.model.inventory import EntryRecord, Inventory
+from nuvik.core.model.names import OURS_PREFIX, shown
+from nuvik.core.model.units import format_bytes, format_count
+
+_UNFINISHED = (".part", ".partial", ".incomplete", ".unfinished", ".download")
+"""Endings that many programs give to files they have not finished."""
+_SYSTEM_XATTRS = ("security.selinux", "com.apple.provenance")
+"""Attributes that the system itself sets on every file; it sets them anew at the new place."""
+
+
+def check_same_as_planned(found: Findings, inventory: Inventory) -> None:
+    step = found.step
+    if (inventory.bytes, inventory.files) != (step.bytes, step.files):
+        found.refuse(
+            f"{shown(step.library)} changed since the plan was made: "
+            f"{format_count(step.files, 'file')}, {step.bytes:,} bytes then; "
+            f"{format_count(inventory.files, 'file')}, {inventory.bytes:,} bytes now.",
+            "Survey again and make the plan again.",
+        )
+
+
+def check_contents(found: Findings, host: Host, inventory: Inventory, rules: FileSystem) -> None:
+    """Everything that cannot be carried, or not preserved at the target, is refused by name."""
+    step = found.step
+    for problem, mend in _content_problems(host, inventory, rules):
+        found.refuse(f"{problem}.", mend)
+    if not rules.permissions:
+        found.notes.append(
+            f"{rules.name} keeps no permissions: Nuvik remembers those of {shown(step.library)} "
+            "and sets them again if you take the move back."
+        )
+    if rewritten := sum(entry.carried_link is not None for entry in inventory.entries.values()):
+        found.notes.append(
+            f"{format_count(rewritten, 'link')} of {shown(step.library)} that lead out of it "
+            "will name their goal in full, so that they still lead there."
+        )
+
+
+def _content_problems(host: Host, inventory: Inventory, rules: FileSystem) -> Iterator[tuple[str, str]]:
+    entries = inventory.entries
+    if inventory.unreadable:
+        path, what = inventory.unreadable[0]
+        yield (
+            f"{shown(path)} cannot be read ({what})" + and_more(inventory.unreadable),
+            "Get the right to read it, or move it away first.",
+        )
+    if inventory.special:
+        path, what = inventory.special[0]
+        yield f"{shown(path)} is {what}" + and_more(inventory.special), "Close the program that made it."
+    if inventory.linked_outside:
+        yield (
+            f"{shown(inventory.linked_outside[0])} has a second name (hard link) outside the library"
+            + and_more(inventory.linked_outside),
+            "Moving would part the two and free nothing: it stays.",
+        )
+    lost = [
+        ("link", rules.symlinks, "is a link, which {} cannot hold"),
+        ("hard-link", rules.hard_links, "is a hard link, which {} cannot hold"),
+    ]
+    for kind, allowed, words in lost:
+        of_kind = [path for path, entry in entries.items() if entry.kind == kind]
+        if of_kind and not allowed:
+            yield f"{shown(of_kind[0])} {words.format(rules.name)}" + and_more(of_kind), "Choose another drive."
+    if rules.largest_file_bytes is not None:
+        big = [path for path, entry in entries.items() if entry.size > rules.largest_file_bytes]
+        if big:
+            yield (
+                f"{shown(big[0])} is {format_bytes(entries[big[0]].size)}, and {rules.name} holds files up to "
+                f"{format_bytes(rules.largest_file_bytes)}" + and_more(big),
+                "Choose another drive.",
+            )
+    yield from _name_problems(entries, rules)
+    ours = [path for path in entries if os.path.basename(path).startswith(f"{OURS_PREFIX}-")]
+    if ours:
+        yield (
+            f"{shown(ours[0])} is kept in it for another move" + and_more(ours),
+            "First release that move or take it back.",
+        )
+    unfinished = [path for path in entries if path.lower().endswith(_UNFINISHED) and entries[path].kind == "file"]
+    if unfinished:
+        yield (
+            f"{shown(unfinished[0])} looks like a download that is not finished" + and_more(unfinished),
+            "Let it finish, or remove it.",
+        )
+    yield from _metadata_problems(host, inventory, rules)
+
+
+def _name_problems(entries: dict[str, EntryRecord], rules: FileSystem) -> Iterator[tuple[str, str]]:
+    folded: dict[str, str] = {}
+    bad, clashing = [], []
+    for path in entries:
+        if not path:
+            continue
+        if problem := rules.why_not_name(os.path.basename(path)):
+            bad.append((path, problem))
+        first = folded.setdefault(rules.folded(path), path)
+        if first != path:
+            clashing.append((path, first))
+    if bad:
+        yield f"{shown(bad[0][0])}: {bad[0][1]}" + and_more(bad), "Rename it, or choose another drive."
+    if clashing:
+        yield (
+            f"{shown(clashing[0][0])} and {shown(clashing[0][1])} are one name on {rules.name}" + and_more(clashing),
+            "Rename one, or choose another drive.",
+        )
+
+
+def _metadata_problems(host: Host, inventory: Inventory, rules: FileSystem) -> Iterator[tuple[str, str]]:
+    if not rules.xattrs:
+        for path in inventory.entries:
+            names = set(host.files.read_xattrs(os.path.join(inventory.root, path))) - set(_SYSTEM_XATTRS)
+            if names:
+                yield (
+                    f"{shown(path or inventory.root)} has the extended attribute {shown(sorted(names)[0])}, which "
+                    f"{rules.name} cannot keep",
+                    "Choose another drive.",
+                )
+                break
+    if rules.permissions and hasattr(os, "geteuid") and os.geteuid() != 0:
+        others = [path for path, entry in inventory.entries.items() if entry.user != os.geteuid()]
+        if others:
+            yield (
+                f"{shown(others[0] or inventory.root)} belongs to another user, and only the system's "
+                "administrator can keep that" + and_more(others),
+                "Run Nuvik as administrator, or leave it.",
+            )
+
+
+def carried_xattrs(attributes: dict[str, bytes]) -> dict[str, bytes]:
+    """The extended attributes that are the library's own."""
+    return {name: value for name, value in attributes.items() if name not in _SYSTEM_XATTRS}

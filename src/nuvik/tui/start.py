@@ -1,0 +1,19 @@
+"""Opening the screens, and what is left to say once they are closed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from nuvik.tui.app import NuvikApp
+
+if TYPE_CHECKING:
+    from nuvik.core.stages.workspace import Workspace
+
+
+def open_screens(opener: Callable[[], Workspace]) -> None:
+    """Run the screens until the user leaves. Raises whatever else ended them, as `opener` may."""
+    app = NuvikApp(opener)
+    app.run()
+    if app.fault is not None:
+        raise app.fault
