@@ -4,6 +4,7 @@
 python3 start.py demo [WORDS…]    open the demo household (or its tour: demo --tour)
 python3 start.py run [WORDS…]     run Nuvik on this computer; the words go to it as they are
 python3 start.py test [WORDS…]    lint, types, import contracts and tests; the words go to pytest
+python3 start.py mutants [WORDS…] do the tests notice when a guard is gone?
 python3 start.py bench            Nuvik beside the plain system tools, with the targets
 python3 start.py shots            take the pictures in docs/screenshots again
 python3 start.py lock             write requirements.lock again from pyproject.toml
@@ -33,7 +34,16 @@ def main(words: list[str]) -> int:
             f"Nuvik needs Python {NEEDED[0]}.{NEEDED[1]} or newer; this is {sys.version.split()[0]}.",
             "Install a newer Python and call start.py with it.",
         )
-    verbs = {"demo": demo, "run": run, "test": test, "bench": bench, "shots": shots, "lock": lock, "schemas": schemas}
+    verbs = {
+        "demo": demo,
+        "run": run,
+        "test": test,
+        "bench": bench,
+        "mutants": mutants,
+        "shots": shots,
+        "lock": lock,
+        "schemas": schemas,
+    }
     if not words or words[0] not in verbs:
         print(__doc__)
         return 0 if words and words[0] in ("-h", "--help") else 2
@@ -73,6 +83,10 @@ def test(words: list[str]) -> int:
 
 def bench(words: list[str]) -> int:
     return call("bench", *words)
+
+
+def mutants(words: list[str]) -> int:
+    return call("mutants", *words)
 
 
 def shots(words: list[str]) -> int:

@@ -34,7 +34,7 @@ from nuvik.core.planning.drafting.recommendation import recommend
 from nuvik.core.stages.workspace import open_workspace
 from nuvik.core.survey.drives.gauge import budget_for
 from nuvik.core.survey.walk.walk_pool import size_tree
-from nuvik.core.views.draft_sentences import consequence, headline, totals
+from nuvik.core.views.draft_sentences import consequence, draft_headline, totals
 
 _LISTING_LIMIT_S, _WITHIN_REAL, _WITHIN_WORLD = 0.150, 0.10, 0.01
 _PLAIN_WITHIN = 0.06
@@ -195,7 +195,7 @@ def editing() -> Iterator[Row]:
         goal = f"d{number % 8}"
         began = time.perf_counter()
         draft = draft.set_down(library.id, goal)
-        headline(draft), totals(draft), consequence(draft, library, f"d{(number + 1) % 8}")
+        draft_headline(draft), totals(draft), consequence(draft, library, f"d{(number + 1) % 8}")
         for drive in draft.drives:
             draft.on_drive_then(drive.id)
         slowest = max(slowest, time.perf_counter() - began)
@@ -221,12 +221,12 @@ def gauging_a_world() -> Iterator[Row]:
         for outcome in outcomes:
             declared = next(one for one in world.data["drive"] if one["id"] == outcome.drive)
             assert outcome.result is not None and outcome.result.write is not None, outcome.problem
-            for found, said in (
-                (outcome.result.read, "read_bytes_per_s"),
-                (outcome.result.write, "write_bytes_per_s"),
-                (outcome.result.small_reads, "small_reads_per_s"),
+            for measured, field in (
+                (outcome.result.read.bytes_per_s, "read_bytes_per_s"),
+                (outcome.result.write.bytes_per_s, "write_bytes_per_s"),
+                (outcome.result.small_reads.reads_per_s, "small_reads_per_s"),
             ):
-                worst = max(worst, abs(found.per_s / declared[said] - 1))
+                worst = max(worst, abs(measured / declared[field] - 1))
     yield (
         "gauge three declared drives",
         "",
@@ -252,14 +252,14 @@ def gauging_real_drives() -> Iterator[Row]:
                 ("reads", read, (plain[0], after[0]), outcome.result.read),
                 ("writes", write, (plain[1], after[1]), outcome.result.write),
             ):
-                off = found.per_s / (limit * MB) - 1
+                off = found.bytes_per_s / (limit * MB) - 1
                 good: bool | None = abs(off) <= _WITHIN_REAL and not left
                 if not good and not left and any(abs(one / limit - 1) > _PLAIN_WITHIN for one in theirs):
                     good = None  # the plain tool does not reach the limit either: something else takes the machine
                 yield (
                     f"gauge {filesystem}, {what} held to {limit} MB/s",
                     f"dd {theirs[0]:.1f} and {theirs[1]:.1f} MB/s",
-                    f"nuvik {found.per_s / MB:.1f} MB/s ±{50 * found.spread:.0f} %, {100 * off:+.1f} % off",
+                    f"nuvik {found.bytes_per_s / MB:.1f} MB/s ±{50 * found.spread:.0f} %, {100 * off:+.1f} % off",
                     f"within {100 * _WITHIN_REAL:.0f} %, no file left",
                     good,
                 )

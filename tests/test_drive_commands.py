@@ -197,7 +197,7 @@ def test_only_the_newest_measurements_are_kept_and_they_follow_the_drive(house, 
         house.write()
         workspace.drives.gauge([budget_for(workspace.drives.find("wren"), quick=True)])
     history = workspace.drives.gauge_history(workspace.drives.find("wren"))
-    assert [round(one.read.per_s / MB, -2) for one in history] == [200, 300, 400]
+    assert [round(one.read.bytes_per_s / MB, -2) for one in history] == [200, 300, 400]
     workspace.drives.forget(workspace.drives.find("wren"))
     assert workspace.drives.find("wren").speed_source == "measured", "its identity is the same"
 

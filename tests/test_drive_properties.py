@@ -352,9 +352,9 @@ def test_whatever_is_declared_is_measured_within_the_budget(read, write, small, 
         workspace = world.open()
         budget = budget_for(workspace.drives.find("any"), quick)
         found = workspace.drives.gauge([budget])[0].result
-        assert found.read.per_s == pytest.approx(read, rel=0.01)
-        assert found.write.per_s == pytest.approx(write, rel=0.01)
-        assert found.small_reads.per_s == pytest.approx(small, rel=0.01)
+        assert found.read.bytes_per_s == pytest.approx(read, rel=0.01)
+        assert found.write.bytes_per_s == pytest.approx(write, rel=0.01)
+        assert found.small_reads.reads_per_s == pytest.approx(small, rel=0.01)
         assert found.written_bytes <= budget.write_bytes
         # A pass ends with the block, or the twenty small reads, that were under way when its time was up.
         slowest_block_s = 8 * 2**20 / min(read, write) + 20 / small

@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 from conftest import GB, MB, a_drive, fill
 from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.model.errors import Refused, StopRequested
-from nuvik.core.model.gauging import Figure, GaugeResult, slower_than_before
+from nuvik.core.model.gauging import GaugeResult, ReadRate, Throughput, slower_than_before
 from nuvik.core.model.progress import Stop
 from nuvik.core.stages.workspace import Workspace, open_workspace
 from nuvik.core.survey.drives.drive_findings import drive_findings
@@ -47,9 +47,9 @@ def test_a_world_gauges_as_it_was_declared(world, quick):
     workspace = world.open()
     for declared in world.data["drive"]:
         result = measure(workspace, declared["id"], quick=quick)
-        assert result.read.per_s == pytest.approx(declared["read_bytes_per_s"], rel=0.01)
-        assert result.write.per_s == pytest.approx(declared["write_bytes_per_s"], rel=0.01)
-        assert result.small_reads.per_s == pytest.approx(declared["small_reads_per_s"], rel=0.01)
+        assert result.read.bytes_per_s == pytest.approx(declared["read_bytes_per_s"], rel=0.01)
+        assert result.write.bytes_per_s == pytest.approx(declared["write_bytes_per_s"], rel=0.01)
+        assert result.small_reads.reads_per_s == pytest.approx(declared["small_reads_per_s"], rel=0.01)
         assert result.spread < 0.01
         known = workspace.drives.find(declared["id"])
         assert (known.speed_source, known.write_source) == ("measured", "measured")
@@ -99,7 +99,7 @@ def test_a_full_or_read_only_drive_is_only_read(world, monkeypatch):
     assert "less free space than its headroom" in budget.in_words() and "writes nothing" in budget.in_words()
     result = measure(workspace, "kestrel")
     assert result.write is None and result.written_bytes == 0
-    assert result.read.per_s == pytest.approx(400 * MB, rel=0.01)
+    assert result.read.bytes_per_s == pytest.approx(400 * MB, rel=0.01)
     known = workspace.drives.find("kestrel")
     assert (known.speed_source, known.write_source) == ("measured", "declared")
     empty = workspace.drives.gauge([budget_for(workspace.drives.find("heron"))])[0]
@@ -153,9 +153,9 @@ def result(read: float, small: float = 8000, when: str = "2026-01-01T00:00:00Z",
         drive="wren",
         identity="",
         taken_at=when,
-        read=Figure.of([read]),
-        small_reads=Figure.of([small]),
-        write=Figure.of([read]),
+        read=Throughput.of([read]),
+        small_reads=ReadRate.of([small]),
+        write=Throughput.of([read]),
         **facts,
     )
 
@@ -168,7 +168,7 @@ def test_the_history_shows_what_got_slower_warmer_or_is_not_what_it_seems():
     assert "commonly does" in found and "75 °C" in found and "through the cache" in found
     platters = drive_findings(a_drive(medium="hdd", read_bytes_per_s=150e6), [], [result(150e6, small=4000)])
     assert any("like a chip drive" in one for one in platters)
-    unsteady = replace(result(500e6), read=Figure.of([300e6, 500e6, 700e6]))
+    unsteady = replace(result(500e6), read=Throughput.of([300e6, 500e6, 700e6]))
     assert any("80 % apart" in one for one in drive_findings(a_drive(), [], [unsteady]))
 
 
@@ -233,8 +233,8 @@ def test_on_a_real_drive_within_a_tenth_of_its_limit(real_drives, tmp_path, file
         found = measure(workspace, "small")
         assert found.method == "direct" and len(found.write.passes) == len(found.read.passes) == 3
         assert not left_behind(point)
-        true = found.read.per_s == pytest.approx(read * MB, rel=0.10)
-        true = true and found.write.per_s == pytest.approx(write * MB, rel=0.10)
+        true = found.read.bytes_per_s == pytest.approx(read * MB, rel=0.10)
+        true = true and found.write.bytes_per_s == pytest.approx(write * MB, rel=0.10)
         if true:
             return
         assert not (rested and at_rest()), f"reads {found.read}, writes {found.write}"
@@ -249,7 +249,7 @@ def test_a_real_read_only_drive_and_one_without_direct_access(real_drives, tmp_p
     workspace = open_workspace(state=str(tmp_path / "state"))
     assert workspace.drives.find("small").read_only
     found = measure(workspace, "small")
-    assert found.write is None and found.read.per_s > MB
+    assert found.write is None and found.read.bytes_per_s > MB
     other = measure(workspace, "stick", quick=True)
     assert other.write is not None and other.method in ("direct", "dropped") and not left_behind(stick)
 

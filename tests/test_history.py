@@ -82,13 +82,13 @@ def test_growth_is_the_slope_and_one_large_download_does_not_upset_it(rate, week
     chance = random.Random(seed)
     history = [Sighting(moment(7 * week), 10**6 + rate * week) for week in range(weeks)]
     found = growth(history)
-    assert found is not None and found.per_week == pytest.approx(rate, abs=1e-6 + abs(rate) * 1e-9)
+    assert found is not None and found.bytes_per_week == pytest.approx(rate, abs=1e-6 + abs(rate) * 1e-9)
     if weeks >= 8:
         place = chance.randrange(2, weeks - 2)
         history[place] = replace(history[place], bytes=history[place].bytes + 10**9)
         upset = growth(history)
-        assert upset is not None and upset.per_week == pytest.approx(rate, abs=1 + abs(rate) * 0.01)
-        assert upset.least_per_week <= upset.per_week <= upset.most_per_week
+        assert upset is not None and upset.bytes_per_week == pytest.approx(rate, abs=1 + abs(rate) * 0.01)
+        assert upset.least_bytes_per_week <= upset.bytes_per_week <= upset.most_bytes_per_week
     assert growth(history[:2]) is None and growth([Sighting(moment(day / 9), 1) for day in range(9)]) is None
 
 

@@ -148,10 +148,10 @@ def _tell(call: Call, outcome: GaugeOutcome) -> None:
     if result is None:
         call.aside(f"nuvik: {label}: {outcome.problem}")
         return
-    write = f"writes {format_speed(result.write.per_s)}" if result.write else "writing not measured"
+    write = f"writes {format_speed(result.write.bytes_per_s)}" if result.write else "writing not measured"
     call.say(
-        f"{label}: reads {format_speed(result.read.per_s)}, {write}, {result.small_reads.per_s:,.0f} small reads a "
-        f"second; passes within {100 * result.spread:.0f} %" + (", through the cache" if result.through_cache else "")
+        f"{label}: reads {format_speed(result.read.bytes_per_s)}, {write}, "
+        f"{result.small_reads.reads_per_s:,.0f} small reads a second; passes within {100 * result.spread:.0f} %" + (", through the cache" if result.through_cache else "")
     )
     if result.sustained_write_bytes_per_s:
         call.say(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from nuvik.core.model.units import format_bytes, format_duration
@@ -34,22 +35,47 @@ class GaugeBudget:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Figure:
-    """One measured speed: the middle of its passes. Bytes per second, or reads per second."""
+class Throughput:
+    """How fast a drive reads or writes in sequence: the middle of its passes."""
 
-    per_s: float
-    passes: tuple[float, ...]
+    bytes_per_s: float
+    passes_bytes_per_s: tuple[float, ...]
 
     @property
     def spread(self) -> float:
         """(highest - lowest) / middle of the passes; 0 for a single one."""
-        return (max(self.passes) - min(self.passes)) / self.per_s if self.per_s else 0.0
+        return _spread(self.passes_bytes_per_s, self.bytes_per_s)
 
     @classmethod
-    def of(cls, passes: list[float]) -> Figure:
-        import statistics  # slow to load, and only measuring needs it
+    def of(cls, passes_bytes_per_s: Sequence[float]) -> Throughput:
+        return cls(bytes_per_s=_middle(passes_bytes_per_s), passes_bytes_per_s=tuple(passes_bytes_per_s))
 
-        return cls(per_s=statistics.median(passes), passes=tuple(passes))
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReadRate:
+    """How many small reads anywhere a drive does: the middle of its passes."""
+
+    reads_per_s: float
+    passes_reads_per_s: tuple[float, ...]
+
+    @property
+    def spread(self) -> float:
+        """(highest - lowest) / middle of the passes; 0 for a single one."""
+        return _spread(self.passes_reads_per_s, self.reads_per_s)
+
+    @classmethod
+    def of(cls, passes_reads_per_s: Sequence[float]) -> ReadRate:
+        return cls(reads_per_s=_middle(passes_reads_per_s), passes_reads_per_s=tuple(passes_reads_per_s))
+
+
+def _middle(passes: Sequence[float]) -> float:
+    import statistics  # slow to load, and only measuring needs it
+
+    return statistics.median(passes)
+
+
+def _spread(passes: Sequence[float], middle: float) -> float:
+    return (max(passes) - min(passes)) / middle if middle else 0.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -59,9 +85,9 @@ class GaugeResult:
     drive: str
     identity: str
     taken_at: str
-    read: Figure
-    small_reads: Figure
-    write: Figure | None
+    read: Throughput
+    small_reads: ReadRate
+    write: Throughput | None
     """None where nothing was written."""
     sustained_write_bytes_per_s: float | None = None
     """The write speed after it dropped; None when it did not, or was not tried long enough."""
@@ -116,10 +142,11 @@ def slower_than_before(history: list[GaugeResult]) -> str | None:
     if len(history) < 2:
         return None
     latest = history[-1]
-    best = max(history[:-1], key=lambda one: one.read.per_s)
-    if latest.read.per_s < GETS_SLOWER_SHARE * best.read.per_s:
+    best = max(history[:-1], key=lambda one: one.read.bytes_per_s)
+    share = latest.read.bytes_per_s / best.read.bytes_per_s
+    if share < GETS_SLOWER_SHARE:
         return (
-            f"reads {100 * (1 - latest.read.per_s / best.read.per_s):.0f} % slower than on {best.taken_at[:10]}: "
+            f"reads {100 * (1 - share):.0f} % slower than on {best.taken_at[:10]}: "
             "it may be nearly full, warm, on another port, or wearing out"
         )
     return None

@@ -16,7 +16,7 @@ def forecasts(scene: Scene, timeline: Timeline, rates: Mapping[str, Growth | Non
     found = []
     for drive in scene.drives:
         rate = rates.get(drive.id)
-        if rate is None or not drive.attached or rate.per_week <= 0:
+        if rate is None or not drive.attached or rate.bytes_per_week <= 0:
             continue
         floored = replace(drive, headroom_bytes=scene.floor_bytes(drive))
         then = replace(floored, used_bytes=drive.usable_bytes - max(0, timeline.free_after_bytes[drive.id]))

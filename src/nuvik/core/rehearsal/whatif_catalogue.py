@@ -41,7 +41,9 @@ def possible(
 
 def grown(weeks: float, rates: Mapping[str, Growth | None]) -> Grown:
     """Growth at these rates, by drive id, for so many weeks."""
-    return Grown(weeks, tuple((drive, rate.per_week) for drive, rate in sorted(rates.items()) if rate is not None))
+    return Grown(
+        weeks, tuple((drive, rate.bytes_per_week) for drive, rate in sorted(rates.items()) if rate is not None)
+    )
 
 
 def slower_of(drive: Drive, factor: str) -> Slower:

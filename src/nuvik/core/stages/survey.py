@@ -92,9 +92,9 @@ class SurveyStage:
         """
         drives = {drive.id: drive for drive in self.computer.drives()}
         return {
-            drive_id: drives[drive_id].headroom_bytes + round(rate.per_week * weeks)
+            drive_id: drives[drive_id].headroom_bytes + round(rate.bytes_per_week * weeks)
             for drive_id, rate in self.growth().items()
-            if rate is not None and rate.per_week > 0 and drives[drive_id].attached
+            if rate is not None and rate.bytes_per_week > 0 and drives[drive_id].attached
         }
 
     def save(self, snapshot: Snapshot, libraries: Iterable[Library], path: str) -> None:

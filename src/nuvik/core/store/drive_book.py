@@ -231,8 +231,8 @@ def with_speeds(drive: Drive, gauge: GaugeResult) -> Drive:
     """A drive with its measured speeds in place of declared or typical ones."""
     drive = replace(
         drive,
-        read_bytes_per_s=gauge.read.per_s,
-        small_reads_per_s=gauge.small_reads.per_s,
+        read_bytes_per_s=gauge.read.bytes_per_s,
+        small_reads_per_s=gauge.small_reads.reads_per_s,
         speed_source="measured",
         gauged_at=gauge.taken_at,
         speed_spread=round(gauge.spread, 4),
@@ -240,7 +240,7 @@ def with_speeds(drive: Drive, gauge: GaugeResult) -> Drive:
     )
     if gauge.write is None:
         return drive
-    drive = replace(drive, write_bytes_per_s=gauge.write.per_s, write_source="measured")
+    drive = replace(drive, write_bytes_per_s=gauge.write.bytes_per_s, write_source="measured")
     if gauge.sustained_write_bytes_per_s is not None:
         return replace(
             drive, sustained_write_bytes_per_s=gauge.sustained_write_bytes_per_s, burst_bytes=gauge.burst_bytes

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from functools import lru_cache
+from typing import Any
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.gauging import GaugeResult
@@ -50,4 +51,12 @@ def latest_gauges(connection: sqlite3.Connection) -> dict[str, GaugeResult]:
 
 @lru_cache(maxsize=256)
 def _result(document: str) -> GaugeResult:
-    return from_json(GaugeResult, json.loads(document), "A kept measurement")
+    return from_json(GaugeResult, _with_units(json.loads(document)), "A kept measurement")
+
+
+def _with_units(data: Any) -> Any:
+    """Measurements that were kept before the fields said their units."""
+    for speed, unit in (("read", "bytes"), ("write", "bytes"), ("small_reads", "reads")):
+        if isinstance(figures := data.get(speed), dict) and "per_s" in figures:
+            data[speed] = {f"{unit}_per_s": figures["per_s"], f"passes_{unit}_per_s": figures["passes"]}
+    return data

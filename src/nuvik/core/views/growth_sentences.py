@@ -20,16 +20,17 @@ def forecast_sentence(drive: Drive, rate: Growth | None) -> str:
     """For example “grows by 3 GB a week (2 to 5, 9 surveys): at its headroom in about 12 weeks (8 to 20)”."""
     if rate is None:
         return "how fast it fills is not known yet: that takes three surveys over a week"
-    base = f"by {format_bytes(round(abs(rate.per_week)))} a week"
-    spread = f"{_signed(rate.least_per_week)} to {_signed(rate.most_per_week)}, {format_count(rate.surveys, 'survey')}"
-    if rate.per_week <= 0:
-        return f"does not grow ({spread} a week)" if abs(rate.per_week) < 1e6 else f"shrinks {base} ({spread})"
+    base = f"by {format_bytes(round(abs(rate.bytes_per_week)))} a week"
+    least, most = _signed(rate.least_bytes_per_week), _signed(rate.most_bytes_per_week)
+    spread = f"{least} to {most}, {format_count(rate.surveys, 'survey')}"
+    if rate.bytes_per_week <= 0:
+        return f"does not grow ({spread} a week)" if abs(rate.bytes_per_week) < 1e6 else f"shrinks {base} ({spread})"
     if drive.free_bytes <= drive.headroom_bytes:
         return f"grows {base} ({spread}), and is under its headroom already"
     weeks = weeks_left(drive, rate)
     if weeks is None:
         return f"grows {base} ({spread}): it lasts for years"
-    middle = (drive.free_bytes - drive.headroom_bytes) / rate.per_week
+    middle = (drive.free_bytes - drive.headroom_bytes) / rate.bytes_per_week
     latest = "many" if weeks[1] >= FAR_WEEKS else f"{weeks[1]:.0f}"
     return f"grows {base} ({spread}): at its headroom in about {max(1, middle):.0f} weeks ({weeks[0]:.0f} to {latest})"
 

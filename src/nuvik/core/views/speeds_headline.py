@@ -59,7 +59,7 @@ def gauged_headline(outcomes: Sequence[GaugeOutcome], labels: Mapping[str, str])
     if len(done) == 1 and done[0].result is not None:
         result = done[0].result
         return (
-            f"{shown(labels.get(done[0].drive, done[0].drive))} reads {format_speed(result.read.per_s)}; its passes "
-            f"lie within {100 * result.spread:.0f} %. It took {format_duration(result.took_s)}."
+            f"{shown(labels.get(done[0].drive, done[0].drive))} reads {format_speed(result.read.bytes_per_s)}; "
+            f"its passes are within {100 * result.spread:.0f} %. It took {format_duration(result.took_s)}."
         )
     return f"{format_count(len(done), 'drive')} measured; the test files are removed."

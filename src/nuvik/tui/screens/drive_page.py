@@ -63,9 +63,9 @@ class DrivePage(ModalScreen[None]):
 
 
 def _one_result(result: GaugeResult) -> str:
-    write = format_speed(result.write.per_s) if result.write else "–"
+    write = format_speed(result.write.bytes_per_s) if result.write else "–"
     warmth = f", {result.temperature_c:.0f} °C" if result.temperature_c is not None else ""
     return (
-        f"reads {format_speed(result.read.per_s):>10}  writes {write:>10}  "
-        f"{result.small_reads.per_s:>8,.0f} small reads a second{warmth}"
+        f"reads {format_speed(result.read.bytes_per_s):>10}  writes {write:>10}  "
+        f"{result.small_reads.reads_per_s:>8,.0f} small reads a second{warmth}"
     )

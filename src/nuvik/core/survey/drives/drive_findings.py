@@ -78,19 +78,19 @@ def _of_speed(drive: Drive, history: list[GaugeResult]) -> list[str]:
     latest = history[-1]
     if slower := slower_than_before(history):
         said.append(slower)
-    held_back = drive.link_standard is not None and drive.link_standard.holds_back(latest.read.per_s)
-    if not held_back and medium.id != "unknown" and latest.read.per_s < _BELOW_CLASS * medium.read_bytes_per_s:
+    held_back = drive.link_standard is not None and drive.link_standard.holds_back(latest.read.bytes_per_s)
+    if not held_back and medium.id != "unknown" and latest.read.bytes_per_s < _BELOW_CLASS * medium.read_bytes_per_s:
         said.append(
-            f"reads {format_speed(latest.read.per_s)}, where a {medium.name} commonly does "
+            f"reads {format_speed(latest.read.bytes_per_s)}, where a {medium.name} commonly does "
             f"{format_speed(medium.read_bytes_per_s)}"
         )
-    if medium.id == "hdd" and latest.small_reads.per_s > _CHIP_SMALL_READS:
+    if medium.id == "hdd" and latest.small_reads.reads_per_s > _CHIP_SMALL_READS:
         said.append("answers like a chip drive, although the system takes it for one with platters")
     if medium.too_warm_c is not None and latest.temperature_c is not None and latest.temperature_c >= medium.too_warm_c:
         said.append(f"was {latest.temperature_c:.0f} °C warm, and is made for less than {medium.too_warm_c:.0f} °C")
     if latest.sustained_write_bytes_per_s is not None and latest.write is not None:
         said.append(
-            f"writes {format_speed(latest.write.per_s)} for the first {format_bytes(latest.burst_bytes or 0)}, "
+            f"writes {format_speed(latest.write.bytes_per_s)} for the first {format_bytes(latest.burst_bytes or 0)}, "
             f"then {format_speed(latest.sustained_write_bytes_per_s)}"
         )
     if latest.write is None:

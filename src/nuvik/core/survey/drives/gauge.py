@@ -20,7 +20,7 @@ from nuvik.core.hosts.gauge_file import BLOCK_BYTES, DIRECT, SMALL_BYTES, GaugeF
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
-from nuvik.core.model.gauging import Figure, GaugeBudget, GaugeProgress, GaugeResult
+from nuvik.core.model.gauging import GaugeBudget, GaugeProgress, GaugeResult, ReadRate, Throughput
 from nuvik.core.model.names import OURS_PREFIX, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_bytes
@@ -131,7 +131,7 @@ class _Bench:
             sustained, burst, tried = self._write_on(file, self.budget.passes * stretch, speeds)
             reads = [self._read_pass(file, offset, length) for offset, length in written]
             spans = [(file, offset, length) for offset, length in written]
-            return self._result(file.method, reads, self._small(spans), Figure.of(speeds), sustained, burst, tried)
+            return self._result(file.method, reads, self._small(spans), Throughput.of(speeds), sustained, burst, tried)
 
     def read_existing(self) -> GaugeResult:
         """From large files that lie on the drive."""
@@ -240,7 +240,7 @@ class _Bench:
                 break
         return done / self._spent(began_s)
 
-    def _small(self, spans: Iterable[tuple[GaugeFile, int, int]]) -> Figure:
+    def _small(self, spans: Iterable[tuple[GaugeFile, int, int]]) -> ReadRate:
         """Random reads of 4 KiB, one at a time, all over what is there."""
         places = [(file, offset, length // SMALL_BYTES) for file, offset, length in spans if length >= SMALL_BYTES]
         # The same places in every gauging, so that two of one drive can be compared.
@@ -257,7 +257,7 @@ class _Bench:
                     if self.host.timer_s() - began_s >= _SMALL_PASS_S:
                         break
             passes.append(done / self._spent(began_s))
-        return Figure.of(passes)
+        return ReadRate.of(passes)
 
     # -- telling -------------------------------------------------------------------------------------------
 
@@ -277,8 +277,8 @@ class _Bench:
         self,
         method: str,
         reads: list[float],
-        small: Figure,
-        write: Figure | None,
+        small: ReadRate,
+        write: Throughput | None,
         sustained: float | None,
         burst: int | None,
         tried: int,
@@ -288,7 +288,7 @@ class _Bench:
             drive=self.drive.id,
             identity=self.drive.identity,
             taken_at=now_text(),
-            read=Figure.of(reads),
+            read=Throughput.of(reads),
             small_reads=small,
             write=write,
             sustained_write_bytes_per_s=sustained,

@@ -75,9 +75,9 @@ def differences(before: Snapshot, now: Snapshot) -> list[Difference]:
 class Growth:
     """How fast a drive fills, in bytes a week."""
 
-    per_week: float
-    least_per_week: float
-    most_per_week: float
+    bytes_per_week: float
+    least_bytes_per_week: float
+    most_bytes_per_week: float
     """The middle half of what pairs of surveys say: half of them lie between."""
     surveys: int
     days: float
@@ -108,8 +108,8 @@ def growth(history: Sequence[Sighting]) -> Growth | None:
 def weeks_left(drive: Drive, rate: Growth) -> tuple[float, float] | None:
     """Weeks until the drive goes under its headroom: at the quick and at the slow end. None when it does not grow."""
     room = drive.free_bytes - drive.headroom_bytes
-    if rate.per_week <= 0 or room <= 0:
+    if rate.bytes_per_week <= 0 or room <= 0:
         return None
-    soonest = room / max(rate.most_per_week, rate.per_week)
-    latest = room / rate.least_per_week if rate.least_per_week > 0 else FAR_WEEKS
+    soonest = room / max(rate.most_bytes_per_week, rate.bytes_per_week)
+    latest = room / rate.least_bytes_per_week if rate.least_bytes_per_week > 0 else FAR_WEEKS
     return (soonest, min(latest, FAR_WEEKS)) if soonest < FAR_WEEKS else None

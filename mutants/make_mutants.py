@@ -1,0 +1,80 @@
+"""Making mutants: one statement of a file at a time is made wrong."""
+
+from __future__ import annotations
+
+import ast
+import copy
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+_HARMLESS = {"tell", "info", "debug", "warning", "exception", "report", "append"}
+"""Calls that only say or collect something."""
+
+
+@dataclass(frozen=True)
+class Mutant:
+    """A file with one thing wrong in it."""
+
+    file: str
+    line: int
+    what: str
+    text: str
+
+    def __str__(self) -> str:
+        return f"{self.file}:{self.line}: {self.what}"
+
+
+def mutants_of(file: str, source: str) -> Iterator[Mutant]:
+    """Every mutant of a file, in the order of its lines."""
+    tree = ast.parse(source)
+    for number, node in enumerate(ast.walk(tree)):
+        for what, change in _changes(node):
+            wrong = copy.deepcopy(tree)
+            target = list(ast.walk(wrong))[number]
+            change(target)
+            yield Mutant(file, getattr(node, "lineno", 0), what, ast.unparse(ast.fix_missing_locations(wrong)))
+
+
+def _changes(node: ast.AST) -> Iterator[tuple[str, object]]:
+    if isinstance(node, ast.If):
+        words = ast.unparse(node.test)
+        if _leaves(node.body) and not node.orelse:
+            yield f"without the guard “{_short(words)}”", _no_guard
+        else:
+            yield f"“{_short(words)}” negated", _negate
+    elif isinstance(node, ast.BoolOp):
+        for index, operand in enumerate(node.values):
+            yield f"without “{_short(ast.unparse(operand))}”", lambda target, index=index: target.values.pop(index)
+    elif isinstance(node, ast.Expr) and isinstance(node.value, ast.Call) and _name(node.value) not in _HARMLESS:
+        yield f"without the call “{_short(ast.unparse(node))}”", _no_call
+
+
+def _leaves(body: list[ast.stmt]) -> bool:
+    """Whether a branch only refuses, returns or goes on."""
+    return isinstance(body[-1], (ast.Raise, ast.Return, ast.Continue, ast.Break)) or (
+        len(body) == 1 and isinstance(body[0], ast.Expr)
+    )
+
+
+def _no_guard(target: ast.If) -> None:
+    """The condition is still looked at (it may name something), and never holds."""
+    target.test = ast.BoolOp(ast.And(), [target.test, ast.Constant(False)])
+
+
+def _negate(target: ast.If) -> None:
+    target.test = ast.UnaryOp(ast.Not(), target.test)
+
+
+def _no_call(target: ast.Expr) -> None:
+    target.value = ast.Constant(None)
+
+
+def _name(call: ast.Call) -> str:
+    function = call.func
+    return (
+        function.attr if isinstance(function, ast.Attribute) else function.id if isinstance(function, ast.Name) else ""
+    )
+
+
+def _short(words: str) -> str:
+    return words if len(words) <= 70 else f"{words[:67]}…"
