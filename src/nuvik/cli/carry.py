@@ -97,7 +97,7 @@ def _run(call: Call, act: Callable[[Report, Stop], Outcome]) -> None:
     for drive, freed in outcome.freed_bytes.items():
         expected = outcome.expected_freed_bytes[drive]
         call.say(f"{labels.get(drive, drive)}: {format_bytes(freed)} freed, {format_bytes(expected)} expected.")
-    troubled = [one for one in outcome.moves if one.problem and one.state is not State.UNDONE]
+    troubled = [move for move in outcome.moves if move.problem and move.state is not State.UNDONE]
     for move in troubled:
         call.aside(f"nuvik: move {move.id}, {shown(move.library)}: {move.problem}.")
     if any(move.state is State.ON_TRIAL for move in outcome.moves):

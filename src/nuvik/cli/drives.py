@@ -33,7 +33,7 @@ def add_to(app: typer.Typer) -> None:
             found = tuple(call.workspace.drives.find(name) for name in names)
         if call.as_json:
             findings = call.workspace.drives.findings()
-            told = [{**drive_document(one), "findings": findings.get(one.id, [])} for one in found]
+            told = [{**drive_document(item), "findings": findings.get(item.id, [])} for item in found]
             call.document("drives", {"drives": told})
             return
         if names:
@@ -138,7 +138,7 @@ def _line(drive: Drive) -> str:
 def _tell_all(call: Call, drive: Drive) -> None:
     from nuvik.core.views.drive_page import drive_page
 
-    libraries = sum(one.bytes for one in call.workspace.survey.latest().on_drive(drive.id))
+    libraries = sum(library.bytes for library in call.workspace.survey.latest().on_drive(drive.id))
     call.say(shown(drive.label))
     for name, words in drive_page(drive, libraries, call.workspace.drives.findings().get(drive.id, [])):
         call.say(f"  {name:<14} {words}")

@@ -98,8 +98,8 @@ def add_to(app: typer.Typer) -> None:
                 "standing",
                 {
                     "steps": [
-                        {"n": one.step.n, "library": one.step.library, "state": one.state, "words": one.words}
-                        for one in found
+                        {"n": item.step.n, "library": item.step.library, "state": item.state, "words": item.words}
+                        for item in found
                     ],
                     "landings": document(opened.landings),
                     "in_words": plan_headline(found),
@@ -107,7 +107,9 @@ def add_to(app: typer.Typer) -> None:
             )
         else:
             call.say(plan_headline(found))
-            say_steps(call, opened, [f"{one.state}: {one.words}" if one.words else str(one.state) for one in found])
+            say_steps(
+                call, opened, [f"{item.state}: {item.words}" if item.words else str(item.state) for item in found]
+            )
         if beside is not None:
             other = workspace.plan.read(beside)
             drafts = [workspace.plan.draft_of(each, snapshot)[0] for each in (opened, other)]
@@ -162,17 +164,17 @@ def say_steps(call: Call, plan: Plan, notes: list[str]) -> None:
     for step, note in zip(plan.steps, notes, strict=True):
         way = f"{step.from_drive} → {step.to_drive}"
         call.say(f"  {step.n}. {shown(step.library)}, {format_bytes(step.bytes)}, {way}: {note}")
-    for one in plan.landings:
-        call.say(f"  New content of the kind {one.kind} goes to {shown(one.path)}: {one.reason}")
+    for landing in plan.landings:
+        call.say(f"  New content of the kind {landing.kind} goes to {shown(landing.path)}: {landing.reason}")
 
 
-def _say_beside(call: Call, one: Draft, other: Draft, names: tuple[str, str]) -> None:
+def _say_beside(call: Call, draft: Draft, other: Draft, names: tuple[str, str]) -> None:
     from nuvik.core.views.compare_drafts import figures, otherwise
 
     call.say(f"{'':<24}{shorten(names[0], 26):>28}{shorten(names[1], 26):>28}")
-    for row in figures((one, other)):
+    for row in figures((draft, other)):
         call.say(f"{row.label:<24}" + "".join(f"{figure:>28}" for figure in row.figures))
-    for different in otherwise((one, other)):
+    for different in otherwise((draft, other)):
         call.say(f"{shorten(different.library, 23):<24}" + "".join(f"{place:>28}" for place in different.places))
 
 

@@ -86,7 +86,9 @@ def add_to(app: typer.Typer) -> None:
                     "in_words": words,
                     "unmet": [demand.words for demand in proposal.unmet],
                     "weights": document(wishes.weighed),
-                    "contradictions": [[one.wish, *one.others] for one in recommendation.contradictions],
+                    "contradictions": [
+                        [contradiction.wish, *contradiction.others] for contradiction in recommendation.contradictions
+                    ],
                 },
             )
             call.say(words)
@@ -124,14 +126,14 @@ def add_to(app: typer.Typer) -> None:
             call.say(f"Nothing is chosen for {meant} any more.")
         elif goal is None and forget:
             raise BadInput("Which kind is to be forgotten?", next_step="Say for example: nuvik landing game --forget")
-        rows = [one for one in workspace.plan.landings() if meant is None or one.kind is meant]
+        rows = [landing for landing in workspace.plan.landings() if meant is None or landing.kind is meant]
         if call.as_json:
             call.document("landing", {"landings": document(rows)})
             return
         labels = workspace.drives.labels()
-        for one in rows:
-            before = f", so far to {shown(labels.get(one.before, one.before))}" if one.before else ""
-            call.say(f"  {one.kind:<11} {shown(one.path)}{before}: {one.reason}")
+        for row in rows:
+            before = f", so far to {shown(labels.get(row.before, row.before))}" if row.before else ""
+            call.say(f"  {row.kind:<11} {shown(row.path)}{before}: {row.reason}")
         if not rows:
             call.say("Nothing is known of where new content goes: survey first, or choose a drive for a kind.")
 

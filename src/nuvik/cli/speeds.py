@@ -76,35 +76,35 @@ def add_to(app: typer.Typer) -> None:
                 {
                     "candidates": [
                         {
-                            "label": one.candidate.label,
-                            "price": one.candidate.price,
-                            "currency": one.candidate.currency,
-                            "price_per_tb": one.candidate.price_per_tb,
-                            "read_bytes_per_s": one.candidate.read_bytes_per_s,
-                            "write_bytes_per_s": one.candidate.write_bytes_per_s,
-                            "held_back_by": one.candidate.held_back_by,
-                            "felt_load_s": one.candidate.felt_load_s,
-                            "tier": one.candidate.tier,
-                            "parts": one.candidate.parts,
-                            "upgrade_of": one.candidate.upgrade_of,
-                            "saves_s_per_week": one.saves_s_per_week,
-                            "libraries": one.libraries,
+                            "label": verdict.candidate.label,
+                            "price": verdict.candidate.price,
+                            "currency": verdict.candidate.currency,
+                            "price_per_tb": verdict.candidate.price_per_tb,
+                            "read_bytes_per_s": verdict.candidate.read_bytes_per_s,
+                            "write_bytes_per_s": verdict.candidate.write_bytes_per_s,
+                            "held_back_by": verdict.candidate.held_back_by,
+                            "felt_load_s": verdict.candidate.felt_load_s,
+                            "tier": verdict.candidate.tier,
+                            "parts": verdict.candidate.parts,
+                            "upgrade_of": verdict.candidate.upgrade_of,
+                            "saves_s_per_week": verdict.saves_s_per_week,
+                            "libraries": verdict.libraries,
                         }
-                        for one in verdicts
+                        for verdict in verdicts
                     ]
                 },
             )
             return
         call.say(f"{'candidate':<34}{'price':>11}{'per TB':>11}{'reads':>11}  {'feels':>7}  {'saves a week':>12}")
-        for one in verdicts:
-            candidate = one.candidate
+        for verdict in verdicts:
+            candidate = verdict.candidate
             call.say(
                 f"{shorten(candidate.label, 33):<34}{candidate.price:>7,.2f} {candidate.currency:<3}"
                 f"{candidate.price_per_tb:>7,.2f} {candidate.currency:<3}{format_speed(candidate.read_bytes_per_s):>11}"
-                f"  {format_duration(candidate.felt_load_s):>7}  {format_duration(one.saves_s_per_week):>12}"
+                f"  {format_duration(candidate.felt_load_s):>7}  {format_duration(verdict.saves_s_per_week):>12}"
             )
-        for one in verdicts:
-            call.say(verdict_sentence(one))
+        for verdict in verdicts:
+            call.say(verdict_sentence(verdict))
 
 
 def _budgets(
@@ -151,7 +151,8 @@ def _tell(call: Call, outcome: GaugeOutcome) -> None:
     write = f"writes {format_speed(result.write.bytes_per_s)}" if result.write else "writing not measured"
     call.say(
         f"{label}: reads {format_speed(result.read.bytes_per_s)}, {write}, "
-        f"{result.small_reads.reads_per_s:,.0f} small reads a second; passes within {100 * result.spread:.0f} %" + (", through the cache" if result.through_cache else "")
+        f"{result.small_reads.reads_per_s:,.0f} small reads a second; passes within {100 * result.spread:.0f} %"
+        + (", through the cache" if result.through_cache else "")
     )
     if result.sustained_write_bytes_per_s:
         call.say(

@@ -52,9 +52,9 @@ def add_to(app: typer.Typer) -> None:
             _list_libraries(call, snapshot)
             if loose:
                 _list_loose(call, snapshot)
-        unread = [one for one in snapshot.problems if not one.problem.endswith("is away")]
-        for one in unread:
-            call.aside(f"nuvik: {shown(one.path)}: {one.problem}")
+        unread = [problem for problem in snapshot.problems if not problem.problem.endswith("is away")]
+        for problem in unread:
+            call.aside(f"nuvik: {shown(problem.path)}: {problem.problem}")
         if not snapshot.complete:
             call.aside("nuvik: stopped before everything was measured: what is shown is too little.")
             raise typer.Exit(EXIT_STOPPED)
@@ -84,7 +84,7 @@ def add_to(app: typer.Typer) -> None:
                 {
                     "since": compared[0].taken_at if compared else None,
                     "until": compared[1].taken_at if compared else None,
-                    "changes": [{**document(one), "bytes": one.bytes} for one in found],
+                    "changes": [{**document(item), "bytes": item.bytes} for item in found],
                     "growth": {drive: document(rate) for drive, rate in rates.items()},
                 },
             )
@@ -95,8 +95,8 @@ def add_to(app: typer.Typer) -> None:
             call.say(f"From {_day(compared[0])} to {_day(compared[1])}: {_sum_of_changes(len(found))}")
             for drive, total, mine in changes_by_drive(found, compared[1].drives):
                 call.say(f"{shown(drive.label)}: {'+' if total >= 0 else '−'}{format_bytes(abs(total))}")
-                for one in mine[:_LISTED]:
-                    call.say(f"  {difference_line(one)}")
+                for change in mine[:_LISTED]:
+                    call.say(f"  {difference_line(change)}")
                 if len(mine) > _LISTED:
                     call.say(f"  and {len(mine) - _LISTED} more")
         call.say()
@@ -119,13 +119,13 @@ def add_to(app: typer.Typer) -> None:
         if sys.stderr.isatty():
             sys.stderr.write("\r\x1b[K")
         if call.as_json:
-            call.document("twins", {"twins": [{**document(one), "spare_bytes": one.spare_bytes} for one in found]})
+            call.document("twins", {"twins": [{**document(item), "spare_bytes": item.spare_bytes} for item in found]})
             return
         if not found:
             call.say("No large file lies on two drives (as far as the last survey saw).")
-        for one in found:
-            call.say(f"{format_bytes(one.spare_bytes):>9} spare: {format_count(len(one.files), 'equal file')}")
-            for file in one.files:
+        for item in found:
+            call.say(f"{format_bytes(item.spare_bytes):>9} spare: {format_count(len(item.files), 'equal file')}")
+            for file in item.files:
                 call.say(f"           {shown(file.path)}")
 
 
@@ -162,14 +162,14 @@ def _reading(file: LargeFile, done_bytes: int, total_bytes: int) -> None:
 def _list_libraries(call: Call, snapshot: Snapshot) -> None:
     labels = {drive.id: drive.label for drive in snapshot.drives}
     call.say(f"{'size':>9}  {'files':>7}  {'last used':>10}  {'drive':<10} {'kind':<11} library")
-    for one in snapshot.libraries:
-        stays = f"  (stays: {shown(one.why_not or '')})" if not one.movable else ""
-        hidden = "  (hidden)" if one.hidden else ""
+    for library in snapshot.libraries:
+        stays = f"  (stays: {shown(library.why_not or '')})" if not library.movable else ""
+        hidden = "  (hidden)" if library.hidden else ""
         call.say(
-            f"{format_bytes(one.bytes):>9}  {one.files:>7,}  {ago(one.last_used):>10}  "
-            f"{shorten(labels[one.drive], 10):<10} {one.kind:<11} {shown(one.name)}{hidden}{stays}"
+            f"{format_bytes(library.bytes):>9}  {library.files:>7,}  {ago(library.last_used):>10}  "
+            f"{shorten(labels[library.drive], 10):<10} {library.kind:<11} {shown(library.name)}{hidden}{stays}"
         )
-    total = sum(one.bytes for one in snapshot.libraries)
+    total = sum(library.bytes for library in snapshot.libraries)
     call.say(f"{format_bytes(total):>9}  in {format_count(len(snapshot.libraries), 'library', 'libraries')}")
 
 

@@ -89,7 +89,9 @@ def _build(folder: str) -> None:
     for library in LIBRARIES:
         _make_library(folder, library, now)
     _make_loose(folder, now)
-    _write(os.path.join(folder, CARDS_FILE), {"format": CARDS_FORMAT, "library": [_card(one) for one in LIBRARIES]})
+    _write(
+        os.path.join(folder, CARDS_FILE), {"format": CARDS_FORMAT, "library": [_card(library) for library in LIBRARIES]}
+    )
     world = {"format": WORLD_FORMAT, "name": WORLD_NAME, "time_scale": TIME_SCALE, "drive": DRIVES}
     _write(os.path.join(folder, WORLD_FILE), world)
     os.mkdir(os.path.join(folder, STATE_FOLDER), mode=0o700)

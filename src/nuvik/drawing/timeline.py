@@ -71,7 +71,7 @@ def _draw_steps(axes: Any, steps: tuple[TimelineStep, ...]) -> None:
             color=DAY.text,
             annotation_clip=False,
         )
-    axes.set_yticks([-n for n in range(len(steps))], [f"{one.n}  {shorten(one.library, 30)}" for one in steps])
+    axes.set_yticks([-n for n in range(len(steps))], [f"{step.n}  {shorten(step.library, 30)}" for step in steps])
     axes.set_ylim(-len(steps) + 0.4, 0.6)
     axes.set_xticks([])
     axes.legend(loc="lower left", bbox_to_anchor=(0, 1.0), ncols=4, frameon=False, fontsize=8)

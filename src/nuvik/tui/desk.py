@@ -89,8 +89,8 @@ class Desk:
         draft = self.draft.laid_on(snapshot)
         self.snapshot, self.edits, self.position = snapshot, [Edit(draft)], 0
         self.plan = self.checked = self.timeline = None
-        known = {one.id for one in draft.snapshot.libraries}
-        self.hand = tuple(one for one in self.hand if one in known)
+        known = {library.id for library in draft.snapshot.libraries}
+        self.hand = tuple(library_id for library_id in self.hand if library_id in known)
         self.marked &= known
 
     def take_drives(self, drives: tuple[Drive, ...]) -> None:

@@ -119,8 +119,8 @@ def _begin_release(work: Work, move: Move, even_if_changed: bool) -> Move:
 def find_move(work: Work, wanted: str) -> Move:
     """The move of this number, or the `last` that was begun and not taken back. Raises Refused."""
     if wanted == "last":
-        moves = [one for one in work.journal.moves() if one.state not in (State.UNDONE, State.PLANNED)]
-        originals = [one for one in moves if one.undoes is None or not one.state.finished]
+        moves = [move for move in work.journal.moves() if move.state not in (State.UNDONE, State.PLANNED)]
+        originals = [move for move in moves if move.undoes is None or not move.state.finished]
         if not originals:
             raise Refused("There is no move to take back.", next_step="“nuvik logbook” shows every move.")
         return originals[-1]
@@ -176,8 +176,8 @@ def _none_midway(work: Work, besides: Move | None = None) -> None:
 
 def _give_up_planned(work: Work, move: Move) -> None:
     """Taking back a move of a run that stopped gives up what of that run has not begun."""
-    waiting = [one for one in work.journal.unfinished() if one.run == move.run and one.state is State.PLANNED]
-    if waiting := [replace(one, state=State.UNDONE) for one in waiting if one.id != move.id]:
+    waiting = [other for other in work.journal.unfinished() if other.run == move.run and other.state is State.PLANNED]
+    if waiting := [replace(waiting_item, state=State.UNDONE) for waiting_item in waiting if waiting_item.id != move.id]:
         work.journal.keep(*waiting)
 
 
@@ -194,9 +194,9 @@ def _carry_all(work: Work, moves: list[Move]) -> Outcome:
             try:
                 done.append(carry_move(work, move))
             except Refused as refusal:
-                if done or any(work.journal.move(one.id).state is not State.PLANNED for one in moves):
+                if done or any(work.journal.move(move.id).state is not State.PLANNED for move in moves):
                     raise Stopped(refusal.what, next_step=f"{refusal.next_step} Then run “nuvik resume”.") from None
-                work.journal.keep(*(replace(one, state=State.UNDONE, problem=refusal.what) for one in moves))
+                work.journal.keep(*(replace(move, state=State.UNDONE, problem=refusal.what) for move in moves))
                 raise
     return _done(work, moves)
 
@@ -209,7 +209,7 @@ def _faults_told(work: Work, moves: list[Move]) -> Iterator[None]:
     except Refused:
         raise
     except (Stopped, StopRequested, OSError) as fault:
-        current = next((one for one in _again(work, moves) if not one.state.finished), _again(work, moves)[-1])
+        current = next((move for move in _again(work, moves) if not move.state.finished), _again(work, moves)[-1])
         stopped = _in_words(work, current, fault)
         log.info("move %d stopped while %s", current.id, current.state, exc_info=fault)
         work.journal.keep(replace(current, problem=stopped.what))

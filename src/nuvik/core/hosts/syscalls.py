@@ -44,9 +44,9 @@ def _rename_with(flags_linux: int, flags_mac: int, source: str, target: str) -> 
     raise OSError(code, os.strerror(code), source, None, target)
 
 
-def exchange(one: str, other: str) -> bool:
+def exchange(text: str, other: str) -> bool:
     """Let two existing names change places in one atomic step; False where the system cannot."""
-    return _rename_with(_RENAME_EXCHANGE, _MAC_RENAME_SWAP, one, other)
+    return _rename_with(_RENAME_EXCHANGE, _MAC_RENAME_SWAP, text, other)
 
 
 def rename_without_replacing(source: str, target: str) -> bool:

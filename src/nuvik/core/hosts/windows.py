@@ -69,12 +69,12 @@ def parse_windows(text: str) -> Listing:
     if not isinstance(told, dict):
         return Listing(volumes=(), findings=("PowerShell gave no answer that can be read: no drive can be shown.",))
     # PowerShell writes a list of one as the one itself: `entries` takes both.
-    physical = {_word(one, "DeviceId"): one for one in entries(told.get("physical"))}
-    disks = {_word(one, "Number"): one for one in entries(told.get("disks"))}
+    physical = {_word(entry, "DeviceId"): entry for entry in entries(told.get("physical"))}
+    disks = {_word(entry, "Number"): entry for entry in entries(told.get("disks"))}
     partitions = entries(told.get("partitions"))
-    volumes = [_volume(one, partitions, disks, physical) for one in entries(told.get("volumes"))]
-    volumes += [_mapped(one) for one in entries(told.get("mapped"))]
-    return Listing(volumes=tuple(one for one in volumes if one is not None))
+    volumes = [_volume(entry, partitions, disks, physical) for entry in entries(told.get("volumes"))]
+    volumes += [_mapped(entry) for entry in entries(told.get("mapped"))]
+    return Listing(volumes=tuple(volume for volume in volumes if volume is not None))
 
 
 def _word(entry: Mapping[str, Any], name: str) -> str:
@@ -91,7 +91,7 @@ def _volume(
 ) -> Volume | None:
     unique = shown_text(entry.get("UniqueId"))
     letter = _word(entry, "DriveLetter").upper()
-    part = next((one for one in partitions if _belongs(one, letter, unique)), None)
+    part = next((partition for partition in partitions if _belongs(partition, letter, unique)), None)
     filesystem = _word(entry, "FileSystem")
     size = whole_number(entry.get("Size"))
     if _word(entry, "DriveType") in _DISC_DRIVE or filesystem in IMAGE_FILESYSTEMS:

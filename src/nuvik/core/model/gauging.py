@@ -142,7 +142,7 @@ def slower_than_before(history: list[GaugeResult]) -> str | None:
     if len(history) < 2:
         return None
     latest = history[-1]
-    best = max(history[:-1], key=lambda one: one.read.bytes_per_s)
+    best = max(history[:-1], key=lambda result: result.read.bytes_per_s)
     share = latest.read.bytes_per_s / best.read.bytes_per_s
     if share < GETS_SLOWER_SHARE:
         return (

@@ -98,8 +98,12 @@ def link_name(identifier: str) -> str:
 
 def next_faster(link: Link) -> Link | None:
     """The next faster standard of the same family; None at its top."""
-    faster = [one for one in _TABLE if one.family == link.family and one.payload_bytes_per_s > link.payload_bytes_per_s]
-    return min(faster, key=lambda one: one.payload_bytes_per_s, default=None)
+    faster = [
+        other
+        for other in _TABLE
+        if other.family == link.family and other.payload_bytes_per_s > link.payload_bytes_per_s
+    ]
+    return min(faster, key=lambda link: link.payload_bytes_per_s, default=None)
 
 
 def usb_link(mbit_per_s: float) -> str:

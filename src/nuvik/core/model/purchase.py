@@ -74,7 +74,7 @@ class Candidate:
 
     def as_drive(self) -> Drive:
         """The drive it would be, empty: so that everything asked of a drive can be asked of it."""
-        link = min(self._links, key=lambda one: one.payload_bytes_per_s, default=None)
+        link = min(self._links, key=lambda link: link.payload_bytes_per_s, default=None)
         return Drive(
             id=f"candidate:{self.label}",
             label=self.label,

@@ -83,9 +83,9 @@ def format_duration(seconds: float) -> str:
     return f"{hours // 24} d {hours % 24} h"
 
 
-def format_count(number: int, one: str, many: str | None = None) -> str:
+def format_count(number: int, text: str, many: str | None = None) -> str:
     """Write a count with its noun: `1 file`, `2,000 files`; the plural of `library` is given as `many`."""
-    return f"{number:,} {one if number == 1 else many or one + 's'}"
+    return f"{number:,} {text if number == 1 else many or text + 's'}"
 
 
 def parse_bytes(text: str) -> int:

@@ -39,8 +39,8 @@ class Weights:
 
     def in_words(self) -> Iterator[tuple[str, float, str]]:
         """Each as (name, seconds, what it is for)."""
-        for one in fields(self):
-            yield one.name, getattr(self, one.name), one.metadata["says"]
+        for field_ in fields(self):
+            yield field_.name, getattr(self, field_.name), field_.metadata["says"]
 
 
 WEIGHTS: dict[Style, Weights] = {

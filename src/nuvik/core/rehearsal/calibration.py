@@ -76,17 +76,19 @@ _TOO_SHORT_S = 0.5
 
 def calibrate(samples: Sequence[Sample]) -> Calibration:
     """What these moves tell, oldest first."""
-    samples = [one for one in samples if min(one.drives_s + one.work_s, one.actual_s) > _TOO_SHORT_S]
+    samples = [sample for sample in samples if min(sample.drives_s + sample.work_s, sample.actual_s) > _TOO_SHORT_S]
     if not samples:
         return NOTHING_LEARNT
     by_pair: dict[tuple[str, str], list[Sample]] = {}
-    for one in samples:
-        by_pair.setdefault(one.pair, []).append(one)
+    for sample in samples:
+        by_pair.setdefault(sample.pair, []).append(sample)
     by_pair = {pair: found[-_FITTED_MOVES:] for pair, found in by_pair.items()}
     work = min(_WORK_FACTORS, key=lambda tried: (_badness(by_pair, tried), abs(math.log(tried))))
     factors = {pair: _best(found, work)[1] for pair, found in by_pair.items()}
-    off = {pair: [_off(one, factors[pair], work) for one in found] for pair, found in by_pair.items()}
-    worked = [_off(one, factors[one.pair], work) for one in samples if one.work_s > one.drives_s][-LAST_MOVES:]
+    off = {pair: [_off(item, factors[pair], work) for item in found] for pair, found in by_pair.items()}
+    worked = [_off(sample, factors[sample.pair], work) for sample in samples if sample.work_s > sample.drives_s][
+        -LAST_MOVES:
+    ]
     pairs = {pair: Factor(factors[pair], _bound(off[pair])) for pair in by_pair}
     return Calibration(pairs, Factor(statistics.median(factors.values())), Factor(work, _bound(worked)), _told(samples))
 
@@ -100,10 +102,10 @@ def _best(samples: Sequence[Sample], work: float) -> tuple[float, float]:
     """How far moves between one pair of drives are off with the best factor, and that factor. The best of such a sum is
     one with which some move is not off at all, or 1.
     """
-    exact = ((one.actual_s - one.work_s * work) / one.drives_s for one in samples if one.drives_s > 0)
-    tried = [1.0, *(min(_MOST_OFF, max(1 / _MOST_OFF, one)) for one in exact)]
+    exact = ((sample.actual_s - sample.work_s * work) / sample.drives_s for sample in samples if sample.drives_s > 0)
+    tried = [1.0, *(min(_MOST_OFF, max(1 / _MOST_OFF, sample)) for sample in exact)]
     return min(
-        (sum(abs(_off(one, factor, work)) for one in samples) + _PRIOR_MOVES * abs(math.log(factor)), factor)
+        (sum(abs(_off(sample, factor, work)) for sample in samples) + _PRIOR_MOVES * abs(math.log(factor)), factor)
         for factor in tried
     )
 
@@ -122,7 +124,9 @@ def _bound(off: Sequence[float]) -> float:
 
 def _told(samples: Iterable[Sample]) -> str:
     """For example “the last 12 moves took 0.94 to 1.08 of what was foreseen”."""
-    ratios = [one.actual_s / one.expected_s for one in samples if one.expected_s > _TOO_SHORT_S][-LAST_MOVES:]
+    ratios = [sample.actual_s / sample.expected_s for sample in samples if sample.expected_s > _TOO_SHORT_S][
+        -LAST_MOVES:
+    ]
     if not ratios:
         return ""
     if len(ratios) == 1:

@@ -49,11 +49,15 @@ def check_plan(
     findings: dict[int, Findings] = {}
     for step in plan.steps:
         earlier = plan.steps[: step.n - 1]
-        gone = frozenset(one.path for one in earlier if is_within(one.path, step.path) and one.path != step.path)
+        gone = frozenset(
+            earlier_step.path
+            for earlier_step in earlier
+            if is_within(earlier_step.path, step.path) and earlier_step.path != step.path
+        )
         looked_at = _where_it_lies_now(step, earlier)
         found = check_step(host, drives, looked_at, state_folder, room=False, without=gone, stop=stop)
         findings[step.n] = replace(found, step=step)
-    violations = [*_across_steps(plan), *(one for found in findings.values() for one in found.violations)]
+    violations = [*_across_steps(plan), *(violation for found in findings.values() for violation in found.violations)]
     if not plan.steps:
         violations.append(Violation(n=0, library="", problem="The plan has no steps.", mend="Add a move."))
     notes = [note for found in findings.values() for note in found.notes]
@@ -75,9 +79,9 @@ def rehearse(checked: CheckedPlan, what_ifs: Sequence[WhatIf] = ()) -> Timeline:
     scene = supposed(checked.scene, what_ifs)
     timeline = simulate(scene)
     kept = {step.n for step in scene.plan.steps} | {0}
-    violations = [one for one in checked.violations if one.n in kept]
+    violations = [violation for violation in checked.violations if violation.n in kept]
     violations += timeline.violations
-    violations.sort(key=lambda one: one.n)
+    violations.sort(key=lambda violation: violation.n)
     return replace(
         timeline,
         feasible=not violations,
@@ -92,7 +96,7 @@ def _where_it_lies_now(step: Step, earlier: Sequence[Step]) -> Step:
     """A step that takes a library on from a staging drive, as if it began where the library lies now."""
     if step.role is not Role.FROM_STAGING:
         return step
-    first = next((one for one in reversed(earlier) if one.target_path == step.path), None)
+    first = next((earlier_step for earlier_step in reversed(earlier) if earlier_step.target_path == step.path), None)
     return step if first is None else replace(step, path=first.path, from_drive=first.from_drive, tether=first.tether)
 
 
@@ -125,7 +129,7 @@ def _landings(plan: Plan) -> list[str]:
     """Where new content is to go, in one sentence."""
     if not plan.landings:
         return []
-    goes = ", ".join(f"{one.kind} to {shown(one.path)}" for one in plan.landings)
+    goes = ", ".join(f"{landing.kind} to {shown(landing.path)}" for landing in plan.landings)
     return [f"New content is to go elsewhere ({goes}): choose those folders in the programs that bring it."]
 
 

@@ -41,7 +41,7 @@ class Scene:
 
     def with_drive(self, changed: Drive) -> Scene:
         """The scene with one drive otherwise."""
-        drives = tuple(changed if one.id == changed.id else one for one in self.drives)
+        drives = tuple(changed if drive.id == changed.id else drive for drive in self.drives)
         snapshot = None if self.snapshot is None else replace(self.snapshot, drives=drives)
         return replace(self, drives=drives, snapshot=snapshot)
 
@@ -74,4 +74,4 @@ class Scene:
         """
         if self.draft is None:
             return ()
-        return tuple((one, self.draft.place_of(one)) for one in self.draft.snapshot.libraries)
+        return tuple((library, self.draft.place_of(library)) for library in self.draft.snapshot.libraries)

@@ -49,8 +49,8 @@ class _Run:
         self._before, self._lowest = dict(self._free), dict(self._free)
         self._floors = {drive.id: scene.floor_bytes(drive) for drive in scene.drives}
         self._sharing = {
-            one: [other for other in self._free if self._drives[other].shares_space_with(self._drives[one])]
-            for one in self._free
+            item: [other for other in self._free if self._drives[other].shares_space_with(self._drives[item])]
+            for item in self._free
         }
         self._paces = {drive.id: WritePace(drive) for drive in scene.drives}
         self._curves: dict[str, list[tuple[float, int]]] = {}
@@ -73,7 +73,7 @@ class _Run:
             feasible=not self._violations,
             violations=tuple(self._violations),
             notes=(),
-            steps=tuple(sorted(self._done, key=lambda one: one.n)),
+            steps=tuple(sorted(self._done, key=lambda item: item.n)),
             total_s=self._now_s,
             total_range_s=self._range_s(),
             free_before_bytes=self._before,
@@ -94,7 +94,7 @@ class _Run:
             return self._waiting[0]
         if not self._scene.side_by_side:
             return None
-        undone = {one.n for one in self._running} | {one.n for one in self._waiting}
+        undone = {carried.n for carried in self._running} | {waiting_item.n for waiting_item in self._waiting}
         wanted: dict[str, int] = {}
         for step in self._waiting:
             drive = step.to_drive
@@ -103,16 +103,16 @@ class _Run:
             if (
                 fits
                 and not self._needs[step.n] & undone
-                and not any(self._shares(step, one.step) for one in self._running)
+                and not any(self._shares(step, carried.step) for carried in self._running)
             ):
                 return step
         return None
 
-    def _shares(self, one: Step, other: Step) -> bool:
+    def _shares(self, step: Step, other: Step) -> bool:
         """Whether two steps want one disk."""
         pairs = (
             (self._drives[mine], self._drives[theirs])
-            for mine in (one.from_drive, one.to_drive)
+            for mine in (step.from_drive, step.to_drive)
             for theirs in (other.from_drive, other.to_drive)
         )
         return any(mine.shares_disk_with(theirs) for mine, theirs in pairs)
@@ -126,7 +126,7 @@ class _Run:
         working_s = work_s(step, scene.on_trial, pace)
         lowest = dict(self._free)
         self._take(step.to_drive, self._room(step))
-        lowest.update({one: self._free[one] for one in self._sharing[step.to_drive]})
+        lowest.update({sharer: self._free[sharer] for sharer in self._sharing[step.to_drive]})
         for end in self._running:
             end.lowest.update({one: min(free, end.lowest[one]) for one, free in lowest.items()})
         if self._free[target.id] < self._floors[target.id]:
@@ -205,8 +205,12 @@ def _needs(steps: list[Step]) -> dict[int, set[int]]:
     """By number, the steps that must be done before: those that bring a library, or take a part out of it."""
     found: dict[int, set[int]] = {}
     for step in steps:
-        earlier = [one for one in steps if one.n < step.n]
-        found[step.n] = {one.n for one in earlier if one.target_path == step.path or is_within(one.path, step.path)}
+        earlier = [other for other in steps if other.n < step.n]
+        found[step.n] = {
+            earlier_step.n
+            for earlier_step in earlier
+            if earlier_step.target_path == step.path or is_within(earlier_step.path, step.path)
+        }
     return found
 
 
@@ -226,7 +230,7 @@ def _away(scene: Scene) -> dict[str, tuple[str, ...]]:
     if scene.snapshot is None:
         return {}
     return {
-        drive.id: tuple(one.name for one in scene.not_opening_without(drive.id))
+        drive.id: tuple(library.name for library in scene.not_opening_without(drive.id))
         for drive in scene.drives
         if drive.portable and drive.attached
     }

@@ -24,16 +24,20 @@ def possible(
     scene: Scene, candidates: Sequence[Candidate] = (), rates: Mapping[str, Growth | None] | None = None
 ) -> list[WhatIf]:
     """What is worth supposing of a scene, the likeliest first."""
-    used = [one for one in scene.drives if any(one.id in (step.from_drive, step.to_drive) for step in scene.plan.steps)]
-    sources = [one for one in used if any(step.from_drive == one.id for step in scene.plan.steps)]
+    used = [
+        drive
+        for drive in scene.drives
+        if any(drive.id in (step.from_drive, step.to_drive) for step in scene.plan.steps)
+    ]
+    sources = [used_drive for used_drive in used if any(step.from_drive == used_drive.id for step in scene.plan.steps)]
     holding = {place for _, place in scene.stands}
-    attached = [one for one in scene.drives if one.attached and one.id in holding]
-    found: list[WhatIf] = [Away(one) for one in attached if one.portable]
+    attached = [drive for drive in scene.drives if drive.attached and drive.id in holding]
+    found: list[WhatIf] = [Away(drive) for drive in attached if drive.portable]
     found += [New(Kind.GAME, _NEW_GAME_BYTES), grown(HALF_A_YEAR_WEEKS, rates or {})]
-    found += [Fails(one) for one in attached]
-    found += [Slower(one) for one in used]
-    found += [Crumbs(one) for one in sources]
-    found += [Bought(one) for one in candidates[:_MOST_CANDIDATES]]
+    found += [Fails(drive) for drive in attached]
+    found += [Slower(used_drive) for used_drive in used]
+    found += [Crumbs(source) for source in sources]
+    found += [Bought(candidate) for candidate in candidates[:_MOST_CANDIDATES]]
     if len(scene.plan.steps) > 1:
         found.append(SideBySide())
     return found

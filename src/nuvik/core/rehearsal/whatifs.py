@@ -47,8 +47,8 @@ class WhatIf:
 
 def supposed(scene: Scene, what_ifs: Sequence[WhatIf]) -> Scene:
     """The scene with all of these."""
-    for one in what_ifs:
-        scene = one.change(scene)
+    for what_if in what_ifs:
+        scene = what_if.change(scene)
     return scene
 
 
@@ -63,12 +63,12 @@ def effects(what_ifs: Sequence[WhatIf], scene: Scene, changed: Scene, after: Tim
 
 
 def _named(libraries: Sequence[Library]) -> str:
-    names = ", ".join(shown(one.name) for one in libraries[:_NAMED])
+    names = ", ".join(shown(library.name) for library in libraries[:_NAMED])
     return names + (" …" if len(libraries) > _NAMED else "")
 
 
 def _by_use(libraries: Sequence[Library]) -> list[Library]:
-    return sorted(libraries, key=lambda one: (-one.opens_per_week, -one.bytes, one.name))
+    return sorted(libraries, key=lambda library: (-library.opens_per_week, -library.bytes, library.name))
 
 
 @dataclass(frozen=True)
@@ -83,7 +83,7 @@ class Away(WhatIf):
 
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
         gone = changed.not_opening_without(self.drive.id)
-        closed = {one.id for one in gone}
+        closed = {library.id for library in gone}
         opens = [
             (one, place)
             for one, place in changed.stands
@@ -184,7 +184,7 @@ class New(WhatIf):
         return f"a new {self.kind} of {format_bytes(self.bytes)}"
 
     def _lands_on(self, scene: Scene) -> Drive | None:
-        planned = next((one.drive for one in scene.plan.landings if one.kind is self.kind), None)
+        planned = next((landing.drive for landing in scene.plan.landings if landing.kind is self.kind), None)
         if planned is None and scene.draft is not None:
             so_far = landing_so_far(scene.draft, self.kind)
             planned = so_far.drive if so_far else None
@@ -269,7 +269,7 @@ class StopAfter(WhatIf):
         waiting = [
             step
             for step in changed.plan.steps
-            if step.role is Role.TO_STAGING and not any(one.path == step.target_path for one in changed.plan.steps)
+            if step.role is Role.TO_STAGING and not any(other.path == step.target_path for other in changed.plan.steps)
         ]
         short = [
             f"{shown(drive.label)} {format_bytes(changed.floor_bytes(drive) - free)} under its headroom"
@@ -281,7 +281,7 @@ class StopAfter(WhatIf):
         if left:
             names = ", ".join(shown(step.library) for step in left[:_NAMED]) + (" …" if len(left) > _NAMED else "")
             done += f" ({names})"
-        waits = [one.waiting_after_s_per_week for one in after.steps]
+        waits = [step.waiting_after_s_per_week for step in after.steps]
         if waits and waits[-1] is not None:
             done += f", waiting {format_duration(waits[-1])} a week"
         if waiting:
@@ -302,7 +302,7 @@ class Fails(WhatIf):
         return f"{shown(self.drive.label)} fails for good"
 
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
-        dead = {one.id for one in changed.drives if one.shares_disk_with(self.drive)}
+        dead = {drive.id for drive in changed.drives if drive.shares_disk_with(self.drive)}
         lost, copied = list[Library](), list[Library]()
         for one, place in changed.stands:
             if place in dead:
@@ -310,7 +310,7 @@ class Fails(WhatIf):
                 (copied if kept or _has_copy(one, dead, changed) else lost).append(one)
         if not lost and not copied:
             return "nothing that you have lies there", False
-        size = format_bytes(sum(one.bytes for one in lost))
+        size = format_bytes(sum(library.bytes for library in lost))
         said = f"{format_count(len(lost), 'library', 'libraries')} lost ({size}): {_named(_by_use(lost))}"
         if not lost:
             said = "nothing is lost"
@@ -348,9 +348,10 @@ def _carried(draft: Draft, scene: Scene, after: Timeline) -> Snapshot:
     """The drives and libraries as they are once the plan is carried, pieces as libraries of their own."""
     free = after.free_after_bytes
     drives = tuple(
-        replace(one, used_bytes=one.usable_bytes - max(0, free.get(one.id, one.free_bytes))) for one in scene.drives
+        replace(drive, used_bytes=drive.usable_bytes - max(0, free.get(drive.id, drive.free_bytes)))
+        for drive in scene.drives
     )
-    libraries = tuple(replace(one, drive=draft.place_of(one)) for one in draft.snapshot.libraries)
+    libraries = tuple(replace(library, drive=draft.place_of(library)) for library in draft.snapshot.libraries)
     return replace(draft.snapshot, drives=drives, libraries=libraries)
 
 

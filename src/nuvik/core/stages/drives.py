@@ -196,7 +196,7 @@ class DrivesStage:
     def needs(self, systems: Sequence[str], drive: Drive, links: bool, snapshot: Snapshot | None = None) -> Needs:
         """What a drive's file system must do: who must write it, what is to lie there. Raises BadInput."""
         snapshot = snapshot or self.survey.latest()
-        wanted = [one for one in snapshot.libraries if not drive.welcomes or one.kind in drive.welcomes]
+        wanted = [library for library in snapshot.libraries if not drive.welcomes or library.kind in drive.welcomes]
         return needs_of(systems, wanted, links)
 
     @property

@@ -55,7 +55,7 @@ def save_libraries(snapshot: Snapshot, libraries: Iterable[Library], path: str) 
             "taken_at": snapshot.taken_at,
             "host": snapshot.host,
             "drives": [drive_to_json(drive) for drive in snapshot.drives],
-            "libraries": [to_json(one) for one in libraries],
+            "libraries": [to_json(library) for library in libraries],
         }
         text = json.dumps(document, indent=2) + "\n"
     else:
@@ -67,8 +67,8 @@ def _as_csv(libraries: Iterable[Library]) -> str:
     text = io.StringIO()
     writer = csv.writer(text)
     writer.writerow(COLUMNS)
-    for one in libraries:
-        writer.writerow([_cell(getattr(one, column)) for column in COLUMNS])
+    for library in libraries:
+        writer.writerow([_cell(getattr(library, column)) for column in COLUMNS])
     return text.getvalue()
 
 

@@ -26,14 +26,14 @@ def keep_snapshot(database: Database, snapshot: Snapshot) -> None:
         ).lastrowid
         connection.executemany(
             "INSERT INTO seen_drives (snapshot, drive, bytes) VALUES (?, ?, ?)",
-            [(number, one.id, one.used_bytes) for one in snapshot.drives if one.attached],
+            [(number, drive.id, drive.used_bytes) for drive in snapshot.drives if drive.attached],
         )
         if snapshot.complete:
             connection.executemany(
                 "INSERT INTO seen_libraries (snapshot, library, bytes, content, access) VALUES (?, ?, ?, ?, ?)",
                 [
-                    (number, os.fsencode(one.id), one.bytes, one.newest_content, one.newest_access)
-                    for one in snapshot.libraries
+                    (number, os.fsencode(library.id), library.bytes, library.newest_content, library.newest_access)
+                    for library in snapshot.libraries
                 ],
             )
         rows = connection.execute("SELECT id, taken_at FROM snapshots ORDER BY id").fetchall()
@@ -125,27 +125,37 @@ def together(before: Snapshot | None, now: Snapshot, roots: tuple[str, ...]) -> 
     def elsewhere(path: str) -> bool:
         return not any(is_within(path, root) for root in roots)
 
-    mine = {one.id for one in now.libraries}
-    libraries = (*now.libraries, *(one for one in before.libraries if elsewhere(one.path) and one.id not in mine))
-    loose = (*now.loose, *(one for one in before.loose if elsewhere(one.path)))
-    large = (*now.large_files, *(one for one in before.large_files if elsewhere(one.path)))
+    mine = {library.id for library in now.libraries}
+    libraries = (
+        *now.libraries,
+        *(library for library in before.libraries if elsewhere(library.path) and library.id not in mine),
+    )
+    loose = (*now.loose, *(folder for folder in before.loose if elsewhere(folder.path)))
+    large = (*now.large_files, *(file for file in before.large_files if elsewhere(file.path)))
     return replace(
         now,
-        libraries=tuple(sorted(libraries, key=lambda one: (-one.bytes, one.path))),
-        problems=(*now.problems, *(one for one in before.problems if elsewhere(one.path) and one not in now.problems)),
-        loose=tuple(sorted(loose, key=lambda one: (-one.bytes, one.path))),
-        large_files=tuple(sorted(large, key=lambda one: (-one.bytes, one.path))),
+        libraries=tuple(sorted(libraries, key=lambda library: (-library.bytes, library.path))),
+        problems=(
+            *now.problems,
+            *(problem for problem in before.problems if elsewhere(problem.path) and problem not in now.problems),
+        ),
+        loose=tuple(sorted(loose, key=lambda folder: (-folder.bytes, folder.path))),
+        large_files=tuple(sorted(large, key=lambda file: (-file.bytes, file.path))),
     )
 
 
 def _filled_up(before: Snapshot, now: Snapshot) -> Snapshot:
     """What a stopped survey did not reach, or only in part, stays as it was known; it is still marked."""
-    known = {one.id: one for one in before.libraries}
-    reached = {one.id: one for one in now.libraries if one.id not in known or one.bytes >= known[one.id].bytes}
+    known = {library.id: library for library in before.libraries}
+    reached = {
+        library.id: library
+        for library in now.libraries
+        if library.id not in known or library.bytes >= known[library.id].bytes
+    }
     libraries = {**known, **reached}.values()
     return replace(
         now,
-        libraries=tuple(sorted(libraries, key=lambda one: (-one.bytes, one.path))),
+        libraries=tuple(sorted(libraries, key=lambda library: (-library.bytes, library.path))),
         large_files=before.large_files or now.large_files,
         loose=before.loose or now.loose,
     )

@@ -75,19 +75,19 @@ def part_of(text: str, library: str) -> Part:
 
 def parts_of(text: str, library: str) -> tuple[Part, ...]:
     """Parts from a text with commas between them. Raises BadInput."""
-    return tuple(part_of(one, library) for one in text.split(",") if one.strip())
+    return tuple(part_of(word, library) for word in text.split(",") if word.strip())
 
 
 def places_of(text: str, libraries: Iterable[Library]) -> tuple[str, ...]:
     """The paths of libraries from their names or paths with commas between them. Raises BadInput."""
     known = list(libraries)
     found = []
-    for one in filter(None, (word.strip() for word in text.split(","))):
-        meant = [library.path for library in known if one in (library.path, library.tether)]
-        meant = meant or [library.path for library in known if library.name.casefold() == one.casefold()]
+    for item in filter(None, (word.strip() for word in text.split(","))):
+        meant = [library.path for library in known if item in (library.path, library.tether)]
+        meant = meant or [library.path for library in known if library.name.casefold() == item.casefold()]
         if len(meant) != 1:
             wrong = "is the name of several libraries" if meant else "is no library that the last survey knows"
-            raise BadInput(f"“{shown(one)}” {wrong}.", next_step="Write its name as it is listed, or its path.")
+            raise BadInput(f"“{shown(item)}” {wrong}.", next_step="Write its name as it is listed, or its path.")
         found.append(meant[0])
     return tuple(dict.fromkeys(found))
 

@@ -23,12 +23,12 @@ def loose_folders(
     """Folders that hold something and lie in no library, largest first; what lies below one counts with it only where
     no library lies below.
     """
-    taken = {one.path for one in libraries}
+    taken = {library.path for library in libraries}
     above = {folder for path in taken for folder in parents(path)}
     found: list[LooseFolder] = []
     for tree in trees:
         drive = drive_holding(drives, tree.root.path)
-        if drive is None or tree.root.path in taken or any(one in taken for one in parents(tree.root.path)):
+        if drive is None or tree.root.path in taken or any(folder in taken for folder in parents(tree.root.path)):
             continue
         waiting = [tree.root]
         while waiting:
@@ -40,7 +40,7 @@ def loose_folders(
                 waiting.extend(folder.below.values())
             else:
                 _note(found, folder.path, drive, folder.extent.bytes, folder.extent.files)
-    return tuple(sorted(found, key=lambda one: (-one.bytes, one.path))[:_LOOSE_FOLDERS])
+    return tuple(sorted(found, key=lambda item: (-item.bytes, item.path))[:_LOOSE_FOLDERS])
 
 
 def _note(found: list[LooseFolder], path: str, drive: Drive, count_bytes: int, files: int) -> None:
@@ -52,13 +52,13 @@ def large_files(
     trees: Iterable[Tree], libraries: Sequence[Library], drives: tuple[Drive, ...]
 ) -> tuple[LargeFile, ...]:
     """The largest files of each drive, largest first, each with the library it lies in."""
-    by_path = {one.path: one.id for one in libraries}
+    by_path = {library.path: library.id for library in libraries}
     by_drive: dict[str, list[tuple[int, str, float]]] = {}
     for tree in trees:
         drive = drive_holding(drives, tree.root.path)
         if drive is not None:
             by_drive.setdefault(drive.id, []).extend(
-                (one.bytes, one.path, one.changed_s) for one in tree.root.big_files
+                (file.bytes, file.path, file.changed_s) for file in tree.root.big_files
             )
     found = [
         LargeFile(
@@ -66,9 +66,9 @@ def large_files(
             drive=drive_id,
             bytes=size,
             changed=moment_text(changed_s),
-            library=next((by_path[one] for one in parents(path) if one in by_path), by_path.get(path)),
+            library=next((by_path[folder] for folder in parents(path) if folder in by_path), by_path.get(path)),
         )
         for drive_id, files in by_drive.items()
         for size, path, changed_s in nlargest(LARGE_FILES_A_DRIVE, set(files))
     ]
-    return tuple(sorted(found, key=lambda one: (-one.bytes, one.path)))
+    return tuple(sorted(found, key=lambda item: (-item.bytes, item.path)))

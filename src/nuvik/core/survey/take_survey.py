@@ -60,7 +60,7 @@ def survey(
     libraries = makers.all(candidates, trees)
     problems = [
         *_problems(trees),
-        *(Problem(path=one.path, problem=f"{one.label} is away") for one in drives if not one.attached),
+        *(Problem(path=drive.path, problem=f"{drive.label} is away") for drive in drives if not drive.attached),
     ]
     return Snapshot(
         taken_at=now_text(),
@@ -147,7 +147,9 @@ def kept_for(cards: Iterable[Card]) -> list[str]:
 
 def _apart(roots: list[str]) -> list[str]:
     """Roots of which none lies in another."""
-    return [one for one in dict.fromkeys(roots) if not any(one != other and is_within(one, other) for other in roots)]
+    return [
+        root for root in dict.fromkeys(roots) if not any(root != other and is_within(root, other) for other in roots)
+    ]
 
 
 def _root(host: Host, drives: tuple[Drive, ...], path: str) -> str:

@@ -46,9 +46,9 @@ def find_twins(
     """
     here = {drive.id for drive in snapshot.drives if drive.attached}
     groups: list[list[LargeFile]] = []
-    for group in _grouped(snapshot.large_files, lambda one: one.bytes):
-        groups += _grouped([one for one in group if one.drive in here], lambda one: _ends(host, one))
-    total, done = sum(one.bytes for group in groups for one in group), 0
+    for group in _grouped(snapshot.large_files, lambda item: item.bytes):
+        groups += _grouped([file for file in group if file.drive in here], lambda item: _ends(host, item))
+    total, done = sum(file.bytes for group in groups for file in group), 0
     found = []
     for group in groups:
         sums: dict[LargeFile, object] = {}
@@ -57,8 +57,8 @@ def find_twins(
             sums[file] = _whole(host, file, stop)
             done += file.bytes
         for same in _grouped(group, sums.__getitem__):
-            found.append(Twins(same[0].bytes, tuple(sorted(same, key=lambda one: (one.drive, one.path)))))
-    return sorted(found, key=lambda one: (-one.spare_bytes, one.files[0].path))
+            found.append(Twins(same[0].bytes, tuple(sorted(same, key=lambda file: (file.drive, file.path)))))
+    return sorted(found, key=lambda item: (-item.spare_bytes, item.files[0].path))
 
 
 def _grouped(files: Sequence[LargeFile], key: Callable[[LargeFile], object]) -> list[list[LargeFile]]:
@@ -68,7 +68,7 @@ def _grouped(files: Sequence[LargeFile], key: Callable[[LargeFile], object]) -> 
         value = key(file)
         if value is not None:
             groups.setdefault(value, []).append(file)
-    return [group for group in groups.values() if len({one.drive for one in group}) > 1]
+    return [group for group in groups.values() if len({file.drive for file in group}) > 1]
 
 
 def _ends(host: Host, file: LargeFile) -> object:

@@ -112,7 +112,7 @@ def cards_text(cards: Iterable[Card]) -> str:
     document["format"] = CARDS_FORMAT
     array = tomlkit.aot()
     plain = Card(path="")
-    for card in sorted(cards, key=lambda one: one.path):
+    for card in sorted(cards, key=lambda card: card.path):
         try:
             named = [card.path, card.name or "", card.why_not or "", card.collection or "", *card.keep_with]
             "".join([*named, *card.apart_from, *(part.path for part in card.parts)]).encode("utf-8")

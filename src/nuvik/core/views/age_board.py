@@ -74,12 +74,16 @@ def across_of(days: float) -> float:
 def age_board(libraries: Sequence[Library], now: datetime | None = None) -> AgeBoard:
     """Place these libraries; those that hold no file stand at the old end."""
     moment = now or datetime.now(UTC)
-    largest = max((one.bytes for one in libraries), default=0)
-    total = sum(one.bytes for one in libraries)
+    largest = max((library.bytes for library in libraries), default=0)
+    total = sum(library.bytes for library in libraries)
     board = AgeBoard((), largest, max(_SMALLEST_BYTES, round(BIG_SHARE * total)))
     spots = tuple(
-        Spot(one, across_of(days_since(one.last_used, moment)) if one.last_used else 1.0, board.up_of(one.bytes))
-        for one in libraries
+        Spot(
+            library,
+            across_of(days_since(library.last_used, moment)) if library.last_used else 1.0,
+            board.up_of(library.bytes),
+        )
+        for library in libraries
     )
     return AgeBoard(spots, largest, board.big_bytes)
 
@@ -91,6 +95,6 @@ def big_and_cold_in_words(board: AgeBoard) -> str:
     cold = [spot.library for spot in board.spots if board.is_big_and_cold(spot)]
     if not cold:
         return f"Nothing is both big ({format_bytes(board.big_bytes)} or more) and unused for a year."
-    size = format_bytes(sum(one.bytes for one in cold))
+    size = format_bytes(sum(library.bytes for library in cold))
     verb = "were" if len(cold) > 1 else "was"
     return f"{format_count(len(cold), 'library', 'libraries')}, {size} together, {verb} not used for a year and big."

@@ -36,18 +36,18 @@ def figures(drafts: Sequence[Draft]) -> list[Row]:
         return Row(label, tuple(of))
 
     rows = [
-        row("waiting a week now", [one.waiting[0].in_words() for one in drafts]),
-        row("waiting a week then", [one.waiting[1].in_words() for one in drafts]),
-        row("moves", [str(len(one.loads)) for one in drafts]),
-        row("moved", [format_bytes(sum(load.library.bytes for load in one.loads)) for one in drafts]),
+        row("waiting a week now", [draft.waiting[0].in_words() for draft in drafts]),
+        row("waiting a week then", [draft.waiting[1].in_words() for draft in drafts]),
+        row("moves", [str(len(draft.loads)) for draft in drafts]),
+        row("moved", [format_bytes(sum(load.library.bytes for load in draft.loads)) for draft in drafts]),
         row(
             "takes about",
             [
-                format_duration(sum(moving_s(load.library, load.source, load.target) for load in one.loads))
-                for one in drafts
+                format_duration(sum(moving_s(load.library, load.source, load.target) for load in draft.loads))
+                for draft in drafts
             ],
         ),
-        row("still wrong", [str(len(one.breaches)) if one.breaches else "nothing" for one in drafts]),
+        row("still wrong", [str(len(draft.breaches)) if draft.breaches else "nothing" for draft in drafts]),
     ]
     for drive in drafts[0].drives:
         if drive.attached:
@@ -55,38 +55,38 @@ def figures(drafts: Sequence[Draft]) -> list[Row]:
                 row(
                     f"free on {shown(drive.label)}",
                     [
-                        format_free(one.free_then_bytes(drive.id))
-                        if one.free_then_bytes(drive.id) != drive.free_bytes
+                        format_free(draft.free_then_bytes(drive.id))
+                        if draft.free_then_bytes(drive.id) != drive.free_bytes
                         else "as now"
-                        for one in drafts
-                        if any(drive.id == other.id for other in one.drives)
+                        for draft in drafts
+                        if any(drive.id == other.id for other in draft.drives)
                     ],
                 )
             )
-    return [one for one in rows if set(one.figures) != {"as now"}]
+    return [row for row in rows if set(row.figures) != {"as now"}]
 
 
 def otherwise(drafts: Sequence[Draft]) -> list[Otherwise]:
     """The libraries and parts that do not stand on the same drive in all drafts, largest first."""
     placed = [_places(draft) for draft in drafts]
-    names = {path: found for one in placed for path, found in one.items()}
+    names = {path: found for placement in placed for path, found in placement.items()}
     different = []
     for path, (name, size, _) in names.items():
-        places = tuple(one[path][2] if path in one else _of_whole(one, path) for one in placed)
+        places = tuple(placement[path][2] if path in placement else _of_whole(placement, path) for placement in placed)
         if len(set(places)) > 1:
             different.append(Otherwise(name, size, places))
-    return sorted(different, key=lambda one: (-one.bytes, one.library))
+    return sorted(different, key=lambda item: (-item.bytes, item.library))
 
 
 def _places(draft: Draft) -> dict[str, tuple[str, int, str]]:
     """Name, bytes and the drive it goes to, by path."""
     return {
-        one.path: (
-            one.name,
-            one.bytes,
-            shown(draft.drive(draft.places[one.id]).label) if one.id in draft.places else "stays",
+        library.path: (
+            library.name,
+            library.bytes,
+            shown(draft.drive(draft.places[library.id]).label) if library.id in draft.places else "stays",
         )
-        for one in draft.snapshot.libraries
+        for library in draft.snapshot.libraries
     }
 
 

@@ -20,7 +20,7 @@ def draft_headline(draft: Draft) -> str:
     """The one sentence with which Plan begins, for a draft made by hand."""
     if not draft.places:
         return _nothing_yet(draft)
-    made = [one for one in draft.breaches if one.by_edit]
+    made = [breach for breach in draft.breaches if breach.by_edit]
     if made:
         more = f" (and {len(made) - 1} more)" if len(made) > 1 else ""
         return f"This does not do yet: {made[0].words}{more}."
@@ -34,7 +34,7 @@ def draft_headline(draft: Draft) -> str:
 
 
 def _nothing_yet(draft: Draft) -> str:
-    short = max(draft.drives, key=lambda one: one.short_of_headroom_bytes, default=None)
+    short = max(draft.drives, key=lambda drive: drive.short_of_headroom_bytes, default=None)
     if short is not None and short.short_of_headroom_bytes:
         return (
             f"Nothing moves yet. {shown(short.label)} needs {format_bytes(short.short_of_headroom_bytes)} "
@@ -53,7 +53,9 @@ def totals(draft: Draft) -> str:
     """One line that is always true: waiting before → after, moves, bytes, and what becomes free."""
     now, then = draft.waiting
     said = f"waiting {now.in_words()} → {then.in_words()} a week"
-    guessed = [shown(one.label) for one in draft.drives if one.id in _used(draft) and one.speed_source == "typical"]
+    guessed = [
+        shown(drive.label) for drive in draft.drives if drive.id in _used(draft) and drive.speed_source == "typical"
+    ]
     if guessed:
         said += f" ({', '.join(guessed)} never measured)"
     said += f" · {format_count(len(draft.loads), 'move')} · {_size(draft)}"
@@ -112,7 +114,7 @@ def consequence_of_all(draft: Draft, library_ids: Sequence[str], drive_id: str) 
         then = draft.set_down_all(library_ids, drive_id)
     except Refused as refusal:
         return str(refusal)
-    size = sum(draft.library(one).bytes for one in library_ids)
+    size = sum(draft.library(library_id).bytes for library_id in library_ids)
     return (
         f"{len(library_ids)} libraries → {shown(drive.label)}: {format_bytes(size)}; waiting "
         f"{draft.waiting[1].in_words()} → {then.waiting[1].in_words()} a week; leaves "
@@ -135,9 +137,9 @@ def consequence_of_swap(draft: Draft, ones: Sequence[str], others: Sequence[str]
 
 def _new_breach(before: Draft, after: Draft) -> str:
     """The end of a line: what the edit would break, if anything."""
-    known = {(one.drive, one.libraries) for one in before.breaches}
-    new = [one for one in after.breaches if (one.drive, one.libraries) not in known]
-    worse = [one for one in after.breaches if one.drive and one.by_edit and one not in before.breaches]
+    known = {(breach.drive, breach.libraries) for breach in before.breaches}
+    new = [breach for breach in after.breaches if (breach.drive, breach.libraries) not in known]
+    worse = [breach for breach in after.breaches if breach.drive and breach.by_edit and breach not in before.breaches]
     wrong = (new or worse)[:1]
     return f"; then {wrong[0].words}." if wrong else "."
 

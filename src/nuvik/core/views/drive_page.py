@@ -91,8 +91,8 @@ def _file_system(drive: Drive) -> list[tuple[str, str]]:
     names = f"capital and small letters {'are one' if rules.folds_case else 'differ'} in names"
     if rules.dos_names:
         names += ', none of " * / : < > ? \\ | in them'
-    written = ", ".join(SYSTEMS[one] for one in rules.written_by)
-    only_read = ", ".join(SYSTEMS[one] for one in rules.read_by if one not in rules.written_by)
+    written = ", ".join(SYSTEMS[system] for system in rules.written_by)
+    only_read = ", ".join(SYSTEMS[system] for system in rules.read_by if system not in rules.written_by)
     return [
         ("file system", f"{rules.name}: {sizes}, in clusters of {drive.cluster_bytes:,} bytes"),
         ("", f"keeps {can}{cannot}; {names}"),

@@ -45,9 +45,9 @@ def changes_by_drive(
 ) -> Iterator[tuple[Drive, int, list[Difference]]]:
     """Each drive on which something changed, with the sum of it."""
     for drive in drives:
-        mine = [one for one in found if one.drive == drive.id]
+        mine = [item for item in found if item.drive == drive.id]
         if mine:
-            yield drive, sum(one.bytes for one in mine), mine
+            yield drive, sum(change.bytes for change in mine), mine
 
 
 def _signed(count_bytes: float) -> str:

@@ -32,9 +32,9 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
     yield "takes", _size(library)
     yield "largest file", format_bytes(library.largest_file_bytes)
     elsewhere = [
-        f"{format_bytes(library.room_bytes(one.cluster_bytes))} on {shown(one.label)}"
-        for one in drives
-        if one.id != drive.id and one.attached and one.cluster_bytes != drive.cluster_bytes
+        f"{format_bytes(library.room_bytes(other.cluster_bytes))} on {shown(other.label)}"
+        for other in drives
+        if other.id != drive.id and other.attached and other.cluster_bytes != drive.cluster_bytes
     ]
     if elsewhere and library.sizes:
         yield "would take", ", ".join(elsewhere)

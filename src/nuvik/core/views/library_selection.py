@@ -51,20 +51,20 @@ class Choice:
         """The libraries that are shown, in order. A text is looked for on all drives."""
         wanted = self.text.casefold()
         found = [
-            one
-            for one in libraries
-            if (not wanted or wanted in one.name.casefold() or wanted in one.path.casefold())
-            and (self.kind is None or one.kind is self.kind)
-            and (self.drive is None or wanted or one.drive == self.drive)
-            and _has(one, self.only, marked)
+            library
+            for library in libraries
+            if (not wanted or wanted in library.name.casefold() or wanted in library.path.casefold())
+            and (self.kind is None or library.kind is self.kind)
+            and (self.drive is None or wanted or library.drive == self.drive)
+            and _has(library, self.only, marked)
         ]
         if self.order is Order.LAST_USE:
-            return sorted(found, key=lambda one: (one.last_used or "", -one.bytes))
+            return sorted(found, key=lambda item: (item.last_used or "", -item.bytes))
         if self.order is Order.OPENS:
-            return sorted(found, key=lambda one: (-one.opens_per_week, -one.bytes))
+            return sorted(found, key=lambda item: (-item.opens_per_week, -item.bytes))
         if self.order is Order.NAME:
-            return sorted(found, key=lambda one: (one.name.casefold(), one.path))
-        return sorted(found, key=lambda one: (-one.bytes, one.path))
+            return sorted(found, key=lambda item: (item.name.casefold(), item.path))
+        return sorted(found, key=lambda item: (-item.bytes, item.path))
 
     def in_words(self, shown_count: int, all_count: int) -> str:
         """For example “12 of 45 libraries: games, not used for a year, largest first”."""
@@ -82,22 +82,22 @@ class Choice:
         return f"{count}: {', '.join([*said, order])}"
 
 
-def _has(one: Library, only: Only, marked: frozenset[str]) -> bool:
+def _has(library: Library, only: Only, marked: frozenset[str]) -> bool:
     match only:
         case Only.ALL:
             return True
         case Only.MOVABLE:
-            return one.movable
+            return library.movable
         case Only.STAYS:
-            return not one.movable
+            return not library.movable
         case Only.COLD:
-            return is_cold(one.last_used)
+            return is_cold(library.last_used)
         case Only.HIDDEN:
-            return one.hidden
+            return library.hidden
         case Only.WORKING_SET:
-            return one.working_set
+            return library.working_set
         case Only.MARKED:
-            return one.id in marked
+            return library.id in marked
 
 
 class Marking(StrEnum):
@@ -114,14 +114,14 @@ def marked_by(
     marking: Marking, marked: frozenset[str], listed: Sequence[Library], at: Library | None
 ) -> frozenset[str]:
     """The marks after marking among the listed; what is not listed keeps its mark, except for NONE."""
-    ids = {one.id for one in listed}
+    ids = {library.id for library in listed}
     match marking:
         case Marking.ALL:
             return marked | ids
         case Marking.KIND:
-            return marked | {one.id for one in listed if at is not None and one.kind is at.kind}
+            return marked | {library.id for library in listed if at is not None and library.kind is at.kind}
         case Marking.COLD:
-            return marked | {one.id for one in listed if is_cold(one.last_used)}
+            return marked | {library.id for library in listed if is_cold(library.last_used)}
         case Marking.INVERT:
             return (marked - ids) | (ids - marked)
         case Marking.NONE:
@@ -130,11 +130,11 @@ def marked_by(
 
 def marked_in_words(libraries: Iterable[Library], marked: frozenset[str]) -> str:
     """For example “3 marked, 210 GB; one stays: it is pinned to its place”; empty when nothing is marked."""
-    chosen = [one for one in libraries if one.id in marked]
+    chosen = [library for library in libraries if library.id in marked]
     if not chosen:
         return ""
-    said = f"{len(chosen)} marked, {format_bytes(sum(one.bytes for one in chosen))}"
-    stay = [one for one in chosen if not one.movable]
+    said = f"{len(chosen)} marked, {format_bytes(sum(library.bytes for library in chosen))}"
+    stay = [library for library in chosen if not library.movable]
     if stay:
         said += f", of which {len(stay)} must stay"
     return said
@@ -142,25 +142,29 @@ def marked_in_words(libraries: Iterable[Library], marked: frozenset[str]) -> str
 
 def movable_of(libraries: Iterable[Library], marked: frozenset[str]) -> list[Library]:
     """The marked libraries that may move, largest first."""
-    chosen = [one for one in libraries if one.id in marked and one.movable]
-    return sorted(chosen, key=lambda one: (-one.bytes, one.path))
+    chosen = [library for library in libraries if library.id in marked and library.movable]
+    return sorted(chosen, key=lambda library: (-library.bytes, library.path))
 
 
 def working_set_in_words(libraries: Iterable[Library]) -> str:
     """What is in the working set, and what was used lately and could join it: so it grows week by week."""
     libraries = list(libraries)
-    chosen = [one for one in libraries if one.working_set]
+    chosen = [library for library in libraries if library.working_set]
     lately = [
-        one
-        for one in libraries
-        if not one.working_set
-        and one.last_used is not None
-        and (one.opens_per_week >= 1 or days_since(one.last_used) <= _LATELY_DAYS)
+        library
+        for library in libraries
+        if not library.working_set
+        and library.last_used is not None
+        and (library.opens_per_week >= 1 or days_since(library.last_used) <= _LATELY_DAYS)
     ]
-    said = f"{format_bytes(sum(one.bytes for one in chosen))} are really used" if chosen else "nothing is chosen yet"
+    said = (
+        f"{format_bytes(sum(library.bytes for library in chosen))} are really used"
+        if chosen
+        else "nothing is chosen yet"
+    )
     if lately:
-        lately.sort(key=lambda one: (-one.opens_per_week, one.path))
-        names = ", ".join(shown(one.name) for one in lately[:3])
+        lately.sort(key=lambda library: (-library.opens_per_week, library.path))
+        names = ", ".join(shown(library.name) for library in lately[:3])
         said += f"; used lately and not among them: {names}" + (f" and {len(lately) - 3} more" if lately[3:] else "")
     return f"{said}; w adds or takes out"
 

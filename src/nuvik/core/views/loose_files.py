@@ -11,12 +11,14 @@ OLD_DOWNLOAD_DAYS = 365
 
 def loose_files(snapshot: Snapshot, drive_id: str | None = None) -> list[LargeFile]:
     """The largest files that lie in no library."""
-    return [one for one in snapshot.large_files if one.library is None and drive_id in (None, one.drive)]
+    return [file for file in snapshot.large_files if file.library is None and drive_id in (None, file.drive)]
 
 
 def old_downloads(snapshot: Snapshot) -> list[LargeFile]:
     """Large files among downloads that did not change for a year."""
-    downloads = {one.id for one in snapshot.libraries if one.kind is Kind.DOWNLOAD}
+    downloads = {library.id for library in snapshot.libraries if library.kind is Kind.DOWNLOAD}
     return [
-        one for one in snapshot.large_files if one.library in downloads and days_since(one.changed) > OLD_DOWNLOAD_DAYS
+        file
+        for file in snapshot.large_files
+        if file.library in downloads and days_since(file.changed) > OLD_DOWNLOAD_DAYS
     ]

@@ -14,9 +14,9 @@ TELLING = 5
 
 def telling_libraries(libraries: Sequence[Library], most: int = TELLING) -> list[Library]:
     """The libraries that best show what speed means to this user: the largest of those that are opened often."""
-    opened = [one for one in libraries if one.opens_per_week >= 1]
-    opened = opened or [one for one in libraries if one.opens_per_week > 0] or list(libraries)
-    return sorted(opened, key=lambda one: (-one.bytes, one.name))[:most]
+    opened = [library for library in libraries if library.opens_per_week >= 1]
+    opened = opened or [library for library in libraries if library.opens_per_week > 0] or list(libraries)
+    return sorted(opened, key=lambda library: (-library.bytes, library.name))[:most]
 
 
 def opening_times(library: Library, drives: Sequence[Drive]) -> dict[str, float]:

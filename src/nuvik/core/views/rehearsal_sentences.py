@@ -32,7 +32,9 @@ def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
     if margins:
         tightest = min(margins, key=lambda drive: margins[drive])
         at = next(
-            one.n for one in timeline.steps if one.lowest_free_bytes[tightest] == timeline.lowest_free_bytes[tightest]
+            step.n
+            for step in timeline.steps
+            if step.lowest_free_bytes[tightest] == timeline.lowest_free_bytes[tightest]
         )
         low = format_bytes(timeline.lowest_free_bytes[tightest])
         said += f" Lowest point: {low} free on {shown(labels[tightest])} during step {at}."

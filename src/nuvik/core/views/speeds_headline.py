@@ -18,13 +18,15 @@ def speeds_headline(drives: Sequence[Drive], findings: Mapping[str, Sequence[str
     unmeasured = [drive for drive in attached if drive.speed_source != "measured"]
     said = []
     for drive in attached:
-        held = next((one for one in findings.get(drive.id, ()) if "ceiling" in one or "slower than on" in one), None)
+        held = next(
+            (item for item in findings.get(drive.id, ()) if "ceiling" in item or "slower than on" in item), None
+        )
         if held is not None and drive.portable | ("slower" in held):
             said.append(f"{shown(drive.label)} {held}.")
             break
     if not unmeasured:
-        fastest = min(attached, key=lambda one: one.felt_load_s)
-        slowest = max(attached, key=lambda one: one.felt_load_s)
+        fastest = min(attached, key=lambda drive: drive.felt_load_s)
+        slowest = max(attached, key=lambda drive: drive.felt_load_s)
         if fastest.id != slowest.id:
             said.insert(
                 0,
@@ -35,7 +37,7 @@ def speeds_headline(drives: Sequence[Drive], findings: Mapping[str, Sequence[str
     if len(unmeasured) == len(attached):
         said.insert(0, "No drive was measured here yet: g measures the one at the cursor, G all of them.")
     else:
-        names = ", ".join(shown(one.label) for one in unmeasured)
+        names = ", ".join(shown(drive.label) for drive in unmeasured)
         said.insert(0, f"Not measured yet: {names}.")
     return " ".join(said)
 
@@ -50,8 +52,8 @@ def gauging_headline(progress: GaugeProgress | None, label: str) -> str:
 
 def gauged_headline(outcomes: Sequence[GaugeOutcome], labels: Mapping[str, str]) -> str:
     """How a gauging ended."""
-    failed = [one for one in outcomes if one.result is None]
-    done = [one for one in outcomes if one.result is not None]
+    failed = [outcome for outcome in outcomes if outcome.result is None]
+    done = [outcome for outcome in outcomes if outcome.result is not None]
     if failed:
         first = failed[0].problem or ""
         more = f" {format_count(len(done), 'drive')} measured." if done else ""

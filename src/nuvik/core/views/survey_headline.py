@@ -34,14 +34,14 @@ def _how_it_stands(snapshot: Snapshot) -> str:
             f"{format_bytes(roomiest.free_bytes)} free."
         )
     said = f"{shown(shortest.label)} is nearly full: {how_full(shortest)}."
-    cold = [one for one in snapshot.on_drive(shortest.id) if one.movable and is_cold(one.last_used)]
+    cold = [library for library in snapshot.on_drive(shortest.id) if library.movable and is_cold(library.last_used)]
     if cold:
         many = "libraries" if len(cold) > 1 else "library"
         said += (
-            f" {len(cold)} {many} there ({format_bytes(sum(one.bytes for one in cold))}) "
+            f" {len(cold)} {many} there ({format_bytes(sum(library.bytes for library in cold))}) "
             f"{'were' if len(cold) > 1 else 'was'} not used for a year."
         )
-    elif biggest := next((one for one in snapshot.on_drive(shortest.id) if one.movable), None):
+    elif biggest := next((library for library in snapshot.on_drive(shortest.id) if library.movable), None):
         said += f" The largest library there is {shown(biggest.name)}, {format_bytes(biggest.bytes)}."
     return said
 

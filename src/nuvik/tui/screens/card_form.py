@@ -72,8 +72,8 @@ class CardForm(ModalScreen[None]):
 
     def _names(self, paths: tuple[str, ...]) -> str:
         """Libraries by name where that is theirs alone, else by path."""
-        names = [shown(one.name) for one in self._desk.snapshot.libraries]
-        known = {one.path: shown(one.name) for one in self._desk.snapshot.libraries}
+        names = [shown(library.name) for library in self._desk.snapshot.libraries]
+        known = {library.path: shown(library.name) for library in self._desk.snapshot.libraries}
         return ", ".join(known[path] if names.count(known.get(path, "")) == 1 else path for path in paths)
 
     def _idle(self, field: str) -> bool:

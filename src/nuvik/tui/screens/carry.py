@@ -136,11 +136,11 @@ class CarryScreen(StageScreen):
         if panel.display and carrying is not None and carrying.event is not None and carrying.event.move:
             move = self.desk.workspace.logbook.move(carrying.event.move)
             drives = {drive.id: drive for drive in self.desk.snapshot.drives}
-            at_work = [drives[one] for one in (move.source_drive, move.target_drive) if one in drives]
+            at_work = [drives[item] for item in (move.source_drive, move.target_drive) if item in drives]
             panel.watch_drives(at_work)
 
     def _show_moves(self) -> None:
-        table, labels = self.query_one(DataTable), {one.id: one.label for one in self.desk.snapshot.drives}
+        table, labels = self.query_one(DataTable), {drive.id: drive.label for drive in self.desk.snapshot.drives}
         table.clear()
         for move in self._moves():
             table.add_row(*self._cells(move, labels))
@@ -180,7 +180,7 @@ class CarryScreen(StageScreen):
     def _show_drives(self) -> None:
         snapshot, carrying = self.desk.snapshot, self.shell.carry_job.run
         at_hand = carrying.event.library if carrying and carrying.running and carrying.event else None
-        marked = next((one.id for one in snapshot.libraries if one.name == at_hand), None)
+        marked = next((library.id for library in snapshot.libraries if library.name == at_hand), None)
         now = {drive.id: drive for drive in self._drives_now}
         rows = [
             BoardRow(

@@ -106,11 +106,11 @@ class PlanScreen(PlanAsking):
         drive, draft = self.query_one(DriveBoard).drive, self.desk.draft
         if drive is None:
             return
-        labels = {one.id: one.label for one in draft.drives}
+        labels = {drive.id: drive.label for drive in draft.drives}
         here = draft.on_drive_then(drive.id)
-        left = [one for one in draft.moving() if one.drive == drive.id]
+        left = [library for library in draft.moving() if library.drive == drive.id]
 
-        wrong = frozenset(one for breach in draft.breaches for one in breach.libraries)
+        wrong = frozenset(library for breach in draft.breaches for library in breach.libraries)
 
         def note(library: Library) -> str:
             return library_note(draft, self.desk.recommendation, library, drive.id)

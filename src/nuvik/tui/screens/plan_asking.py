@@ -121,7 +121,7 @@ class PlanAsking(StageScreen):
             )
             for key, one in zip(_KEYS, others[:_MOST_CHOICES], strict=False)
         ]
-        ids = dict(zip(_KEYS, [one.id for one in others[:_MOST_CHOICES]], strict=False))
+        ids = dict(zip(_KEYS, [other.id for other in others[:_MOST_CHOICES]], strict=False))
         title = f"Swap {shown(draft.library(hand[0]).name)} with what on {shown(drive.label)}?"
         self.app.push_screen(Menu(title, choices), lambda key: self._swap(hand, ids[key]) if key else None)
 

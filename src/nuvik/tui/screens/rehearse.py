@@ -134,7 +134,9 @@ class RehearseScreen(StageScreen):
 
     def _chosen(self) -> tuple[WhatIf, ...]:
         stage, chosen = self.desk.workspace.rehearse, self.query_one(WhatIfList).chosen
-        return tuple(stage.stop_after(self.cursor_n) if isinstance(one, StopAtCursor) else one for one in chosen)
+        return tuple(
+            stage.stop_after(self.cursor_n) if isinstance(library, StopAtCursor) else library for library in chosen
+        )
 
     @property
     def cursor_n(self) -> int:
@@ -156,9 +158,9 @@ class RehearseScreen(StageScreen):
 
     def _cells(self, step: Step, timeline: Timeline, labels: dict[str, str]) -> list[Text]:
         palette = palette_of(self.app.theme)
-        refused = any(one.n == step.n for one in timeline.violations)
+        refused = any(violation.n == step.n for violation in timeline.violations)
         style = palette.look if refused else ""
-        foreseen = next((one for one in timeline.steps if one.n == step.n), None)
+        foreseen = next((other for other in timeline.steps if other.n == step.n), None)
         way = f"{shown(labels.get(step.from_drive, '?'))} → {shown(labels.get(step.to_drive, '?'))}"
         cells = [
             Text(f"{'!' if refused else ' '}{step.n}", style=style, justify="right"),
@@ -192,7 +194,7 @@ class RehearseScreen(StageScreen):
             words = f"{stage_key('plan')} goes to Plan: lift a library there and set it down on another drive."
             self.tell(words if self._checking is None else "")
             return
-        supposed = ", ".join(one.what for one in timeline.effects)
+        supposed = ", ".join(effect.what for effect in timeline.effects)
         self.say((f"Supposed {supposed}: " if supposed else "") + rehearsal_headline(timeline, labels))
         verdict.update(self._lines(timeline, labels))
         mode = (
@@ -210,8 +212,13 @@ class RehearseScreen(StageScreen):
     def _lines(self, timeline: Timeline, labels: dict[str, str]) -> Text:
         """Refusals first, then what is supposed, then what to know."""
         palette, lines = palette_of(self.app.theme), []
-        for one in timeline.violations:
-            lines.append((f"Step {one.n}, {shown(one.library)}: {one.problem} → {one.mend}", palette.look))
+        for violation in timeline.violations:
+            lines.append(
+                (
+                    f"Step {violation.n}, {shown(violation.library)}: {violation.problem} → {violation.mend}",
+                    palette.look,
+                )
+            )
         for effect in timeline.effects:
             lines.append((f"{effect.what}: {effect.words}", palette.look if effect.bad else palette.text))
         for drive_id, names in timeline.away.items():
@@ -221,14 +228,14 @@ class RehearseScreen(StageScreen):
                 lines.append(
                     (f"While {shown(labels[drive_id])} is unplugged, {many} will not open: {listed}", palette.text)
                 )
-        lines += [(forecast_line(one, labels[one.drive]), palette.text) for one in timeline.forecast]
+        lines += [(forecast_line(forecast_, labels[forecast_.drive]), palette.text) for forecast_ in timeline.forecast]
         lines += [(f"Note: {note}", palette.quiet) for note in timeline.notes]
         return Text("\n").join(Text(words, style=style) for words, style in lines[:_MOST_LINES])
 
     def _show_curves(self) -> None:
         timeline = self._supposed
         curves = []
-        step = next((one for one in timeline.steps if one.n == self.cursor_n), None) if timeline else None
+        step = next((step for step in timeline.steps if step.n == self.cursor_n), None) if timeline else None
         if timeline is not None:
             free = step.free_after_bytes if step is not None else timeline.free_before_bytes
             for drive in self.desk.draft.drives:
@@ -245,17 +252,17 @@ class RehearseScreen(StageScreen):
         then = checked.scene.stopped_after(done).draft if checked is not None and done else None
         then = then or draft.laid_on(self.desk.snapshot).at_the_beginning()
         free = {drive.id: drive.free_bytes for drive in draft.drives}
-        step = next((one for one in timeline.steps if one.n == done), None) if timeline else None
+        step = next((step for step in timeline.steps if step.n == done), None) if timeline else None
         if step is not None:
             free |= step.free_after_bytes
         rows = []
         for drive in draft.drives:
-            kept = [one for one in then.moving() if self.desk.on_trial and one.drive == drive.id]
+            kept = [library for library in then.moving() if self.desk.on_trial and library.drive == drive.id]
             strip = StripData(
                 drive,
                 (*then.on_drive_then(drive.id), *kept),
                 drive.usable_bytes - free[drive.id],
-                leaving=frozenset(one.id for one in kept),
+                leaving=frozenset(kept_library.id for kept_library in kept),
                 arriving=frozenset(then.places),
             )
             rows.append(BoardRow((strip,)))
@@ -298,7 +305,7 @@ class RehearseScreen(StageScreen):
             self.shell.carry_job.begin(lambda report, stop: carry(plan, on_trial, report, stop))
 
     def on_data_table_row_highlighted(self) -> None:
-        if any(isinstance(one, StopAtCursor) for one in self.query_one(WhatIfList).chosen):
+        if any(isinstance(library, StopAtCursor) for library in self.query_one(WhatIfList).chosen):
             self._rehearse()
         self._show_time()
 

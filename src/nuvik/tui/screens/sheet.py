@@ -92,8 +92,8 @@ class ChangesSheet(Sheet):
             for drive, total, mine in changes_by_drive(found, compared[1].drives):
                 sign = "+" if total >= 0 else "−"
                 text.append(f"\n{shown(drive.label)}  {sign}{format_bytes(abs(total))}\n", style="bold")
-                for one in mine[:_ROWS]:
-                    text.append(f"  {difference_line(one)}\n", style="not bold")
+                for change in mine[:_ROWS]:
+                    text.append(f"  {difference_line(change)}\n", style="not bold")
                 if len(mine) > _ROWS:
                     text.append(f"  and {len(mine) - _ROWS} more\n", style=palette.quiet)
             text.append("\n")
@@ -143,9 +143,9 @@ class LooseSheet(Sheet):
             text.append("not looked for yet: press d\n", style=palette.quiet)
         elif not self._twins:
             text.append("No large file lies on two drives.\n")
-        for one in (self._twins or [])[:_ROWS]:
-            places = "  =  ".join(shorten(file.path, 44) for file in one.files)
-            text.append(f"{format_bytes(one.spare_bytes):>9}  {places}\n")
+        for group in (self._twins or [])[:_ROWS]:
+            places = "  =  ".join(shorten(file.path, 44) for file in group.files)
+            text.append(f"{format_bytes(group.spare_bytes):>9}  {places}\n")
         return text
 
     def _list(self, text: Text, files: list[LargeFile]) -> None:

@@ -118,7 +118,7 @@ class SpeedsScreen(StageScreen):
     # -- what is shown -------------------------------------------------------------------------------------
 
     def _say(self) -> None:
-        gauging, labels = self.shell.gauge_job.run, {one.id: one.label for one in self.desk.snapshot.drives}
+        gauging, labels = self.shell.gauge_job.run, {drive.id: drive.label for drive in self.desk.snapshot.drives}
         trouble = False
         if gauging is None:
             self.say(speeds_headline(self.desk.snapshot.drives, self._findings))
@@ -126,7 +126,7 @@ class SpeedsScreen(StageScreen):
             progress = gauging.progress
             self.say(gauging_headline(progress, labels.get(progress.drive, "") if progress else ""))
         else:
-            trouble = gauging.trouble != "" or any(one.result is None for one in gauging.outcomes)
+            trouble = gauging.trouble != "" or any(outcome.result is None for outcome in gauging.outcomes)
             self.say(gauging.trouble or gauged_headline(gauging.outcomes, labels))
         self.query_one("#headline").set_class(trouble, "trouble")
 
@@ -141,10 +141,10 @@ class SpeedsScreen(StageScreen):
         drive = self.query_one(SpeedChart).drive
         if drive is None:
             return
-        others = [one for one in self.desk.snapshot.drives if one.attached]
-        beside = next((one for one in others if one.system and one.id != drive.id), None)
-        beside = beside or next((one for one in others if one.id != drive.id), None)
-        watched = [one for one in (drive, beside) if one is not None and one.attached]
+        others = [drive for drive in self.desk.snapshot.drives if drive.attached]
+        beside = next((other for other in others if other.system and other.id != drive.id), None)
+        beside = beside or next((other for other in others if other.id != drive.id), None)
+        watched = [item for item in (drive, beside) if item is not None and item.attached]
         self.query_one(TrafficPanel).watch_drives(watched)
         self.query_one("#meaning", Static).update(self._meaning(drive))
         self.query_one("#buy", Static).update(self._buy())
@@ -242,8 +242,8 @@ class SpeedsScreen(StageScreen):
             return
         if not budgets:
             return
-        labels = {one.id: one.label for one in drives}
-        question = "\n".join(f"{shown(labels[one.drive])}: {one.in_words()}." for one in budgets)
+        labels = {drive.id: drive.label for drive in drives}
+        question = "\n".join(f"{shown(labels[budget.drive])}: {budget.in_words()}." for budget in budgets)
         agreed = f"Measure {len(budgets)} drives?\n{question}" if len(budgets) > 1 else f"Measure it?\n{question}"
         self.app.push_screen(
             Confirm(agreed, "measure"), lambda yes: self.shell.gauge_job.begin(budgets) if yes else None

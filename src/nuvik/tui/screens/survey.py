@@ -142,7 +142,7 @@ class SurveyScreen(StageScreen):
         snapshot, drive, marked = self.desk.snapshot, self.query_one(DriveBoard).drive, self.desk.marked
         one_drive = None if self._all_drives or self._on_board or drive is None else drive.id
         listed = replace(self._choice, drive=one_drive).of(snapshot.libraries, marked)
-        labels = {one.id: one.label for one in snapshot.drives}
+        labels = {drive.id: drive.label for drive in snapshot.drives}
         if self._on_board:
             self.query_one(AgeBoardView).show(listed, marked)
         else:
@@ -200,12 +200,12 @@ class SurveyScreen(StageScreen):
     def action_working_set(self) -> None:
         """The marked libraries, else the one at the cursor, join those the user really uses, or leave them."""
         libraries = self.desk.snapshot.libraries
-        chosen = [one for one in libraries if one.id in self.desk.marked]
-        chosen = chosen or [one for one in (self._at,) if one is not None and self._view.has_focus]
+        chosen = [library for library in libraries if library.id in self.desk.marked]
+        chosen = chosen or [item for item in (self._at,) if item is not None and self._view.has_focus]
         if not chosen:
             return
-        joins = not all(one.working_set for one in chosen)
-        workspace, paths = self.desk.workspace, {one.path for one in chosen}
+        joins = not all(library.working_set for library in chosen)
+        workspace, paths = self.desk.workspace, {library.path for library in chosen}
         try:
             drives = self.desk.snapshot.drives
             cards = [replace(workspace.survey.card(path, drives), working_set=joins) for path in paths]
@@ -220,7 +220,7 @@ class SurveyScreen(StageScreen):
 
     def action_merge(self) -> None:
         """The marked libraries, which lie in one folder, become one library: that folder."""
-        chosen = [one for one in self.desk.snapshot.libraries if one.id in self.desk.marked]
+        chosen = [library for library in self.desk.snapshot.libraries if library.id in self.desk.marked]
         try:
             folder = self.desk.workspace.survey.merge(chosen)
         except NuvikError as trouble:
@@ -245,11 +245,11 @@ class SurveyScreen(StageScreen):
         if not chosen:
             self.notify("Nothing that may move is marked: Space marks the library at the cursor.", severity="warning")
             return
-        self.desk.hand = tuple(one.id for one in chosen)
+        self.desk.hand = tuple(library.id for library in chosen)
         self.shell.go("plan")
 
     def action_filter(self) -> None:
-        kinds = {one.kind for one in self.desk.snapshot.libraries}
+        kinds = {library.kind for library in self.desk.snapshot.libraries}
         choices = [(key, str(only)) for key, only in _ONLY.items()]
         choices += [(kind.letter.lower(), f"kind {kind}") for kind in Kind if kind in kinds]
         self.app.push_screen(Menu("Show only", choices), self._filter_by)

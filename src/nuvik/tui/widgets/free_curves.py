@@ -96,7 +96,7 @@ class FreeCurves(ScrollView):
         values = [curve.least_between(number * step_s, (number + 1) * step_s) for number in range(cells)]
         low, high = min([*values, curve.floor_bytes]), max([*values, curve.floor_bytes])
         spare = (high - low) * _MARGIN or 1.0
-        levels = [round((one - low + spare) / (high - low + 2 * spare) * 8 * _ROWS) for one in values]
+        levels = [round((value - low + spare) / (high - low + 2 * spare) * 8 * _ROWS) for value in values]
         label = shorten(curve.drive.label, _LABEL_CELLS - 2) if row == 0 else ""
         segments = [Segment(f"  {label:<{_LABEL_CELLS - 2}}", Style(color=palette.text))]
         base = 8 * (_ROWS - 1 - row)
@@ -109,7 +109,9 @@ class FreeCurves(ScrollView):
         free = curve.now_bytes
         facts = f"  {format_free(free)}" + (" at the cursor" if self._wide else "")
         if row == 1:
-            lowest, floor = (format_free(one).removesuffix(" free") for one in (curve.lowest_bytes, curve.floor_bytes))
+            lowest, floor = (
+                format_free(lowest).removesuffix(" free") for lowest in (curve.lowest_bytes, curve.floor_bytes)
+            )
             facts = f"  lowest {lowest}, floor {floor}" if self._wide else f"  low {lowest}"
         pressed = free if row == 0 else curve.lowest_bytes
         color = palette.look if pressed < curve.floor_bytes else palette.text if row == 0 else palette.quiet

@@ -47,7 +47,10 @@ class KeyLine(Widget):
 
     def render(self) -> Text:
         palette = palette_of(self.app.theme)
-        parts = [(one, f" {self.app.get_key_display(one)} ", f"{one.description} ") for one in self._shown_bindings()]
+        parts = [
+            (binding, f" {self.app.get_key_display(binding)} ", f"{binding.description} ")
+            for binding in self._shown_bindings()
+        ]
         while parts and sum(cell_len(key) + cell_len(does) for _, key, does in parts) > self.size.width:
             less = [part for part in parts if part[0].action not in _ALWAYS] or parts
             parts.remove(less[-1])  # the last ones matter least; the help has them all

@@ -109,9 +109,9 @@ class SpeedChart(ScrollView, can_focus=True):
     @property
     def _scales(self) -> tuple[_Scale, _Scale]:
         spare = max(18, self._cells - _LABEL - 2 * _WORD - _SPEED - _COUNT - _TIER - 2)
-        speeds = [speed for one in self._drives for speed in (one.read_bytes_per_s, one.write_bytes_per_s)]
-        speeds += [one.link_standard.payload_bytes_per_s for one in self._drives if one.link_standard is not None]
-        small = [one.small_reads_per_s for one in self._drives]
+        speeds = [speed for drive in self._drives for speed in (drive.read_bytes_per_s, drive.write_bytes_per_s)]
+        speeds += [drive.link_standard.payload_bytes_per_s for drive in self._drives if drive.link_standard is not None]
+        small = [drive.small_reads_per_s for drive in self._drives]
         return _Scale.over(speeds, spare * 2 // 3), _Scale.over(small, spare - spare * 2 // 3)
 
     def render_line(self, y: int) -> Strip:

@@ -59,8 +59,13 @@ class TrafficPanel(Static):
                 text.append("\n")
             text.append(f"{shorten(drive.label, 11):<12}", style=palette.text)
             for word, able, values, speed in (
-                ("reads", drive.read_bytes_per_s, [one.read_bytes_per_s for one in past], now.read_bytes_per_s),
-                ("writes", drive.write_bytes_per_s, [one.write_bytes_per_s for one in past], now.write_bytes_per_s),
+                ("reads", drive.read_bytes_per_s, [traffic.read_bytes_per_s for traffic in past], now.read_bytes_per_s),
+                (
+                    "writes",
+                    drive.write_bytes_per_s,
+                    [traffic.write_bytes_per_s for traffic in past],
+                    now.write_bytes_per_s,
+                ),
             ):
                 text.append(f"{word} ", style=palette.quiet)
                 text.append(curve(values, able, cells), style=palette.accent)

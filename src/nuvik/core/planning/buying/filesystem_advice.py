@@ -60,7 +60,7 @@ def needs_of(systems: Sequence[str], libraries: Sequence[Library], links: bool =
 def weigh(needs: Needs, capacity_bytes: int) -> list[Advice]:
     """Every file system that can be offered, those that fit first, then those that lack least."""
     weighed = [_weigh(rules_of(name), name, needs, capacity_bytes) for name in _OFFERED]
-    return sorted(weighed, key=lambda one: (_gravity(one), len(one.notes), _OFFERED.index(one.filesystem)))
+    return sorted(weighed, key=lambda advice: (_gravity(advice), len(advice.notes), _OFFERED.index(advice.filesystem)))
 
 
 def _gravity(advice: Advice) -> int:
@@ -131,7 +131,9 @@ def how_to_format(drive: Drive, filesystem: str, libraries: Sequence[Library], s
     if drive.used_bytes:
         lost = f"Everything on {label} will be lost: {format_bytes(drive.used_bytes)}"
         if libraries:
-            names = ", ".join(shown(one.name) for one in libraries[:_NAMED]) + (" …" if len(libraries) > _NAMED else "")
+            names = ", ".join(shown(library.name) for library in libraries[:_NAMED]) + (
+                " …" if len(libraries) > _NAMED else ""
+            )
             lost += f", among it {format_count(len(libraries), 'library', 'libraries')} ({names})"
         keep = f"Move what you want to keep to another drive first, and look at it there (Plan: lift it from {label})."
         steps = [f"{lost}.", keep]

@@ -50,15 +50,15 @@ class Best:
 
     def placed(self) -> list[tuple[Library, Drive]]:
         drives = {drive.id: drive for drive in self.snapshot.drives}
-        return [(one, drives[self.places.get(one.id, one.drive)]) for one in self.snapshot.libraries]
+        return [(library, drives[self.places.get(library.id, library.drive)]) for library in self.snapshot.libraries]
 
 
 def verdicts_on(candidates: Sequence[Candidate], snapshot: Snapshot, wishes: Wishes | None = None) -> list[Verdict]:
     """What candidates would save; those that save most for the price first."""
     wishes = wishes or Wishes(whole=True)
     without = Best.of(snapshot, wishes)
-    found = [_judge(one, without, wishes) for one in candidates]
-    return sorted(found, key=lambda one: (-one.saves_s_per_week, one.candidate.price, one.candidate.label))
+    found = [_judge(candidate, without, wishes) for candidate in candidates]
+    return sorted(found, key=lambda item: (-item.saves_s_per_week, item.candidate.price, item.candidate.label))
 
 
 def _judge(candidate: Candidate, without: Best, wishes: Wishes) -> Verdict:
@@ -68,7 +68,7 @@ def _judge(candidate: Candidate, without: Best, wishes: Wishes) -> Verdict:
         drives = (*snapshot.drives, there)
         goal = there.id
     else:
-        drives = tuple(_upgraded(one, there) if one.id == goal else one for one in snapshot.drives)
+        drives = tuple(_upgraded(drive, there) if drive.id == goal else drive for drive in snapshot.drives)
     best = Best.of(replace(snapshot, drives=drives), wishes)
     saves = change_of(without.placed(), best.placed())
     gains = {

@@ -80,11 +80,11 @@ class Draft:
         here = self.place_of(library)
         along = [part for part in self.parts_of(library) if self.place_of(part) == here]
         places, targets = dict(self.places), dict(self.targets)
-        for one in (library, *along):
-            places.pop(one.id, None)
-            targets.pop(one.id, None)
-            if drive_id != one.drive:
-                places[one.id] = drive_id
+        for item in (library, *along):
+            places.pop(item.id, None)
+            targets.pop(item.id, None)
+            if drive_id != item.drive:
+                places[item.id] = drive_id
         if target_path is not None and drive_id != library.drive:
             targets[library_id] = target_path
         draft = replace(self, places=places, targets=targets)
@@ -117,9 +117,9 @@ class Draft:
         needed first, nearest in size.
         """
         mine = set(library_ids)
-        size = sum(self.library(one).bytes for one in mine)
-        able = [one for one in self.on_drive_then(drive_id) if one.movable and one.id not in mine]
-        return sorted(able, key=lambda one: (one.bytes < size, abs(one.bytes - size)))
+        size = sum(self.library(change).bytes for change in mine)
+        able = [library for library in self.on_drive_then(drive_id) if library.movable and library.id not in mine]
+        return sorted(able, key=lambda drive: (drive.bytes < size, abs(drive.bytes - size)))
 
     def parted(self, library_id: str) -> Draft:
         """The draft with a library in pieces that can be set down each on its own. Raises Refused when it has none."""
@@ -203,19 +203,21 @@ class Draft:
         """The parts of a body; none of anything else."""
         if library.piece is None or not library.piece.body:
             return []
-        return [one for one in self._pieces if one.piece and one.piece.whole == library.id and not one.piece.body]
+        return [
+            piece for piece in self._pieces if piece.piece and piece.piece.whole == library.id and not piece.piece.body
+        ]
 
     @cached_property
     def _pieces(self) -> list[Library]:
-        return [one for one in self.snapshot.libraries if one.piece is not None]
+        return [library for library in self.snapshot.libraries if library.piece is not None]
 
     def parts_apart(self) -> dict[str, list[str]]:
         """By the id of each library in pieces, the paths in it of the parts that are parted from it."""
         apart: dict[str, list[str]] = {}
-        for one in self._pieces:
-            body = self.body_of(one)
+        for piece in self._pieces:
+            body = self.body_of(piece)
             if body is not None:
-                apart.setdefault(body.id, []).append(os.path.relpath(one.path, body.path))
+                apart.setdefault(body.id, []).append(os.path.relpath(piece.path, body.path))
         return apart
 
     def moving(self) -> list[Library]:
@@ -241,8 +243,8 @@ class Draft:
 
     def on_drive_then(self, drive_id: str) -> tuple[Library, ...]:
         """The libraries on a drive once the draft is carried: those that stay, then those that arrive."""
-        stay = [one for one in self.snapshot.on_drive(drive_id) if one.id not in self.places]
-        arrive = [one for one in self.moving() if self.places[one.id] == drive_id]
+        stay = [library for library in self.snapshot.on_drive(drive_id) if library.id not in self.places]
+        arrive = [library for library in self.moving() if self.places[library.id] == drive_id]
         return (*stay, *arrive)
 
     def free_then_bytes(self, drive_id: str) -> int:
@@ -263,7 +265,9 @@ class Draft:
 
     def still_short(self) -> list[Drive]:
         """The attached drives that will not keep their headroom, whatever the reason."""
-        return [one for one in self.drives if one.attached and self.free_then_bytes(one.id) < one.headroom_bytes]
+        return [
+            drive for drive in self.drives if drive.attached and self.free_then_bytes(drive.id) < drive.headroom_bytes
+        ]
 
     @cached_property
     def breaches(self) -> tuple[Breach, ...]:
@@ -277,8 +281,8 @@ class Draft:
             goal, source = self.drive(self.places[library.id]), self.drive(library.drive)
             if (why := why_cannot(library, goal, source)) is not None:
                 found.append(Breach(f"{shown(library.name)} cannot go there: {why}", None, (library.id,)))
-        unmet_before = set(broken(list(self._demands), lambda one: self._libraries[one].drive))
-        for demand in broken(list(self._demands), lambda one: self.place_of(self._libraries[one])):
+        unmet_before = set(broken(list(self._demands), lambda item: self._libraries[item].drive))
+        for demand in broken(list(self._demands), lambda item: self.place_of(self._libraries[item])):
             found.append(
                 Breach(f"it is not so that {demand.words}", None, demand.libraries, demand not in unmet_before)
             )
@@ -289,8 +293,8 @@ class Draft:
         return tuple(demands_of(self.snapshot, disks_of(self.snapshot.drives)))
 
     def _placed(self, then: bool) -> Iterator[tuple[Library, Drive]]:
-        for one in self.snapshot.libraries:
-            yield one, self._drives[self.place_of(one) if then else one.drive]
+        for library in self.snapshot.libraries:
+            yield library, self._drives[self.place_of(library) if then else library.drive]
 
     @cached_property
     def waiting(self) -> tuple[Estimate, Estimate]:
@@ -320,7 +324,7 @@ class Draft:
 
     def target_of(self, library: Library) -> str:
         """Where a library that moves is going to lie, unless something lies there already."""
-        load = next((one for one in self.loads if one.library.id == library.id), None)
+        load = next((load for load in self.loads if load.library.id == library.id), None)
         if load is None:
             return library.path
         return self.targets.get(library.id) or usual_target(library, load.target, load.source)

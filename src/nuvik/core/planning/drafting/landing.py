@@ -28,9 +28,11 @@ _LANDING_KINDS = frozenset(Kind) - {Kind.OTHER, Kind.DISC_IMAGE}
 def newest_of(kind: Kind, libraries: Sequence[Library]) -> Library | None:
     """The library of a kind with the newest content: where that lies, new content goes so far."""
     dated = [
-        one for one in libraries if one.kind is kind and one.piece is None and (one.newest_content or one.last_used)
+        library
+        for library in libraries
+        if library.kind is kind and library.piece is None and (library.newest_content or library.last_used)
     ]
-    return max(dated, key=lambda one: (one.newest_content or one.last_used or "", one.id), default=None)
+    return max(dated, key=lambda library: (library.newest_content or library.last_used or "", library.id), default=None)
 
 
 def propose_landings(draft: Draft) -> dict[Kind, Landing]:
@@ -48,8 +50,8 @@ def propose_landing(draft: Draft, kind: Kind) -> Landing | None:
     newest = newest_of(kind, draft.snapshot.libraries)
     if newest is None:
         return None
-    likes = [one for one in draft.snapshot.libraries if one.kind is kind and one.piece is None]
-    size, opens = int(median(one.bytes for one in likes)), mean(one.opens_per_week for one in likes)
+    likes = [library for library in draft.snapshot.libraries if library.kind is kind and library.piece is None]
+    size, opens = int(median(library.bytes for library in likes)), mean(library.opens_per_week for library in likes)
     typical = replace(newest, bytes=size, opens_per_week=opens, opening_factor=1.0)
     able = [drive for drive in draft.drives if _may_land(typical, drive)]
     roomy = [drive for drive in able if _spare(draft, drive) >= NEXT_FEW * size]

@@ -33,9 +33,11 @@ def separable(library: Library) -> tuple[Part, ...]:
 def worth_splitting(snapshot: Snapshot) -> list[str]:
     """The ids of libraries of which a part may be worth a place of its own."""
     return [
-        one.id
-        for one in snapshot.libraries
-        if one.piece is None and one.movable and any(part.bytes >= WORTH_A_PLACE_BYTES for part in separable(one))
+        library.id
+        for library in snapshot.libraries
+        if library.piece is None
+        and library.movable
+        and any(part.bytes >= WORTH_A_PLACE_BYTES for part in separable(library))
     ]
 
 
@@ -47,8 +49,12 @@ def split(
     """
     libraries = [
         piece
-        for one in snapshot.libraries
-        for piece in (in_pieces(one, None if only is None else only.get(one.id)) if one.id in library_ids else (one,))
+        for library in snapshot.libraries
+        for piece in (
+            in_pieces(library, None if only is None else only.get(library.id))
+            if library.id in library_ids
+            else (library,)
+        )
     ]
     return replace(snapshot, libraries=tuple(libraries))
 
@@ -139,13 +145,13 @@ def merged(body: Library, parts: Sequence[Library]) -> Library:
     together = (body, *parts)
     whole = body.piece
     if whole is not None:
-        reads = sum(one.piece.reads for one in together if one.piece is not None)
+        reads = sum(library.piece.reads for library in together if library.piece is not None)
         body = replace(body, piece=replace(whole, reads=reads))
     return replace(
         body,
-        bytes=sum(one.bytes for one in together),
-        on_disk_bytes=sum(one.on_disk_bytes for one in together),
-        files=sum(one.files for one in together),
-        folders=sum(one.folders for one in together),
+        bytes=sum(library.bytes for library in together),
+        on_disk_bytes=sum(library.on_disk_bytes for library in together),
+        files=sum(library.files for library in together),
+        folders=sum(library.folders for library in together),
         sizes=tuple(sorted(sizes.items())),
     )

@@ -62,7 +62,10 @@ class _Steps:
     def __init__(self, draft: Draft, recommendation: Recommendation | None, taken: IsTaken) -> None:
         self.made: list[Step] = []
         self._draft, self._recommendation, self._taken = draft, recommendation, taken
-        self._names = {(one.drive, draft.drive(one.drive).rules.folded(one.path)) for one in draft.snapshot.libraries}
+        self._names = {
+            (library.drive, draft.drive(library.drive).rules.folded(library.path))
+            for library in draft.snapshot.libraries
+        }
         self._waits_at: dict[str, str] = {}
 
     def add(self, leg: Leg) -> None:

@@ -113,7 +113,7 @@ def _comes_from(plan: Plan, step: Step) -> Step | None:
     """The step that brought a library to the staging drive from which this one takes it on."""
     if step.role is not Role.FROM_STAGING:
         return None
-    return next((one for one in plan.steps[: step.n - 1] if one.target_path == step.path), None)
+    return next((other for other in plan.steps[: step.n - 1] if other.target_path == step.path), None)
 
 
 def _gone(step: Step, known: _Known) -> Standing:
@@ -127,7 +127,7 @@ def _gone(step: Step, known: _Known) -> Standing:
 
 def _sizes(plan: Plan, step: Step, library: Library) -> Standing:
     """Whether the library is what it was; parts that the plan carries before are not counted."""
-    earlier = {one.path for one in plan.steps[: step.n - 1]}
+    earlier = {other.path for other in plan.steps[: step.n - 1]}
     parts = [piece for piece in in_pieces(library)[1:] if piece.path in earlier]
     size = library.bytes - sum(part.bytes for part in parts)
     files = library.files - sum(part.files for part in parts)
@@ -152,7 +152,7 @@ def _lacks(plan: Plan, step: Step, free: dict[str, int], known: _Known) -> str:
 
 
 def _made_room_by(plan: Plan, step: Step, doubtful: set[int]) -> str:
-    made = [one.n for one in plan.steps[: step.n - 1] if one.n in doubtful and one.from_drive == step.to_drive]
+    made = [other.n for other in plan.steps[: step.n - 1] if other.n in doubtful and other.from_drive == step.to_drive]
     return f": step {made[0]}, which makes room there, is in doubt" if made else " by now"
 
 
@@ -166,7 +166,7 @@ def draft_of(plan: Plan, snapshot: Snapshot) -> tuple[Draft, list[str]]:
             for one, count in plan.headroom_bytes.items()
             if one in known.drives and known.drives[one].headroom_bytes != count
         },
-        landings={one.kind: one for one in plan.landings if one.drive in known.drives},
+        landings={landing.kind: landing for landing in plan.landings if landing.drive in known.drives},
     )
     left: list[str] = []
     for step in _final_steps(plan):
@@ -188,7 +188,7 @@ def draft_of(plan: Plan, snapshot: Snapshot) -> tuple[Draft, list[str]]:
 
 def _final_steps(plan: Plan) -> Iterator[Step]:
     """Each library's step with the drive on which it ends, staging left out."""
-    goes_on = {one.path: one for one in plan.steps if one.role is Role.FROM_STAGING}
+    goes_on = {step.path: step for step in plan.steps if step.role is Role.FROM_STAGING}
     for step in plan.steps:
         if step.role is Role.FROM_STAGING:
             continue

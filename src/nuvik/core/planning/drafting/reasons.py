@@ -26,7 +26,7 @@ def why_moves(library: Library, here: Drive, there: Drive, demands: list[Demand]
     """For example “opens in 9 s instead of 74 s, 4 times a week; frees 93 GB on Kestrel”. `demands` are those that
     are met by the proposal and are not now, `gathers` the collection that stands on fewer drives then.
     """
-    met = "".join(f"{one.words}; " for one in demands if library.id in one.libraries)
+    met = "".join(f"{demand.words}; " for demand in demands if library.id in demand.libraries)
     met += f"gathers {gathers}; " if gathers else ""
     before, after = opening_s(library, here), opening_s(library, there)
     opens = f"{format_duration(after)} instead of {format_duration(before)}"
@@ -87,4 +87,6 @@ def why_stays(library: Library, snapshot: Snapshot, spare_bytes: Mapping[str, in
 
 def spare_then(draft: Draft, wishes: Wishes) -> dict[str, int]:
     """What is free over the headroom of each drive, by its id, once a draft is carried."""
-    return {one.id: draft.free_then_bytes(one.id) - headroom_wanted(one, wishes) for one in draft.snapshot.drives}
+    return {
+        drive.id: draft.free_then_bytes(drive.id) - headroom_wanted(drive, wishes) for drive in draft.snapshot.drives
+    }

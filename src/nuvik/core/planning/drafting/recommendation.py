@@ -96,15 +96,15 @@ def recommend(snapshot: Snapshot, wishes: Wishes, time_limit_s: float = TIME_LIM
 
 def _rejoined(whole: Snapshot, parted: Snapshot, places: Mapping[str, str]) -> tuple[Snapshot, dict[str, str]]:
     """The snapshot in which only those parts are parted from their library that go another way; and who goes where."""
-    bodies = {one.id: one for one in parted.libraries if one.piece is not None and one.piece.body}
+    bodies = {library.id: library for library in parted.libraries if library.piece is not None and library.piece.body}
     apart: dict[str, list[str]] = {}
-    for one in parted.libraries:
-        if one.piece is not None and not one.piece.body:
-            body = bodies[one.piece.whole]
-            if places.get(one.id, one.drive) != places.get(body.id, body.drive):
-                apart.setdefault(body.id, []).append(os.path.relpath(one.path, body.path))
+    for library in parted.libraries:
+        if library.piece is not None and not library.piece.body:
+            body = bodies[library.piece.whole]
+            if places.get(library.id, library.drive) != places.get(body.id, body.drive):
+                apart.setdefault(body.id, []).append(os.path.relpath(library.path, body.path))
     joined = split(whole, apart.keys(), apart)
-    return joined, {one.id: places[one.id] for one in joined.libraries if one.id in places}
+    return joined, {library.id: places[library.id] for library in joined.libraries if library.id in places}
 
 
 def _in_order(draft: Draft, without: set[str]) -> dict[str, str]:
@@ -120,17 +120,17 @@ def _gathered(draft: Draft) -> dict[str, str]:
     """By library id, the name of the collection that its move gathers on fewer drives."""
     found: dict[str, str] = {}
     for name, members in collections_of(draft.snapshot).items():
-        if len({draft.place_of(one) for one in members}) < len({one.drive for one in members}):
-            found |= {one.id: shown(name) for one in members}
+        if len({draft.place_of(member) for member in members}) < len({member.drive for member in members}):
+            found |= {member.id: shown(name) for member in members}
     return found
 
 
 def _newly_met(draft: Draft) -> list[Demand]:
     drives: tuple[Drive, ...] = draft.snapshot.drives
-    libraries: dict[str, Library] = {one.id: one for one in draft.snapshot.libraries}
+    libraries: dict[str, Library] = {library.id: library for library in draft.snapshot.libraries}
     return [
-        one
-        for one in demands_of(draft.snapshot, disks_of(drives))
-        if not one.met(lambda library: libraries[library].drive)
-        and one.met(lambda library: draft.place_of(libraries[library]))
+        demand
+        for demand in demands_of(draft.snapshot, disks_of(drives))
+        if not demand.met(lambda library: libraries[library].drive)
+        and demand.met(lambda library: draft.place_of(libraries[library]))
     ]

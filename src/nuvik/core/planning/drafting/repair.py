@@ -23,21 +23,21 @@ def repaired(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) 
         raise Refused("Nothing is wrong with this draft.", next_step="Rehearse it.")
     # What the user set down where it cannot be is given up; everything else is kept, if that can be.
     sound = {
-        one.id: place
-        for one in draft.moving()
-        if why_cannot(one, draft.drive(place := draft.places[one.id]), draft.drive(one.drive)) is None
+        library.id: place
+        for library in draft.moving()
+        if why_cannot(library, draft.drive(place := draft.places[library.id]), draft.drive(library.drive)) is None
     }
     wishes = Wishes(
         style=Style.CAUTIOUS,
-        headroom_bytes={one.id: one.headroom_bytes for one in draft.drives},
+        headroom_bytes={drive.id: drive.headroom_bytes for drive in draft.drives},
         whole=True,
         forbidden=forbidden,
     )
     for asked in (replace(wishes, placed=sound), wishes):
         found = propose(draft.snapshot, asked, _TIME_LIMIT_S)
         order = [
-            *(one for one in draft.places if one in found.places),
-            *(one for one in found.places if one not in draft.places),
+            *(place for place in draft.places if place in found.places),
+            *(place for place in found.places if place not in draft.places),
         ]
         new = replace(draft, places={library_id: found.places[library_id] for library_id in order})
         if len(new.breaches) < len(draft.breaches) and not found.short_bytes:

@@ -136,7 +136,7 @@ def _with_reasons(legs: Sequence[Leg]) -> tuple[Leg, ...]:
     """Each first leg with the name of what takes its place next."""
     found = []
     for number, leg in enumerate(legs):
-        comes = next((one.load.library.name for one in legs[number + 1 :] if one.target.id == leg.source.id), "")
+        comes = next((other.load.library.name for other in legs[number + 1 :] if other.target.id == leg.source.id), "")
         first = leg.role is Role.TO_STAGING
         found.append(Leg(leg.load, leg.source, leg.target, leg.via, comes) if first else leg)
     return tuple(found)

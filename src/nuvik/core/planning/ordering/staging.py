@@ -63,7 +63,7 @@ def untie(
     plain = order_moves(moves, free_bytes, floor_bytes, most_sets=most_sets)
     if not plain.stuck:
         return Untied(plain)
-    able = sorted(_helpful(plain.stuck, moves, stages), key=lambda one: (one.room_bytes, one.key, one.via))
+    able = sorted(_helpful(plain.stuck, moves, stages), key=lambda stage: (stage.room_bytes, stage.key, stage.via))
     # Sets of stages as rising numbers, the cheapest first; each is reached once: by its last stage, from the rest.
     waiting: list[tuple[int, int, tuple[int, ...]]] = [
         (stage.room_bytes, 1, (number,)) for number, stage in enumerate(able)
@@ -94,11 +94,11 @@ def _helpful(stuck: Sequence[Move], moves: Sequence[Move], stages: Sequence[Stag
         wanted |= {move.target for move in moves if move.source in wanted}
     by_key = {move.key: move for move in moves}
     return [
-        one
-        for one in stages
-        if one.key in by_key
-        and by_key[one.key].source in wanted
-        and one.via not in (by_key[one.key].source, by_key[one.key].target)
+        stage
+        for stage in stages
+        if stage.key in by_key
+        and by_key[stage.key].source in wanted
+        and stage.via not in (by_key[stage.key].source, by_key[stage.key].target)
     ]
 
 

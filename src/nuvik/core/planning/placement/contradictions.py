@@ -69,11 +69,11 @@ def _against(model: Placement, wish: int, ends_at: float) -> Contradiction:
         chosen = _hitting(others, ways)
         given_up = _given_up(model, {wish, *chosen}, others, max(0.1, ends_at - time.monotonic()))
         if given_up is None or time.monotonic() > ends_at:
-            return Contradiction(words[wish], tuple(words[one] for one in sorted(chosen)), given_up is None)
+            return Contradiction(words[wish], tuple(words[library] for library in sorted(chosen)), given_up is None)
         if not given_up:
             break
         ways.append(given_up)
-    return Contradiction(words[wish], tuple(words[one] for one in others), proven=False)
+    return Contradiction(words[wish], tuple(words[other] for other in others), proven=False)
 
 
 def _hitting(wishes: list[int], ways: list[frozenset[int]]) -> frozenset[int]:

@@ -67,7 +67,7 @@ Demand = OnOneOf | Together | Apart
 def demands_of(snapshot: Snapshot, disks: list[frozenset[str]]) -> list[Demand]:
     """Everything that is demanded of where libraries stand. `disks` is what `rules.disks_of` tells."""
     found: list[Demand] = []
-    by_path = {path: one for one in snapshot.libraries for path in (one.tether, one.path) if path}
+    by_path = {path: library for library in snapshot.libraries for path in (library.tether, library.path) if path}
     for library in snapshot.libraries:
         for allowed, words in _of_one(library, snapshot.drives):
             found.append(OnOneOf(library.id, allowed, words))
@@ -93,19 +93,19 @@ def _library_at(path: str, by_path: Mapping[str, Library]) -> Library | None:
 def _of_one(library: Library, drives: tuple[Drive, ...]) -> Iterator[tuple[frozenset[str], str]]:
     name = shown(library.name)
     if library.always_attached:
-        yield frozenset(one.id for one in drives if not one.portable), f"{name} is never away"
+        yield frozenset(drive.id for drive in drives if not drive.portable), f"{name} is never away"
     if library.working_set:
         yield (
-            frozenset(one.id for one in drives if one.tier in (Tier.RAPID, Tier.BRISK)),
+            frozenset(drive.id for drive in drives if drive.tier in (Tier.RAPID, Tier.BRISK)),
             f"{name}, which you really use, stands on a rapid or brisk drive",
         )
     needed = needed_read_bytes_per_s(library)
     if needed is not None:
-        quick = frozenset(one.id for one in drives if one.read_bytes_per_s >= needed)
+        quick = frozenset(drive.id for drive in drives if drive.read_bytes_per_s >= needed)
         if len(quick) < len(drives):
             yield quick, f"{name} can be read at {format_speed(needed)}"
 
 
 def broken(demands: list[Demand], place_of: Places) -> list[Demand]:
     """Those that are not met."""
-    return [one for one in demands if not one.met(place_of)]
+    return [demand for demand in demands if not demand.met(place_of)]

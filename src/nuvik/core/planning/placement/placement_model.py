@@ -59,11 +59,11 @@ class Placement:
         self._snapshot, self._wishes, self._relaxed = snapshot, wishes, relaxed
         self._drives = {drive.id: drive for drive in snapshot.drives}
         self._labels = {drive.id: shown(drive.label) for drive in snapshot.drives}
-        self._libraries = {one.id: one for one in snapshot.libraries}
+        self._libraries = {library.id: library for library in snapshot.libraries}
         self.choices: dict[str, Choice] = {}
         self._moving: Terms = []
         self._counted: Terms = []
-        for library in sorted(snapshot.libraries, key=lambda one: one.id):
+        for library in sorted(snapshot.libraries, key=lambda library: library.id):
             self._add_library(library)
         if relaxed:
             self._add_pins_and_welcomes()
@@ -211,7 +211,11 @@ class Placement:
     def _add_pieces(self) -> None:
         """A part goes where its body goes, or elsewhere at a price; it does not stay behind when the body goes."""
         disks = disks_of(self._snapshot.drives)
-        bodies = {one.id: one for one in self._snapshot.libraries if one.piece is not None and one.piece.body}
+        bodies = {
+            library.id: library
+            for library in self._snapshot.libraries
+            if library.piece is not None and library.piece.body
+        }
         for part in self._snapshot.libraries:
             if part.piece is None or part.piece.body:
                 continue
@@ -243,14 +247,14 @@ class Placement:
         """Each drive on which a collection lies, beyond the first, has its price."""
         price = self._wishes.weighed.scattered_s
         for members in collections_of(self._snapshot).values():
-            if not any(one.id in self.choices for one in members):
-                self.offset_s += price * (len({one.drive for one in members}) - 1)
+            if not any(member.id in self.choices for member in members):
+                self.offset_s += price * (len({member.drive for member in members}) - 1)
                 continue
             self.offset_s -= price
             for drive in self._drives:
                 lies = self.program.variable(price, binary=False)
-                for one in members:
-                    terms, certain = self._on(one.id, frozenset([drive]))
+                for member in members:
+                    terms, certain = self._on(member.id, frozenset([drive]))
                     if terms or certain:
                         self.program.row([*terms, (lies, -1.0)], upper=-certain)
 

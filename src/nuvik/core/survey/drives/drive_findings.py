@@ -26,10 +26,12 @@ def drive_findings(drive: Drive, drives: Sequence[Drive], history: list[GaugeRes
         said.append("it is read-only: nothing can be moved to it or away from it")
     if (full := how_full(drive)) is not None:
         said.append(f"nearly full: {full}")
-    said += [one for one in (at_its_ceiling(drive), slow_slot(drive)) if one is not None]
+    said += [other for other in (at_its_ceiling(drive), slow_slot(drive)) if other is not None]
     said += _of_speed(drive, history)
-    if sharing := [one for one in drives if one.id != drive.id and one.shares_disk_with(drive) and one.attached]:
-        names = ", ".join(shown(one.label) for one in sharing)
+    if sharing := [
+        other for other in drives if other.id != drive.id and other.shares_disk_with(drive) and other.attached
+    ]:
+        names = ", ".join(shown(sharer.label) for sharer in sharing)
         said.append(f"it lies on the same disk as {names}: moving between them frees nothing there, and is slow")
     return said
 

@@ -50,9 +50,9 @@ class Difference:
 
 def differences(before: Snapshot, now: Snapshot) -> list[Difference]:
     """What changed, the largest change first. What an away drive holds is not compared."""
-    away = {one.id for one in (*before.drives, *now.drives) if not one.attached}
-    then = {one.id: one for one in before.libraries if one.drive not in away}
-    here = {one.id: one for one in now.libraries if one.drive not in away}
+    away = {drive.id for drive in (*before.drives, *now.drives) if not drive.attached}
+    then = {library.id: library for library in before.libraries if library.drive not in away}
+    here = {library.id: library for library in now.libraries if library.drive not in away}
     found = []
     for key in then.keys() | here.keys():
         old, new = then.get(key), here.get(key)
@@ -68,7 +68,7 @@ def differences(before: Snapshot, now: Snapshot) -> list[Difference]:
         else:
             change = Change.GREW if sizes[1] > sizes[0] else Change.SHRANK
         found.append(Difference(change, one.name, one.drive, one.path, *sizes))
-    return sorted(found, key=lambda one: (-abs(one.bytes), one.path))
+    return sorted(found, key=lambda item: (-abs(item.bytes), item.path))
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +90,7 @@ def growth(history: Sequence[Sighting]) -> Growth | None:
     history = history[-_MOST_SIGHTINGS:]
     if len(history) < _FEWEST_SIGHTINGS:
         return None
-    at_s = [moment_of(one.taken_at).timestamp() for one in history]
+    at_s = [moment_of(result.taken_at).timestamp() for result in history]
     days = (at_s[-1] - at_s[0]) / 86_400
     if days < _SHORTEST_DAYS:
         return None

@@ -39,8 +39,8 @@ class RecentFiles:
     """The desktop's list, for quick questions."""
 
     def __init__(self, recent: Sequence[Recent]) -> None:
-        self._recent = sorted(recent, key=lambda one: one.path)
-        self._paths = [one.path for one in self._recent]
+        self._recent = sorted(recent, key=lambda recent_file: recent_file.path)
+        self._paths = [recent_file.path for recent_file in self._recent]
 
     def below(self, folder: str) -> list[Recent]:
         prefix = folder.rstrip("/\\") + ("\\" if "\\" in folder and "/" not in folder else "/")
@@ -62,7 +62,7 @@ def use_of(
     if no_access_times is None:
         moments.append((extent.newest_access_s, "its files' access times"))
     if recent:
-        moments.append((max(one.used_s for one in recent), "the list of recent files"))
+        moments.append((max(recent_file.used_s for recent_file in recent), "the list of recent files"))
     known = [(moment, source) for moment, source in moments if moment is not None]
     last_s, source = max(known, key=lambda pair: pair[0], default=(None, "no file in it"))
     last_used = moment_or_none(last_s)
@@ -76,7 +76,11 @@ def use_of(
 
 
 def _from_list(recent: Sequence[Recent]) -> tuple[float, str]:
-    days = {moment_text(one.used_s)[:10] for one in recent if days_since(moment_text(one.used_s)) <= 7 * _WEEKS_OF_LIST}
+    days = {
+        moment_text(recent_file.used_s)[:10]
+        for recent_file in recent
+        if days_since(moment_text(recent_file.used_s)) <= 7 * _WEEKS_OF_LIST
+    }
     if not days:
         return 0.0, ""
     why = f"at least {format_count(len(days), 'day')} in {_WEEKS_OF_LIST} weeks, by the list of recent files"
@@ -86,7 +90,7 @@ def _from_list(recent: Sequence[Recent]) -> tuple[float, str]:
 def _from_history(extent: Extent, history: Sequence[Sighting], no_access_times: str | None) -> tuple[float, str]:
     if not history or days_since(history[0].taken_at) < _FEWEST_DAYS:
         return 0.0, ""
-    moments = [(one.newest_content, None if no_access_times else one.newest_access) for one in history]
+    moments = [(result.newest_content, None if no_access_times else result.newest_access) for result in history]
     now = (extent.newest_content_s, None if no_access_times else extent.newest_access_s)
     moments.append((moment_or_none(now[0]), moment_or_none(now[1])))
     used = sum(

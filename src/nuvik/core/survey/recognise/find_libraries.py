@@ -49,8 +49,8 @@ def find_candidates(
     found = search.found
     # A tethered library is found twice, by its link and where it lies: nothing counts twice.
     outermost = [one for path, one in found.items() if not any(above in found for above in parents(path))]
-    outside = [one.path for one in outermost if folder_in(trees, one.path) is None]
-    return sorted(outermost, key=lambda one: one.path), outside
+    outside = [candidate.path for candidate in outermost if folder_in(trees, candidate.path) is None]
+    return sorted(outermost, key=lambda candidate: candidate.path), outside
 
 
 class _Search:

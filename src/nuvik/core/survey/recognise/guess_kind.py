@@ -151,7 +151,7 @@ def contents(folder: Folder, context: Context) -> Guess | None:
     if not total:
         return None
     shares = {kind: sum(folder.extensions.get(e, 0) for e in endings) / total for kind, endings in ENDINGS.items()}
-    kind = max(shares, key=lambda one: shares[one])
+    kind = max(shares, key=lambda share: shares[share])
     if shares[kind] < CLEAR_SHARE:
         return None
     return Guess(kind, 0.7 * shares[kind], f"{shares[kind]:.0%} of its bytes are {PLURALS[kind]}")
@@ -182,10 +182,10 @@ def collection(folder: Folder, context: Context) -> Guess | None:
     At least three sub-folders, nearly nothing beside them, and four fifths of them alike: games or programs.
     """
     inner = list(folder.below.values())
-    beside = folder.extent.bytes - sum(one.extent.bytes for one in inner)
+    beside = folder.extent.bytes - sum(inner_folder.extent.bytes for inner_folder in inner)
     if len(inner) < _FEWEST_TITLES or beside > folder.extent.bytes / 20:
         return None
-    games, programs = sum(map(_is_game, inner)), sum(bool(_can_be_run(one)) for one in inner)
+    games, programs = sum(map(_is_game, inner)), sum(bool(_can_be_run(inner_folder)) for inner_folder in inner)
     if games >= 0.8 * len(inner):
         return Guess(Kind.GAME, 0.7, f"{len(inner)} folders, each with a program and one large data file")
     if programs >= 0.8 * len(inner):

@@ -214,9 +214,9 @@ class _Work:
     def done(self, job: _Job, sums: list[Sums], left: list[str], seen: int) -> None:
         """Add what a slice found."""
         with self._changed:
-            for one in sums:
-                job.tree.add(one)
-                self._folders += one.folders
+            for part_sums in sums:
+                job.tree.add(part_sums)
+                self._folders += part_sums.folders
             job.tree.entries += seen
             job.left.extend(left)
             self._busy[job.lane] -= 1

@@ -13,7 +13,7 @@ from nuvik.core.survey.walk.walk_slice import Sums, WalkRules, walk_slice
 
 def packed(sums: list[Sums]) -> list[tuple[Any, ...]]:
     """Sums as plain tuples, for `marshal`."""
-    return [tuple(getattr(one, name) for name in _FIELDS) for one in sums]
+    return [tuple(getattr(part_sums, name) for name in _FIELDS) for part_sums in sums]
 
 
 def unpacked(rows: list[tuple[Any, ...]]) -> list[Sums]:
