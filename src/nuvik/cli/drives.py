@@ -33,8 +33,8 @@ def add_to(app: typer.Typer) -> None:
             found = tuple(call.workspace.drives.find(name) for name in names)
         if call.as_json:
             findings = call.workspace.drives.findings()
-            told = [{**drive_document(item), "findings": findings.get(item.id, [])} for item in found]
-            call.document("drives", {"drives": told})
+            documents = [{**drive_document(drive), "findings": findings.get(drive.id, [])} for drive in found]
+            call.document("drives", {"drives": documents})
             return
         if names:
             for drive in found:

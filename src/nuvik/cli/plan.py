@@ -98,8 +98,13 @@ def add_to(app: typer.Typer) -> None:
                 "standing",
                 {
                     "steps": [
-                        {"n": item.step.n, "library": item.step.library, "state": item.state, "words": item.words}
-                        for item in found
+                        {
+                            "n": standing.step.n,
+                            "library": standing.step.library,
+                            "state": standing.state,
+                            "words": standing.words,
+                        }
+                        for standing in found
                     ],
                     "landings": document(opened.landings),
                     "in_words": plan_headline(found),
@@ -108,7 +113,12 @@ def add_to(app: typer.Typer) -> None:
         else:
             call.say(plan_headline(found))
             say_steps(
-                call, opened, [f"{item.state}: {item.words}" if item.words else str(item.state) for item in found]
+                call,
+                opened,
+                [
+                    f"{standing.state}: {standing.words}" if standing.words else str(standing.state)
+                    for standing in found
+                ],
             )
         if beside is not None:
             other = workspace.plan.read(beside)

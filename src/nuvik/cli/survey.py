@@ -84,7 +84,7 @@ def add_to(app: typer.Typer) -> None:
                 {
                     "since": compared[0].taken_at if compared else None,
                     "until": compared[1].taken_at if compared else None,
-                    "changes": [{**document(item), "bytes": item.bytes} for item in found],
+                    "changes": [{**document(change), "bytes": change.bytes} for change in found],
                     "growth": {drive: document(rate) for drive, rate in rates.items()},
                 },
             )
@@ -119,13 +119,15 @@ def add_to(app: typer.Typer) -> None:
         if sys.stderr.isatty():
             sys.stderr.write("\r\x1b[K")
         if call.as_json:
-            call.document("twins", {"twins": [{**document(item), "spare_bytes": item.spare_bytes} for item in found]})
+            call.document(
+                "twins", {"twins": [{**document(group), "spare_bytes": group.spare_bytes} for group in found]}
+            )
             return
         if not found:
             call.say("No large file lies on two drives (as far as the last survey saw).")
-        for item in found:
-            call.say(f"{format_bytes(item.spare_bytes):>9} spare: {format_count(len(item.files), 'equal file')}")
-            for file in item.files:
+        for group in found:
+            call.say(f"{format_bytes(group.spare_bytes):>9} spare: {format_count(len(group.files), 'equal file')}")
+            for file in group.files:
                 call.say(f"           {shown(file.path)}")
 
 

@@ -85,7 +85,7 @@ def calibrate(samples: Sequence[Sample]) -> Calibration:
     by_pair = {pair: found[-_FITTED_MOVES:] for pair, found in by_pair.items()}
     work = min(_WORK_FACTORS, key=lambda tried: (_badness(by_pair, tried), abs(math.log(tried))))
     factors = {pair: _best(found, work)[1] for pair, found in by_pair.items()}
-    off = {pair: [_off(item, factors[pair], work) for item in found] for pair, found in by_pair.items()}
+    off = {pair: [_off(sample, factors[pair], work) for sample in found] for pair, found in by_pair.items()}
     worked = [_off(sample, factors[sample.pair], work) for sample in samples if sample.work_s > sample.drives_s][
         -LAST_MOVES:
     ]

@@ -49,8 +49,8 @@ class _Run:
         self._before, self._lowest = dict(self._free), dict(self._free)
         self._floors = {drive.id: scene.floor_bytes(drive) for drive in scene.drives}
         self._sharing = {
-            item: [other for other in self._free if self._drives[other].shares_space_with(self._drives[item])]
-            for item in self._free
+            drive_id: [other for other in self._free if self._drives[other].shares_space_with(self._drives[drive_id])]
+            for drive_id in self._free
         }
         self._paces = {drive.id: WritePace(drive) for drive in scene.drives}
         self._curves: dict[str, list[tuple[float, int]]] = {}
@@ -73,7 +73,7 @@ class _Run:
             feasible=not self._violations,
             violations=tuple(self._violations),
             notes=(),
-            steps=tuple(sorted(self._done, key=lambda item: item.n)),
+            steps=tuple(sorted(self._done, key=lambda step: step.n)),
             total_s=self._now_s,
             total_range_s=self._range_s(),
             free_before_bytes=self._before,

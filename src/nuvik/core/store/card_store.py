@@ -69,7 +69,7 @@ def _by_drive(card: Card, drives: list[Drive]) -> Card:
         found = [(point, drive) for drive in drives if (point := drive.holds(path)) is not None]
         if not found:
             return path
-        point, drive = max(found, key=lambda item: len(item[0]))
+        point, drive = max(found, key=lambda pair: len(pair[0]))
         return f"{_ON_DRIVE}{drive.id}:{os.path.relpath(path, point)}"
 
     return replace(card, keep_with=tuple(map(told, card.keep_with)), apart_from=tuple(map(told, card.apart_from)))

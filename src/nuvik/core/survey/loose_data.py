@@ -40,7 +40,7 @@ def loose_folders(
                 waiting.extend(folder.below.values())
             else:
                 _note(found, folder.path, drive, folder.extent.bytes, folder.extent.files)
-    return tuple(sorted(found, key=lambda item: (-item.bytes, item.path))[:_LOOSE_FOLDERS])
+    return tuple(sorted(found, key=lambda folder: (-folder.bytes, folder.path))[:_LOOSE_FOLDERS])
 
 
 def _note(found: list[LooseFolder], path: str, drive: Drive, count_bytes: int, files: int) -> None:
@@ -71,4 +71,4 @@ def large_files(
         for drive_id, files in by_drive.items()
         for size, path, changed_s in nlargest(LARGE_FILES_A_DRIVE, set(files))
     ]
-    return tuple(sorted(found, key=lambda item: (-item.bytes, item.path)))
+    return tuple(sorted(found, key=lambda file: (-file.bytes, file.path)))

@@ -46,8 +46,8 @@ def find_twins(
     """
     here = {drive.id for drive in snapshot.drives if drive.attached}
     groups: list[list[LargeFile]] = []
-    for group in _grouped(snapshot.large_files, lambda item: item.bytes):
-        groups += _grouped([file for file in group if file.drive in here], lambda item: _ends(host, item))
+    for group in _grouped(snapshot.large_files, lambda file: file.bytes):
+        groups += _grouped([file for file in group if file.drive in here], lambda file: _ends(host, file))
     total, done = sum(file.bytes for group in groups for file in group), 0
     found = []
     for group in groups:
@@ -58,7 +58,7 @@ def find_twins(
             done += file.bytes
         for same in _grouped(group, sums.__getitem__):
             found.append(Twins(same[0].bytes, tuple(sorted(same, key=lambda file: (file.drive, file.path)))))
-    return sorted(found, key=lambda item: (-item.spare_bytes, item.files[0].path))
+    return sorted(found, key=lambda twins: (-twins.spare_bytes, twins.files[0].path))
 
 
 def _grouped(files: Sequence[LargeFile], key: Callable[[LargeFile], object]) -> list[list[LargeFile]]:

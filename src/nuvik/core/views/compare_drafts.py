@@ -75,7 +75,7 @@ def otherwise(drafts: Sequence[Draft]) -> list[Otherwise]:
         places = tuple(placement[path][2] if path in placement else _of_whole(placement, path) for placement in placed)
         if len(set(places)) > 1:
             different.append(Otherwise(name, size, places))
-    return sorted(different, key=lambda item: (-item.bytes, item.library))
+    return sorted(different, key=lambda row: (-row.bytes, row.library))
 
 
 def _places(draft: Draft) -> dict[str, tuple[str, int, str]]:

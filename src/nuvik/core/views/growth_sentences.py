@@ -45,7 +45,7 @@ def changes_by_drive(
 ) -> Iterator[tuple[Drive, int, list[Difference]]]:
     """Each drive on which something changed, with the sum of it."""
     for drive in drives:
-        mine = [item for item in found if item.drive == drive.id]
+        mine = [difference for difference in found if difference.drive == drive.id]
         if mine:
             yield drive, sum(change.bytes for change in mine), mine
 

@@ -59,12 +59,12 @@ class Choice:
             and _has(library, self.only, marked)
         ]
         if self.order is Order.LAST_USE:
-            return sorted(found, key=lambda item: (item.last_used or "", -item.bytes))
+            return sorted(found, key=lambda library: (library.last_used or "", -library.bytes))
         if self.order is Order.OPENS:
-            return sorted(found, key=lambda item: (-item.opens_per_week, -item.bytes))
+            return sorted(found, key=lambda library: (-library.opens_per_week, -library.bytes))
         if self.order is Order.NAME:
-            return sorted(found, key=lambda item: (item.name.casefold(), item.path))
-        return sorted(found, key=lambda item: (-item.bytes, item.path))
+            return sorted(found, key=lambda library: (library.name.casefold(), library.path))
+        return sorted(found, key=lambda library: (-library.bytes, library.path))
 
     def in_words(self, shown_count: int, all_count: int) -> str:
         """For example “12 of 45 libraries: games, not used for a year, largest first”."""

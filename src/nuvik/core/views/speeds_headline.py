@@ -19,7 +19,8 @@ def speeds_headline(drives: Sequence[Drive], findings: Mapping[str, Sequence[str
     said = []
     for drive in attached:
         held = next(
-            (item for item in findings.get(drive.id, ()) if "ceiling" in item or "slower than on" in item), None
+            (finding for finding in findings.get(drive.id, ()) if "ceiling" in finding or "slower than on" in finding),
+            None,
         )
         if held is not None and drive.portable | ("slower" in held):
             said.append(f"{shown(drive.label)} {held}.")

@@ -136,7 +136,7 @@ class CarryScreen(StageScreen):
         if panel.display and carrying is not None and carrying.event is not None and carrying.event.move:
             move = self.desk.workspace.logbook.move(carrying.event.move)
             drives = {drive.id: drive for drive in self.desk.snapshot.drives}
-            at_work = [drives[item] for item in (move.source_drive, move.target_drive) if item in drives]
+            at_work = [drives[drive_id] for drive_id in (move.source_drive, move.target_drive) if drive_id in drives]
             panel.watch_drives(at_work)
 
     def _show_moves(self) -> None:

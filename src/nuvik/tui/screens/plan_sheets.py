@@ -47,11 +47,9 @@ class BesideSheet(Sheet):
         found = otherwise(self._drafts)
         text.append("\n")
         self.add_title(text, "What they do otherwise" if found else "They move the same libraries to the same drives")
-        for item in found[:_ROWS]:
-            text.append(
-                f"{format_bytes(item.bytes):>9}  {shorten(item.library, _LABEL_CELLS - 12):<{_LABEL_CELLS - 11}}"
-            )
-            text.append("".join(f"{place:>{_FIGURE_CELLS}}" for place in item.places) + "\n")
+        for row in found[:_ROWS]:
+            text.append(f"{format_bytes(row.bytes):>9}  {shorten(row.library, _LABEL_CELLS - 12):<{_LABEL_CELLS - 11}}")
+            text.append("".join(f"{place:>{_FIGURE_CELLS}}" for place in row.places) + "\n")
         if len(found) > _ROWS:
             text.append(f"and {len(found) - _ROWS} more\n", style=palette.quiet)
         return text
@@ -78,12 +76,12 @@ class StandingSheet(Sheet):
         self.add_title(text, shown(self._file_name))
         text.append(f"{plan_headline(list(self._found))}\n\n")
         labels = {drive.id: shown(drive.label) for drive in self.desk.snapshot.drives}
-        for item in self._found:
-            step = item.step
+        for row in self._found:
+            step = row.step
             way = f"{labels.get(step.from_drive, step.from_drive)} → {labels.get(step.to_drive, step.to_drive)}"
             text.append(f"{step.n:>4}  {shorten(step.library, 30):<30}  {way:<20}  ")
-            text.append(f"{item.state:<9}", style=colors[item.state])
-            text.append(f"{item.words}\n", style=palette.text)
+            text.append(f"{row.state:<9}", style=colors[row.state])
+            text.append(f"{row.words}\n", style=palette.text)
         for words in self._left:
             text.append(f"\nleft out: {words}", style=palette.look)
         return text

@@ -144,7 +144,7 @@ class SpeedsScreen(StageScreen):
         others = [drive for drive in self.desk.snapshot.drives if drive.attached]
         beside = next((other for other in others if other.system and other.id != drive.id), None)
         beside = beside or next((other for other in others if other.id != drive.id), None)
-        watched = [item for item in (drive, beside) if item is not None and item.attached]
+        watched = [drive for drive in (drive, beside) if drive is not None and drive.attached]
         self.query_one(TrafficPanel).watch_drives(watched)
         self.query_one("#meaning", Static).update(self._meaning(drive))
         self.query_one("#buy", Static).update(self._buy())

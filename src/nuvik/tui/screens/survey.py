@@ -201,7 +201,7 @@ class SurveyScreen(StageScreen):
         """The marked libraries, else the one at the cursor, join those the user really uses, or leave them."""
         libraries = self.desk.snapshot.libraries
         chosen = [library for library in libraries if library.id in self.desk.marked]
-        chosen = chosen or [item for item in (self._at,) if item is not None and self._view.has_focus]
+        chosen = chosen or [library for library in (self._at,) if library is not None and self._view.has_focus]
         if not chosen:
             return
         joins = not all(library.working_set for library in chosen)

@@ -58,7 +58,9 @@ def verdicts_on(candidates: Sequence[Candidate], snapshot: Snapshot, wishes: Wis
     wishes = wishes or Wishes(whole=True)
     without = Best.of(snapshot, wishes)
     found = [_judge(candidate, without, wishes) for candidate in candidates]
-    return sorted(found, key=lambda item: (-item.saves_s_per_week, item.candidate.price, item.candidate.label))
+    return sorted(
+        found, key=lambda verdict: (-verdict.saves_s_per_week, verdict.candidate.price, verdict.candidate.label)
+    )
 
 
 def _judge(candidate: Candidate, without: Best, wishes: Wishes) -> Verdict:

@@ -80,11 +80,11 @@ class Draft:
         here = self.place_of(library)
         along = [part for part in self.parts_of(library) if self.place_of(part) == here]
         places, targets = dict(self.places), dict(self.targets)
-        for item in (library, *along):
-            places.pop(item.id, None)
-            targets.pop(item.id, None)
-            if drive_id != item.drive:
-                places[item.id] = drive_id
+        for moving in (library, *along):
+            places.pop(moving.id, None)
+            targets.pop(moving.id, None)
+            if drive_id != moving.drive:
+                places[moving.id] = drive_id
         if target_path is not None and drive_id != library.drive:
             targets[library_id] = target_path
         draft = replace(self, places=places, targets=targets)
@@ -281,8 +281,8 @@ class Draft:
             goal, source = self.drive(self.places[library.id]), self.drive(library.drive)
             if (why := why_cannot(library, goal, source)) is not None:
                 found.append(Breach(f"{shown(library.name)} cannot go there: {why}", None, (library.id,)))
-        unmet_before = set(broken(list(self._demands), lambda item: self._libraries[item].drive))
-        for demand in broken(list(self._demands), lambda item: self.place_of(self._libraries[item])):
+        unmet_before = set(broken(list(self._demands), lambda library_id: self._libraries[library_id].drive))
+        for demand in broken(list(self._demands), lambda library_id: self.place_of(self._libraries[library_id])):
             found.append(
                 Breach(f"it is not so that {demand.words}", None, demand.libraries, demand not in unmet_before)
             )

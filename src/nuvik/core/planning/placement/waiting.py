@@ -88,7 +88,7 @@ def waiting_of(placed: Iterable[tuple[Library, Drive]]) -> Estimate:
     total = NOTHING
     for library, drive in placed:
         if library.opens_per_week:
-            cpu_s, read_s = (item * library.opens_per_week for item in _opening(library, drive))
+            cpu_s, read_s = (seconds * library.opens_per_week for seconds in _opening(library, drive))
             doubt = drive.read_doubt
             total += Estimate(cpu_s + read_s / doubt, cpu_s + read_s, cpu_s + read_s * doubt)
     return total
@@ -105,7 +105,7 @@ def change_of(before: Iterable[tuple[Library, Drive]], after: Iterable[tuple[Lib
     for placed, sign in ((before, 1), (after, -1)):
         for library, drive in placed:
             if library.opens_per_week:
-                cpu_s, read_s = (item * library.opens_per_week for item in _opening(library, drive))
+                cpu_s, read_s = (seconds * library.opens_per_week for seconds in _opening(library, drive))
                 saved_s += sign * cpu_s
                 by_drive[drive.id] = (drive, by_drive.get(drive.id, (drive, 0.0))[1] + sign * read_s)
     bounds = [sorted((read_s / drive.read_doubt, read_s * drive.read_doubt)) for drive, read_s in by_drive.values()]

@@ -68,7 +68,7 @@ def differences(before: Snapshot, now: Snapshot) -> list[Difference]:
         else:
             change = Change.GREW if sizes[1] > sizes[0] else Change.SHRANK
         found.append(Difference(change, one.name, one.drive, one.path, *sizes))
-    return sorted(found, key=lambda item: (-abs(item.bytes), item.path))
+    return sorted(found, key=lambda difference: (-abs(difference.bytes), difference.path))
 
 
 @dataclass(frozen=True, slots=True)
