@@ -89,6 +89,9 @@ def main() -> int:
         print(f"{len(chosen)} mutants")
         return 0
     began = time.monotonic()
+    if failing := _failing_unchanged(sorted({test for _, tests in chosen for test in tests})):
+        print(f"Nothing can be said: {failing} with nothing wrong in the sources.")
+        return 2
     missed = _try_all(chosen)
     killed = len(chosen) - len(missed)
     print(f"\n{killed} of {len(chosen)} noticed ({killed / max(1, len(chosen)):.0%}), {time.monotonic() - began:.0f} s")
@@ -109,6 +112,22 @@ def _chosen(words: list[str], sample: int) -> list[tuple[Mutant, tuple[str, ...]
     return random.Random(int(time.time() // _WEEK_S)).sample(every, sample)
 
 
+def _failing_unchanged(tests: list[str]) -> str | None:
+    """The first test file that fails although nothing was made wrong."""
+    with tempfile.TemporaryDirectory(prefix="nuvik-mutants-") as folder:
+        place = _copy_of_the_project(Path(folder) / "plain")
+        file = f"{CORE}/__init__.py"
+        plain = Mutant(file, 0, "nothing", (ROOT / file).read_text(encoding="utf-8"))
+        return _noticed_by(plain, tuple(tests), place)
+
+
+def _copy_of_the_project(place: Path) -> Path:
+    for part in ("src", "tests", "docs/schema"):
+        shutil.copytree(ROOT / part, place / part, ignore=shutil.ignore_patterns("__pycache__"))
+    shutil.copy(ROOT / "pyproject.toml", place)
+    return place
+
+
 def _try_all(chosen: list[tuple[Mutant, tuple[str, ...]]]) -> list[Mutant]:
     """As many at once as there are processors, each in a copy of its own."""
     places: Queue[Path] = Queue()
@@ -116,10 +135,7 @@ def _try_all(chosen: list[tuple[Mutant, tuple[str, ...]]]) -> list[Mutant]:
     with tempfile.TemporaryDirectory(prefix="nuvik-mutants-") as folder:
         workers = os.cpu_count() or 1
         for number in range(workers):
-            place = Path(folder) / str(number)
-            for part in ("src", "tests", "docs/schema"):
-                shutil.copytree(ROOT / part, place / part, ignore=shutil.ignore_patterns("__pycache__"))
-            shutil.copy(ROOT / "pyproject.toml", place)
+            place = _copy_of_the_project(Path(folder) / str(number))
             places.put(place)
 
         def attempt(pair: tuple[Mutant, tuple[str, ...]]) -> None:

@@ -237,7 +237,7 @@ def test_factors_are_learnt_from_few_moves_and_one_wild_one_does_not_matter(true
     learnt = calibrate([*samples, Sample(("a", "b"), 100.0, 1.0, 101.0, 101.0 * wild)])
     known = learnt.of("a", "b")
     assert known.likely == pytest.approx(true, rel=0.12) and learnt.work.likely == pytest.approx(work, rel=0.2)
-    assert learnt.of("b", "a") == learnt.overall and "moves took" in learnt.told
+    assert learnt.of("b", "a") == learnt.overall and "moves took" in learnt.sentence
     assert calibrate([]).of("a", "b").likely == 1.0
 
 

@@ -122,23 +122,23 @@ def add_to(app: typer.Typer) -> None:
 
 
 def _lines(card: Card) -> list[str]:
-    said = [f"{shown(card.path)}"]
+    lines = [f"{shown(card.path)}"]
     if card.name:
-        said.append(f"  is called {shown(card.name)}")
+        lines.append(f"  is called {shown(card.name)}")
     if card.kind:
-        said.append(f"  is of the kind {card.kind}")
+        lines.append(f"  is of the kind {card.kind}")
     if card.opens_per_week is not None:
-        said.append(f"  is opened {card.opens_per_week:g} times a week")
-    said += [f"  stands with {shown(path)}" for path in card.keep_with]
-    said += [f"  stands on another disk than {shown(path)}" for path in card.apart_from]
+        lines.append(f"  is opened {card.opens_per_week:g} times a week")
+    lines += [f"  stands with {shown(path)}" for path in card.keep_with]
+    lines += [f"  stands on another disk than {shown(path)}" for path in card.apart_from]
     if card.collection:
-        said.append(f"  belongs to the collection {shown(card.collection)}")
+        lines.append(f"  belongs to the collection {shown(card.collection)}")
     if card.needs_read_bytes_per_s:
-        said.append(f"  needs at least {format_speed(card.needs_read_bytes_per_s)}")
+        lines.append(f"  needs at least {format_speed(card.needs_read_bytes_per_s)}")
     if card.opening_factor is not None:
-        said.append(f"  opens in {card.opening_factor:.2f} times what its kind usually takes")
-    said += [f"  {words}" for field, words in _FLAGS.values() if getattr(card, field)]
+        lines.append(f"  opens in {card.opening_factor:.2f} times what its kind usually takes")
+    lines += [f"  {words}" for field, words in _FLAGS.values() if getattr(card, field)]
     if not card.movable:
-        said.append(f"  must stay: {shown(card.why_not or 'as its file says')}")
-    said += [f"  has the part {shown(part.path)} ({part.kind})" for part in card.parts]
-    return said if len(said) > 1 else [f"{said[0]}: nothing was told of it."]
+        lines.append(f"  must stay: {shown(card.why_not or 'as its file says')}")
+    lines += [f"  has the part {shown(part.path)} ({part.kind})" for part in card.parts]
+    return lines if len(lines) > 1 else [f"{lines[0]}: nothing was told of it."]

@@ -28,20 +28,20 @@ def add_to(app: typer.Typer) -> None:
         """List the drives: capacity, use, speed and tier, fastest first; with names, all that is known of each."""
         from nuvik.core.views.documents import drive_document
 
-        found = call.workspace.drives.all()
+        chosen = call.workspace.drives.all()
         if names:
-            found = tuple(call.workspace.drives.find(name) for name in names)
+            chosen = tuple(call.workspace.drives.find(name) for name in names)
         if call.as_json:
             findings = call.workspace.drives.findings()
-            documents = [{**drive_document(drive), "findings": findings.get(drive.id, [])} for drive in found]
+            documents = [{**drive_document(drive), "findings": findings.get(drive.id, [])} for drive in chosen]
             call.document("drives", {"drives": documents})
             return
         if names:
-            for drive in found:
+            for drive in chosen:
                 _tell_all(call, drive)
             return
         call.say(f"{'drive':<12}{'usable':>10}{'used':>10}{'free':>10}  {'reads':>10}  tier    what it is")
-        for drive in found:
+        for drive in chosen:
             call.say(_line(drive))
 
     @command(app, "drive")

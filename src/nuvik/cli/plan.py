@@ -92,7 +92,7 @@ def add_to(app: typer.Typer) -> None:
         opened, snapshot = workspace.plan.read(plan), workspace.survey.latest()
         if not snapshot.libraries:
             raise Refused("No library is known yet, so a plan cannot be compared.", next_step="Survey first.")
-        found = workspace.plan.standings(opened, snapshot)
+        standings = workspace.plan.standings(opened, snapshot)
         if call.as_json:
             call.document(
                 "standing",
@@ -104,20 +104,20 @@ def add_to(app: typer.Typer) -> None:
                             "state": standing.state,
                             "words": standing.words,
                         }
-                        for standing in found
+                        for standing in standings
                     ],
                     "landings": document(opened.landings),
-                    "in_words": plan_headline(found),
+                    "in_words": plan_headline(standings),
                 },
             )
         else:
-            call.say(plan_headline(found))
+            call.say(plan_headline(standings))
             say_steps(
                 call,
                 opened,
                 [
                     f"{standing.state}: {standing.words}" if standing.words else str(standing.state)
-                    for standing in found
+                    for standing in standings
                 ],
             )
         if beside is not None:
@@ -130,7 +130,7 @@ def add_to(app: typer.Typer) -> None:
             for words in left:
                 call.say(f"  Left out: {words}.")
             call.say(f"Written to {shown(renew)}. Next: nuvik rehearse {shown(renew)}")
-        elif not still_holds(found):
+        elif not still_holds(standings):
             raise typer.Exit(EXIT_FINDINGS)
 
     @command(app, "rehearse")

@@ -139,11 +139,11 @@ def add_to(app: typer.Typer) -> None:
 
 
 def _say_weights(call: Call, wishes: Wishes) -> None:
-    told = list(wishes.weighed.in_words())
+    weights = list(wishes.weighed.in_words())
     if call.as_json:
-        call.document("weights", {"weights": {name: seconds for name, seconds, _ in told}})
+        call.document("weights", {"weights": {name: seconds for name, seconds, _ in weights}})
         return
-    for name, seconds, says in told:
+    for name, seconds, says in weights:
         call.say(f"  {name:<16} {seconds:>8g} s  {says}")
 
 

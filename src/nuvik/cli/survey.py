@@ -77,14 +77,14 @@ def add_to(app: typer.Typer) -> None:
 
         compared = call.workspace.survey.changes(_moment(since) if since else None)
         rates = call.workspace.survey.growth()
-        found = changes_between(*compared) if compared else []
+        differences = changes_between(*compared) if compared else []
         if call.as_json:
             call.document(
                 "changes",
                 {
                     "since": compared[0].taken_at if compared else None,
                     "until": compared[1].taken_at if compared else None,
-                    "changes": [{**document(change), "bytes": change.bytes} for change in found],
+                    "changes": [{**document(change), "bytes": change.bytes} for change in differences],
                     "growth": {drive: document(rate) for drive, rate in rates.items()},
                 },
             )
@@ -92,8 +92,8 @@ def add_to(app: typer.Typer) -> None:
         if compared is None:
             call.say("There is one survey or none: survey again later, then the two can be compared.")
         else:
-            call.say(f"From {_day(compared[0])} to {_day(compared[1])}: {_sum_of_changes(len(found))}")
-            for drive, total, mine in changes_by_drive(found, compared[1].drives):
+            call.say(f"From {_day(compared[0])} to {_day(compared[1])}: {_sum_of_changes(len(differences))}")
+            for drive, total, mine in changes_by_drive(differences, compared[1].drives):
                 call.say(f"{shown(drive.label)}: {'+' if total >= 0 else '−'}{format_bytes(abs(total))}")
                 for change in mine[:_LISTED]:
                     call.say(f"  {difference_line(change)}")
@@ -112,7 +112,7 @@ def add_to(app: typer.Typer) -> None:
         stop = Stop()
         try:
             with stopping(stop, call):
-                found = call.workspace.survey.twins(_reading, stop)
+                groups = call.workspace.survey.twins(_reading, stop)
         except StopRequested:
             call.aside("nuvik: stopped; nothing was changed.")
             raise typer.Exit(EXIT_STOPPED) from None
@@ -120,12 +120,12 @@ def add_to(app: typer.Typer) -> None:
             sys.stderr.write("\r\x1b[K")
         if call.as_json:
             call.document(
-                "twins", {"twins": [{**document(group), "spare_bytes": group.spare_bytes} for group in found]}
+                "twins", {"twins": [{**document(group), "spare_bytes": group.spare_bytes} for group in groups]}
             )
             return
-        if not found:
+        if not groups:
             call.say("No large file lies on two drives (as far as the last survey saw).")
-        for group in found:
+        for group in groups:
             call.say(f"{format_bytes(group.spare_bytes):>9} spare: {format_count(len(group.files), 'equal file')}")
             for file in group.files:
                 call.say(f"           {shown(file.path)}")

@@ -50,8 +50,8 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     call.say(f"  {len(snapshot.libraries)} libraries on {len(snapshot.drives)} drives. {survey_headline(snapshot)}")
     call.say("2 Speeds")
     budgets = [workspace.drives.budget(drive, quick=True) for drive in snapshot.drives if drive.attached]
-    for found in workspace.drives.gauge(budgets):
-        drive = workspace.drives.find(found.drive)
+    for gauged in workspace.drives.gauge(budgets):
+        drive = workspace.drives.find(gauged.drive)
         call.say(
             f"  {drive.label:<8} reads {format_speed(drive.read_bytes_per_s):>9}, feels like "
             f"{format_duration(drive.felt_load_s):>6}: {drive.tier}"

@@ -167,8 +167,8 @@ def _make_loose(folder: str, now: float) -> None:
         _make_file(place, size, random.Random(path))
         os.utime(place, (now - age_days * _DAY_S, now - age_days * _DAY_S))
     films = os.path.join(folder, *COPIED_BY_HAND[0].split("/"))
-    found = [os.path.join(here, name) for here, _, names in os.walk(films) for name in names]
-    largest = max(sorted(found), key=os.path.getsize)
+    films_made = [os.path.join(here, name) for here, _, names in os.walk(films) for name in names]
+    largest = max(sorted(films_made), key=os.path.getsize)
     copy = os.path.join(folder, *COPIED_BY_HAND[1].split("/")) + os.path.splitext(largest)[1]
     facts = os.stat(largest)
     with open(largest, "rb") as source, open(copy, "wb") as target:

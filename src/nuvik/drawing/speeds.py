@@ -77,8 +77,10 @@ def _of_drive(speeds: Any, small: Any, y: float, drive: Drive) -> None:
     line, mark = _MARKS.get(drive.speed_source, _MARKS["typical"])
     small.plot([10, drive.small_reads_per_s], [y, y], line, color=DAY.text, linewidth=1)
     small.plot([drive.small_reads_per_s], [y], mark, color=DAY.text, markersize=4)
-    said = f"  {drive.small_reads_per_s:,.0f}/s · {drive.tier}, {format_duration(drive.felt_load_s)}"
-    small.annotate(said, (drive.small_reads_per_s, y), va="center", fontsize=7.5, color=DAY.text, annotation_clip=False)
+    words = f"  {drive.small_reads_per_s:,.0f}/s · {drive.tier}, {format_duration(drive.felt_load_s)}"
+    small.annotate(
+        words, (drive.small_reads_per_s, y), va="center", fontsize=7.5, color=DAY.text, annotation_clip=False
+    )
 
 
 def _legend(figure: Any, height: float) -> None:

@@ -89,8 +89,8 @@ def _draw_curve(axes: Any, timeline: Timeline, drive: str, label: str, last: boo
     axes.set_ylim(low - margin, high + margin)
     axes.set_yticks([(low + high) / 2], [f"{label}\nfree space"])
     lowest = timeline.lowest_free_bytes[drive]
-    said = f"  {format_bytes(free[-1])} then\n  lowest {format_bytes(max(0, lowest))}\n  floor {format_bytes(floor)}"
-    axes.annotate(said, (1, 0.5), xycoords="axes fraction", va="center", fontsize=7, color=DAY.text)
+    words = f"  {format_bytes(free[-1])} then\n  lowest {format_bytes(max(0, lowest))}\n  floor {format_bytes(floor)}"
+    axes.annotate(words, (1, 0.5), xycoords="axes fraction", va="center", fontsize=7, color=DAY.text)
     if last:
         axes.xaxis.set_major_formatter(lambda value, _: format_duration(value))
     else:

@@ -63,10 +63,10 @@ class Desk:
         snapshot = snapshot or self.snapshot
         if self._sorted is None or self._sorted[0] is not snapshot:
             self._sorted = (snapshot, {})
-        found = self._sorted[1]
-        if drive_id not in found:
-            found[drive_id] = snapshot.on_drive(drive_id)
-        return found[drive_id]
+        by_drive = self._sorted[1]
+        if drive_id not in by_drive:
+            by_drive[drive_id] = snapshot.on_drive(drive_id)
+        return by_drive[drive_id]
 
     @property
     def lifted(self) -> str | None:

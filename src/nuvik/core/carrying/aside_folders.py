@@ -49,7 +49,7 @@ def make_aside(files: Files, move: Move, role: str) -> None:
     about = os.path.join(folder, ABOUT)
     if files.exists(about):
         return
-    told = {
+    sidecar = {
         "format": "nuvik-aside/1",
         "role": role,
         "says": _SAYS[role],
@@ -60,7 +60,7 @@ def make_aside(files: Files, move: Move, role: str) -> None:
         "made_at": now_text(),
     }
     try:
-        files.write_small(about, json.dumps(told, indent=2) + "\n")
+        files.write_small(about, json.dumps(sidecar, indent=2) + "\n")
     except OSError as fault:
         # A drive without a single free byte is the very one to be emptied: the journal alone must do.
         if fault.errno != errno.ENOSPC or role != "held":

@@ -140,8 +140,8 @@ def _first_loss(now: Inventory, recorded: Entries, problem: Callable[[str, Entry
         return Loss(now.unreadable[0][0], f"cannot be looked at ({now.unreadable[0][1]})", len(now.unreadable), whole)
     if now.special:
         return Loss(now.special[0][0], f"is {now.special[0][1]}", len(now.special), whole)
-    found = [(path, words) for path, entry in now.entries.items() if (words := problem(path, entry))]
-    return Loss(*found[0], len(found), whole) if found else None
+    losses = [(path, words) for path, entry in now.entries.items() if (words := problem(path, entry))]
+    return Loss(*losses[0], len(losses), whole) if losses else None
 
 
 def _unchanged(then: EntryRecord, now: EntryRecord, compare_alteration: bool) -> bool:

@@ -25,7 +25,8 @@ def carrying_lock(state_folder: str, what: str) -> Iterator[None]:
         lock.acquire()
     except Timeout:
         raise Refused(
-            f"Another Nuvik is at work now{_told(holder)}.", next_step="Wait until it is done, or stop that one."
+            f"Another Nuvik is at work now{_holder_words(holder)}.",
+            next_step="Wait until it is done, or stop that one.",
         ) from None
     try:
         with open(holder, "w", encoding="utf-8") as file:
@@ -35,7 +36,7 @@ def carrying_lock(state_folder: str, what: str) -> Iterator[None]:
         lock.release()
 
 
-def _told(holder: str) -> str:
+def _holder_words(holder: str) -> str:
     try:
         with open(holder, encoding="utf-8") as file:
             data = json.load(file)

@@ -71,7 +71,7 @@ def _drives_attached(work: Work, move: Move) -> None:
 
 def _begin(work: Work, move: Move) -> Move:
     undoing = move.undoes is not None
-    found = check_step(
+    findings = check_step(
         work.host,
         work.drives(),
         as_step(move),
@@ -80,8 +80,8 @@ def _begin(work: Work, move: Move) -> Move:
         replaces_link=undoing,
         stop=work.stop,
     )
-    if found.violations:
-        first = found.violations[0]
+    if findings.violations:
+        first = findings.violations[0]
         raise Refused(f"{shown(move.library)} cannot be moved: {first.problem}", next_step=first.mend)
     tether_of(move).prepare(work, move)
     made = missing_folders(work.files, move.target)

@@ -72,7 +72,7 @@ def undo(work: Work, wanted: str) -> Outcome:
         _none_midway(work, besides=move)
         way = way_back(work, move)
         _give_up_planned(work, move)
-        with _faults_told(work, [move]):
+        with _faults_reported(work, [move]):
             if move.state is State.RELEASING:
                 move = carry_move(work, move)
             if way.state is None:
@@ -183,7 +183,7 @@ def _give_up_planned(work: Work, move: Move) -> None:
 
 def _carry_all(work: Work, moves: list[Move]) -> Outcome:
     done: list[Move] = []
-    with _faults_told(work, moves):
+    with _faults_reported(work, moves):
         for move in moves:
             if done and work.stop.asked_after_step:
                 raise Stopped(
@@ -202,7 +202,7 @@ def _carry_all(work: Work, moves: list[Move]) -> Outcome:
 
 
 @contextmanager
-def _faults_told(work: Work, moves: list[Move]) -> Iterator[None]:
+def _faults_reported(work: Work, moves: list[Move]) -> Iterator[None]:
     """Whatever ends a run early is told in words, kept with the move it befell, and reported as `stopped`."""
     try:
         yield

@@ -37,24 +37,24 @@ def check_step(
     link to the source, as when a move is taken back. `without` are folders in it that an earlier step will have moved
     away. Raises StopRequested.
     """
-    found = Findings(step)
-    source_drive, target_drive = check_drives(found, drives)
-    if found.violations or source_drive is None or target_drive is None:
-        return found
-    check_places(found, host, state_folder, source_drive, target_drive, replaces_link)
-    if found.violations:
-        return found
-    inventory = found.inventory = take_inventory(host.files, step.path, stop, without)
-    found.room_bytes = host.room_needed(inventory.sizes, target_drive)
+    findings = Findings(step)
+    source_drive, target_drive = check_drives(findings, drives)
+    if findings.violations or source_drive is None or target_drive is None:
+        return findings
+    check_places(findings, host, state_folder, source_drive, target_drive, replaces_link)
+    if findings.violations:
+        return findings
+    inventory = findings.inventory = take_inventory(host.files, step.path, stop, without)
+    findings.room_bytes = host.room_needed(inventory.sizes, target_drive)
     if fresh:
-        check_same_as_planned(found, inventory)
-    check_contents(found, host, inventory, target_drive.rules)
-    if room and found.room_bytes > target_drive.free_bytes:
-        lacking = found.room_bytes - target_drive.free_bytes
-        found.refuse(
+        check_same_as_planned(findings, inventory)
+    check_contents(findings, host, inventory, target_drive.rules)
+    if room and findings.room_bytes > target_drive.free_bytes:
+        lacking = findings.room_bytes - target_drive.free_bytes
+        findings.refuse(
             f"{target_drive.label} has {format_bytes(target_drive.free_bytes)} free and "
-            f"{shown(step.library)} needs {format_bytes(found.room_bytes)} there.",
+            f"{shown(step.library)} needs {format_bytes(findings.room_bytes)} there.",
             f"Free {format_bytes(lacking)} more, or choose a drive with room.",
             target_drive.id,
         )
-    return found
+    return findings

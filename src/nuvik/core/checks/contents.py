@@ -18,10 +18,10 @@ _SYSTEM_XATTRS = ("security.selinux", "com.apple.provenance")
 """Attributes that the system itself sets on every file; it sets them anew at the new place."""
 
 
-def check_same_as_planned(found: Findings, inventory: Inventory) -> None:
-    step = found.step
+def check_same_as_planned(findings: Findings, inventory: Inventory) -> None:
+    step = findings.step
     if (inventory.bytes, inventory.files) != (step.bytes, step.files):
-        found.refuse(
+        findings.refuse(
             f"{shown(step.library)} changed since the plan was made: "
             f"{format_count(step.files, 'file')}, {step.bytes:,} bytes then; "
             f"{format_count(inventory.files, 'file')}, {inventory.bytes:,} bytes now.",
@@ -29,18 +29,18 @@ def check_same_as_planned(found: Findings, inventory: Inventory) -> None:
         )
 
 
-def check_contents(found: Findings, host: Host, inventory: Inventory, rules: FileSystem) -> None:
+def check_contents(findings: Findings, host: Host, inventory: Inventory, rules: FileSystem) -> None:
     """Everything that cannot be carried, or not preserved at the target, is refused by name."""
-    step = found.step
+    step = findings.step
     for problem, mend in _content_problems(host, inventory, rules):
-        found.refuse(f"{problem}.", mend)
+        findings.refuse(f"{problem}.", mend)
     if not rules.permissions:
-        found.notes.append(
+        findings.notes.append(
             f"{rules.name} keeps no permissions: Nuvik remembers those of {shown(step.library)} "
             "and sets them again if you take the move back."
         )
     if rewritten := sum(entry.carried_link is not None for entry in inventory.entries.values()):
-        found.notes.append(
+        findings.notes.append(
             f"{format_count(rewritten, 'link')} of {shown(step.library)} that lead out of it "
             "will name their goal in full, so that they still lead there."
         )

@@ -8,44 +8,46 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.names import shown
 
 
-def check_drives(found: Findings, drives: tuple[Drive, ...]) -> tuple[Drive | None, Drive | None]:
-    step, by_id = found.step, {drive.id: drive for drive in drives}
+def check_drives(findings: Findings, drives: tuple[Drive, ...]) -> tuple[Drive | None, Drive | None]:
+    step, by_id = findings.step, {drive.id: drive for drive in drives}
     for identifier in (step.from_drive, step.to_drive):
         drive = by_id.get(identifier)
         if drive is None:
-            found.refuse(f"There is no drive {shown(identifier)}.", "“nuvik drives” lists the drives.")
+            findings.refuse(f"There is no drive {shown(identifier)}.", "“nuvik drives” lists the drives.")
         elif not drive.attached:
-            found.refuse(f"{drive.label} is away.", f"Attach {drive.label}.", drive.id)
+            findings.refuse(f"{drive.label} is away.", f"Attach {drive.label}.", drive.id)
     for path, identifier in ((step.path, step.from_drive), (step.target_path, step.to_drive)):
         holding = drive_holding(drives, path)
         if holding is None:
-            found.refuse(f"{shown(path)} lies on no drive of this computer.", "“nuvik drives” lists the drives.")
+            findings.refuse(f"{shown(path)} lies on no drive of this computer.", "“nuvik drives” lists the drives.")
         elif holding.id != identifier:
-            found.refuse(f"{shown(path)} lies on {holding.label}, not on {shown(identifier)}.", "Make the plan again.")
+            findings.refuse(
+                f"{shown(path)} lies on {holding.label}, not on {shown(identifier)}.", "Make the plan again."
+            )
     if step.from_drive == step.to_drive:
-        found.refuse(
+        findings.refuse(
             f"{shown(step.library)} lies on {shown(step.to_drive)} already; moving it there frees nothing.",
             "Choose another drive.",
         )
     source, target = by_id.get(step.from_drive), by_id.get(step.to_drive)
     for drive in (source, target):
         if drive is not None and drive.read_only:
-            found.refuse(f"{drive.label} is read-only.", "Choose another drive, or mount it for writing.", drive.id)
+            findings.refuse(f"{drive.label} is read-only.", "Choose another drive, or mount it for writing.", drive.id)
     if source is not None and target is not None and source.id != target.id:
-        _check_shared(found, source, target)
+        _check_shared(findings, source, target)
     return source, target
 
 
-def _check_shared(found: Findings, source: Drive, target: Drive) -> None:
+def _check_shared(findings: Findings, source: Drive, target: Drive) -> None:
     """Two volumes of one container have one free space; two of one disk take turns and fail together."""
     if source.shares_space_with(target):
-        found.refuse(
+        findings.refuse(
             f"{source.label} and {target.label} take from one free space; moving between them frees nothing.",
             "Choose a drive on another disk.",
             target.id,
         )
     elif source.shares_disk_with(target):
-        found.notes.append(
+        findings.notes.append(
             f"{source.label} and {target.label} lie on one disk: nothing becomes free on the disk, it "
             "takes longer, and if it fails both are lost."
         )

@@ -12,67 +12,71 @@ from nuvik.core.model.paths import is_within, parents
 
 
 def check_places(
-    found: Findings, host: Host, state_folder: str, source_drive: Drive, target_drive: Drive, replaces_link: bool
+    findings: Findings, host: Host, state_folder: str, source_drive: Drive, target_drive: Drive, replaces_link: bool
 ) -> None:
-    step, files = found.step, host.files
+    step, files = findings.step, host.files
     source, target, name = step.path, step.target_path, shown(step.path)
     if not files.exists(source):
-        found.refuse(f"Nothing lies at {name}.", "Survey again and make the plan again.")
+        findings.refuse(f"Nothing lies at {name}.", "Survey again and make the plan again.")
         return
     if files.is_link(source):
-        found.refuse(
+        findings.refuse(
             f"{name} is a link; what it leads to lies at {shown(os.path.realpath(source))}.", "Move that instead."
         )
         return
     if os.path.realpath(source) != source:
-        found.refuse(
+        findings.refuse(
             f"{name} is reached through a link; it really lies at {shown(os.path.realpath(source))}.",
             "Name the real place.",
         )
         return
     if reason := host.why_protected(source):
-        found.refuse(f"{name} must not be moved: {reason}.", "Choose a library inside it.")
+        findings.refuse(f"{name} must not be moved: {reason}.", "Choose a library inside it.")
     state = os.path.realpath(state_folder)
     if is_within(state, source) or is_within(source, state):
-        found.refuse(
+        findings.refuse(
             f"{name} holds Nuvik's own journal.", "Choose another library, or keep the journal elsewhere (--state)."
         )
     if is_within(target, source):
-        found.refuse(f"The target {shown(target)} lies inside {name} itself.", "Choose a place outside it.")
+        findings.refuse(f"The target {shown(target)} lies inside {name} itself.", "Choose a place outside it.")
     elif is_within(source, target):
-        found.refuse(f"{name} lies inside the target {shown(target)}.", "Choose another place.")
+        findings.refuse(f"{name} lies inside the target {shown(target)}.", "Choose another place.")
     elif is_within(target, state):
-        found.refuse(f"{shown(target)} lies in the folder of Nuvik's journal.", "Choose another place.")
+        findings.refuse(f"{shown(target)} lies in the folder of Nuvik's journal.", "Choose another place.")
     elif files.exists(target) and not (replaces_link and files.is_link(target) and files.read_link(target) == source):
-        found.refuse(f"Something lies at {shown(target)} already.", "Choose another place, or move that away first.")
-    _check_way(found, host, target, target_drive)
+        findings.refuse(f"Something lies at {shown(target)} already.", "Choose another place, or move that away first.")
+    _check_way(findings, host, target, target_drive)
     if step.tether.leaves_link and not source_drive.rules.symlinks:
-        found.refuse(
+        findings.refuse(
             f"{source_drive.label} is {source_drive.rules.name}, which cannot hold the link that would keep the old "
             "path working.",
             "Programs would not find it: it has to stay for now.",
             source_drive.id,
         )
     if users := host.used_by(source):
-        found.refuse(
+        findings.refuse(
             f"{name} is in use by {users[0]}" + (f" and {len(users) - 1} more." if len(users) > 1 else "."),
             "Close it and try again.",
         )
 
 
-def _check_way(found: Findings, host: Host, target: str, drive: Drive) -> None:
+def _check_way(findings: Findings, host: Host, target: str, drive: Drive) -> None:
     """The folders above the target must be real folders on the target drive, or be free to be made."""
     for folder in parents(target):
         if not is_within(folder, drive.path):
             break
         if not host.files.exists(folder):
             if problem := drive.rules.why_not_name(os.path.basename(folder)):
-                found.refuse(f"The folder {shown(folder)} cannot be made: {problem}.", "Choose another place.")
+                findings.refuse(f"The folder {shown(folder)} cannot be made: {problem}.", "Choose another place.")
             continue
         if host.files.is_link(folder) or not host.files.is_folder(folder):
-            found.refuse(f"{shown(folder)} is no plain folder.", "Choose another place.")
+            findings.refuse(f"{shown(folder)} is no plain folder.", "Choose another place.")
         elif os.path.realpath(folder) != folder:
-            found.refuse(f"{shown(folder)} is reached through a link.", f"Name it {shown(os.path.realpath(folder))}.")
+            findings.refuse(
+                f"{shown(folder)} is reached through a link.", f"Name it {shown(os.path.realpath(folder))}."
+            )
         elif not os.access(folder, os.W_OK):
-            found.refuse(f"{shown(folder)} may not be written to.", "Choose another place, or get the right to write.")
+            findings.refuse(
+                f"{shown(folder)} may not be written to.", "Choose another place, or get the right to write."
+            )
         break

@@ -120,11 +120,11 @@ class _Node:
 def _nodes(lsblk: str) -> tuple[dict[str, _Node], list[str]]:
     """By device path. A device that stands on several disks is listed under each; the disks are joined."""
     try:
-        told = json.loads(lsblk)
+        answer = json.loads(lsblk)
     except ValueError:
-        told = None
+        answer = None
     nodes: dict[str, _Node] = {}
-    waiting = [(entry, "") for entry in entries(told.get("blockdevices") if isinstance(told, dict) else None)]
+    waiting = [(entry, "") for entry in entries(answer.get("blockdevices") if isinstance(answer, dict) else None)]
     while waiting:
         entry, disk = waiting.pop()
         path = shown_text(entry.get("path")) or f"/dev/{shown_text(entry.get('kname'))}"
@@ -299,13 +299,13 @@ class LinuxSystem:
 
     def temperature_c(self, disks: Iterable[str]) -> float | None:
         """The warmest of these disks, from the kernel's hardware monitors (nvme, drivetemp); None where none tells."""
-        found = []
+        readings = []
         for disk in disks:
             for file in Path(SYS, "block", disk, "device").glob("**/hwmon*/temp1_input"):
                 text = _read(str(file)).strip()
                 if text.lstrip("-").isdecimal():
-                    found.append(int(text) / 1000)
-        return max(found, default=None)
+                    readings.append(int(text) / 1000)
+        return max(readings, default=None)
 
 
 def _lsblk() -> tuple[str, str]:
@@ -328,14 +328,14 @@ def _lsblk() -> tuple[str, str]:
 
 def _uuids(mountinfo: str) -> dict[str, str]:
     """The identities of mounted volumes by device, from the links that the system keeps, else from the volume."""
-    found: dict[str, str] = {}
+    uuids: dict[str, str] = {}
     folder = "/dev/disk/by-uuid"
     for name in _names(folder):
-        found[os.path.realpath(os.path.join(folder, name))] = name
+        uuids[os.path.realpath(os.path.join(folder, name))] = name
     for mount in _mounts(mountinfo):
-        if mount.source.startswith("/dev/") and mount.source not in found:
-            found[mount.source] = _uuid_by_blkid(mount.source)
-    return found
+        if mount.source.startswith("/dev/") and mount.source not in uuids:
+            uuids[mount.source] = _uuid_by_blkid(mount.source)
+    return uuids
 
 
 def _uuid_by_blkid(device: str) -> str:

@@ -130,14 +130,14 @@ class LocalHost:
         listing = self._system.listing()
         mounted = [volume for volume in listing.volumes if volume.mount_points]
         usages = self._meter.ask(volume.mount_points[0] for volume in mounted)
-        found: list[Drive] = []
+        drives: list[Drive] = []
         taken: set[str] = set()
         for volume in sorted(listing.volumes, key=_by_place):
             usage = usages[volume.mount_points[0]] if volume.mount_points else None
             drive = self._drive(volume, usage, taken, listing.findings)
-            found.append(drive)
+            drives.append(drive)
             taken.add(drive.id)
-        return fastest_first(found)
+        return fastest_first(drives)
 
     def _drive(self, volume: Volume, usage: Usage | str | None, taken: set[str], findings: tuple[str, ...]) -> Drive:
         point = volume.mount_points[0] if volume.mount_points else ""
@@ -145,9 +145,9 @@ class LocalHost:
         medium = "network" if volume.network else _common(disk.medium for disk in volume.disks)
         typical = medium_of(medium)
         label = _label_of(volume, point)
-        told = usage if isinstance(usage, Usage) else None
-        size = volume.bytes or (told.offered_bytes if told else 0)
-        usable = told.used_bytes + told.available_bytes if told else size
+        known_usage = usage if isinstance(usage, Usage) else None
+        size = volume.bytes or (known_usage.offered_bytes if known_usage else 0)
+        usable = known_usage.used_bytes + known_usage.available_bytes if known_usage else size
         trouble = (usage,) if isinstance(usage, str) else ()
         unknown = findings if not volume.disks and not volume.network else ()
         return Drive(
@@ -159,13 +159,13 @@ class LocalHost:
             link=_common(disk.link for disk in volume.disks),
             best_link=_common(disk.best_link for disk in volume.disks),
             filesystem=_filesystem_of(volume),
-            cluster_bytes=volume.cluster_bytes or (told.cluster_bytes if told else 4096),
+            cluster_bytes=volume.cluster_bytes or (known_usage.cluster_bytes if known_usage else 4096),
             portable=any(disk.portable for disk in volume.disks),
-            attached=told is not None,
+            attached=known_usage is not None,
             system=point == os.path.abspath(os.sep) or at_home,
             capacity_bytes=size,
             usable_bytes=usable,
-            used_bytes=told.used_bytes if told else 0,
+            used_bytes=known_usage.used_bytes if known_usage else 0,
             headroom_bytes=int(usable * DEFAULT_HEADROOM_SHARE),
             read_bytes_per_s=typical.read_bytes_per_s,
             write_bytes_per_s=typical.write_bytes_per_s,
@@ -177,7 +177,7 @@ class LocalHost:
             model=", ".join(dict.fromkeys(disk.model for disk in volume.disks if disk.model)),
             device=volume.device,
             disk_bytes=sum(disk.bytes or 0 for disk in volume.disks) or None,
-            filesystem_bytes=told.offered_bytes if told else None,
+            filesystem_bytes=known_usage.offered_bytes if known_usage else None,
             read_only=volume.read_only,
             findings=(*volume.findings, *trouble, *unknown),
         )
@@ -187,17 +187,17 @@ class LocalHost:
 
     def counters(self, drives: Iterable[Drive]) -> dict[str, Counters]:
         try:
-            told = psutil.disk_io_counters(perdisk=True, nowrap=False) or {}
+            by_disk = psutil.disk_io_counters(perdisk=True, nowrap=False) or {}
         except (OSError, RuntimeError):
             return {}
-        found = {}
+        by_drive = {}
         for drive in drives:
-            names = [name for name in _counter_names(drive) if name in told] if drive.attached else []
+            names = [name for name in _counter_names(drive) if name in by_disk] if drive.attached else []
             if names:
-                found[drive.id] = Counters(
-                    sum(told[name].read_bytes for name in names), sum(told[name].write_bytes for name in names)
+                by_drive[drive.id] = Counters(
+                    sum(by_disk[name].read_bytes for name in names), sum(by_disk[name].write_bytes for name in names)
                 )
-        return found
+        return by_drive
 
     # -- folders -------------------------------------------------------------------------------------------
 

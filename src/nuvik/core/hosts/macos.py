@@ -86,25 +86,25 @@ def parse_macos(disks: bytes, infos: Mapping[str, bytes], profile: str) -> Listi
 
 def volume_identifiers(disks: bytes) -> list[str]:
     """The identifiers of all volumes in `diskutil list -plist`: partitions, and the volumes of containers."""
-    found = []
+    identifiers = []
     for disk in entries((_plist(disks) or {}).get("AllDisksAndPartitions")):
         for part in [*entries(disk.get("Partitions")), *entries(disk.get("APFSVolumes"))]:
             identifier = shown_text(part.get("DeviceIdentifier"))
             if identifier and shown_text(part.get("Content")) not in ("EFI", "Apple_APFS", "Apple_Boot"):
-                found.append(identifier)
+                identifiers.append(identifier)
         if not disk.get("Partitions") and not disk.get("APFSVolumes") and disk.get("VolumeName"):
-            found.append(shown_text(disk.get("DeviceIdentifier")))  # a whole disk that is one volume
-    return found
+            identifiers.append(shown_text(disk.get("DeviceIdentifier")))  # a whole disk that is one volume
+    return identifiers
 
 
 def _physical_stores(listed: Mapping[str, Any]) -> dict[str, str]:
     """The physical disk under each container."""
-    found = {}
+    stores = {}
     for disk in entries(listed.get("AllDisksAndPartitions")):
         for store in entries(disk.get("APFSPhysicalStores")):
             part = shown_text(store.get("DeviceIdentifier"))
-            found[shown_text(disk.get("DeviceIdentifier"))] = re.sub(r"s\d+$", "", part)
-    return found
+            stores[shown_text(disk.get("DeviceIdentifier"))] = re.sub(r"s\d+$", "", part)
+    return stores
 
 
 def _volume(identifier: str, info: Mapping[str, Any], disk: Disk) -> Volume | None:
@@ -172,13 +172,13 @@ def _profiled(text: str) -> dict[str, tuple[str, str]] | None:
         return None
     if not isinstance(report, dict):
         return None
-    found: dict[str, tuple[str, str]] = {}
+    profiled: dict[str, tuple[str, str]] = {}
     for group in _REPORTS:
         for item in _items(entries(report.get(group))):
             link = _link_of(group, item)
             for name in _disk_names(item):
-                found[name] = (link, "unknown")
-    return found
+                profiled[name] = (link, "unknown")
+    return profiled
 
 
 def _items(many: Iterable[Mapping[str, Any]], above: Mapping[str, Any] | None = None) -> Iterator[dict[str, Any]]:

@@ -21,7 +21,7 @@ def open_paths() -> list[tuple[str, str]]:
 
     Processes that the system does not let us look into are passed over.
     """
-    found = []
+    opened = []
     for process in psutil.process_iter():
         if process.pid == os.getpid():
             continue
@@ -31,8 +31,8 @@ def open_paths() -> list[tuple[str, str]]:
                 program = f"{shown(process.name())} (process {process.pid})"
             except psutil.Error:
                 continue
-            found += [(path, program) for path in paths]
-    return found
+            opened += [(path, program) for path in paths]
+    return opened
 
 
 def _paths_of(process: psutil.Process) -> list[str]:

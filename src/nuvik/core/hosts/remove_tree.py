@@ -71,13 +71,13 @@ def _remove_files(descent: Descent, folder: str, hook: FileOpHook) -> Iterator[s
     hook.before("look", folder)
     handle = descent.handle
     with os.scandir(handle) as entries:
-        found = sorted((entry.name, entry.is_dir(follow_symlinks=False)) for entry in entries)
-    if found and isinstance(handle, int) and not _may_write(handle):
+        listed = sorted((entry.name, entry.is_dir(follow_symlinks=False)) for entry in entries)
+    if listed and isinstance(handle, int) and not _may_write(handle):
         os.fchmod(handle, _OWNER_MAY_ALL)
-    for name, is_folder in found:
+    for name, is_folder in listed:
         if not is_folder:
             _remove_name(handle, name, os.path.join(folder, name), hook, is_folder=False)
-    return iter([name for name, is_folder in found if is_folder])
+    return iter([name for name, is_folder in listed if is_folder])
 
 
 def _may_write(handle: int) -> bool:

@@ -63,17 +63,17 @@ _REMOVABLE = ("2", "removable")
 def parse_windows(text: str) -> Listing:
     """Volumes from the script's JSON. Never raises: what cannot be read becomes a finding."""
     try:
-        told = json.loads(text)
+        answer = json.loads(text)
     except ValueError:
-        told = None
-    if not isinstance(told, dict):
+        answer = None
+    if not isinstance(answer, dict):
         return Listing(volumes=(), findings=("PowerShell gave no answer that can be read: no drive can be shown.",))
     # PowerShell writes a list of one as the one itself: `entries` takes both.
-    physical = {_word(entry, "DeviceId"): entry for entry in entries(told.get("physical"))}
-    disks = {_word(entry, "Number"): entry for entry in entries(told.get("disks"))}
-    partitions = entries(told.get("partitions"))
-    volumes = [_volume(entry, partitions, disks, physical) for entry in entries(told.get("volumes"))]
-    volumes += [_mapped(entry) for entry in entries(told.get("mapped"))]
+    physical = {_word(entry, "DeviceId"): entry for entry in entries(answer.get("physical"))}
+    disks = {_word(entry, "Number"): entry for entry in entries(answer.get("disks"))}
+    partitions = entries(answer.get("partitions"))
+    volumes = [_volume(entry, partitions, disks, physical) for entry in entries(answer.get("volumes"))]
+    volumes += [_mapped(entry) for entry in entries(answer.get("mapped"))]
     return Listing(volumes=tuple(volume for volume in volumes if volume is not None))
 
 

@@ -51,9 +51,9 @@ def capacity_of(drive: Drive, libraries_bytes: int) -> Capacity:
 
 def where_the_rest_went(capacity: Capacity) -> str:
     """One line from the label's figure to what can be used."""
-    said = f"The label says {format_bytes(capacity.label_bytes, Base.DECIMAL)}"
+    words = f"The label says {format_bytes(capacity.label_bytes, Base.DECIMAL)}"
     if preferred() is Base.BINARY:
-        said += f", which is {format_bytes(capacity.label_bytes)}: makers count in thousands"
+        words += f", which is {format_bytes(capacity.label_bytes)}: makers count in thousands"
     least = capacity.label_bytes * _TOO_LITTLE_TO_TELL
     parts = [
         f"{format_bytes(size)} {what}"
@@ -65,8 +65,8 @@ def where_the_rest_went(capacity: Capacity) -> str:
         if size > least
     ]
     if not parts:
-        return f"{said}, and all of it is yours to use."
-    return f"{said}; {', '.join(parts)}; {format_bytes(capacity.usable_bytes)} are yours to use."
+        return f"{words}, and all of it is yours to use."
+    return f"{words}; {', '.join(parts)}; {format_bytes(capacity.usable_bytes)} are yours to use."
 
 
 def how_full(drive: Drive) -> str | None:

@@ -25,11 +25,11 @@ def size_class(size_bytes: int) -> int:
 
 def classes_of(sizes: Iterable[int]) -> dict[int, int]:
     """How many of these lengths fall in each class."""
-    found: dict[int, int] = {}
+    classes: dict[int, int] = {}
     for size in sizes:
         units = size_class(size)
-        found[units] = found.get(units, 0) + 1
-    return found
+        classes[units] = classes.get(units, 0) + 1
+    return classes
 
 
 def room_bytes(histogram: Mapping[int, int], cluster_bytes: int) -> int:

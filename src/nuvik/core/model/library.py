@@ -151,15 +151,15 @@ class Card:
     """The name of a collection whose libraries are better gathered on one drive."""
     parts: tuple[Part, ...] = ()
 
-    def told_over(self, other: Card) -> Card:
+    def laid_over(self, other: Card) -> Card:
         """This card where it says something, else the other one."""
         plain = Card(path=self.path)
-        said = {
+        fields_given = {
             field.name: getattr(self, field.name)
             for field in fields(self)
             if getattr(self, field.name) != getattr(plain, field.name)
         }
-        return replace(other, **{**said, "path": self.path})
+        return replace(other, **{**fields_given, "path": self.path})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

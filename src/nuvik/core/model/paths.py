@@ -46,8 +46,8 @@ def is_within(path: str, folder: str) -> bool:
 
 def parents(path: str) -> list[str]:
     """Every folder above `path`, nearest first."""
-    found = []
+    folders = []
     while (above := os.path.dirname(path)) != path:
-        found.append(above)
+        folders.append(above)
         path = above
-    return found
+    return folders

@@ -69,5 +69,5 @@ class Snapshot:
 
     def on_drive(self, drive_id: str) -> tuple[Library, ...]:
         """The libraries on one drive, largest first."""
-        found = [library for library in self.libraries if library.drive == drive_id]
-        return tuple(sorted(found, key=lambda library: (-library.bytes, library.name)))
+        libraries = [library for library in self.libraries if library.drive == drive_id]
+        return tuple(sorted(libraries, key=lambda library: (-library.bytes, library.name)))

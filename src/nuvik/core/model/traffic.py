@@ -31,14 +31,14 @@ class Look:
     def since(self, before: Look) -> dict[str, Traffic]:
         """The traffic of each drive between two looks; none when no time passed or a counter went back."""
         seconds = self.at_s - before.at_s
-        found: dict[str, Traffic] = {}
+        traffic: dict[str, Traffic] = {}
         if seconds <= 0:
-            return found
+            return traffic
         for drive, now in self.counters.items():
             then = before.counters.get(drive)
             if then is None or now.read_bytes < then.read_bytes or now.written_bytes < then.written_bytes:
                 continue  # it came back under a new counter
-            found[drive] = Traffic(
+            traffic[drive] = Traffic(
                 (now.read_bytes - then.read_bytes) / seconds, (now.written_bytes - then.written_bytes) / seconds
             )
-        return found
+        return traffic

@@ -63,7 +63,7 @@ class Calibration:
     """For pairs that were never used."""
     work: Factor = Factor()
     """For what the computer takes for each file."""
-    told: str = ""
+    sentence: str = ""
 
     def of(self, source: str, target: str) -> Factor:
         return self.pairs.get((source, target), self.overall)
@@ -82,20 +82,24 @@ def calibrate(samples: Sequence[Sample]) -> Calibration:
     by_pair: dict[tuple[str, str], list[Sample]] = {}
     for sample in samples:
         by_pair.setdefault(sample.pair, []).append(sample)
-    by_pair = {pair: found[-_FITTED_MOVES:] for pair, found in by_pair.items()}
+    by_pair = {pair: pair_samples[-_FITTED_MOVES:] for pair, pair_samples in by_pair.items()}
     work = min(_WORK_FACTORS, key=lambda tried: (_badness(by_pair, tried), abs(math.log(tried))))
-    factors = {pair: _best(found, work)[1] for pair, found in by_pair.items()}
-    off = {pair: [_off(sample, factors[pair], work) for sample in found] for pair, found in by_pair.items()}
+    factors = {pair: _best(pair_samples, work)[1] for pair, pair_samples in by_pair.items()}
+    off = {
+        pair: [_off(sample, factors[pair], work) for sample in pair_samples] for pair, pair_samples in by_pair.items()
+    }
     worked = [_off(sample, factors[sample.pair], work) for sample in samples if sample.work_s > sample.drives_s][
         -LAST_MOVES:
     ]
     pairs = {pair: Factor(factors[pair], _bound(off[pair])) for pair in by_pair}
-    return Calibration(pairs, Factor(statistics.median(factors.values())), Factor(work, _bound(worked)), _told(samples))
+    return Calibration(
+        pairs, Factor(statistics.median(factors.values())), Factor(work, _bound(worked)), _sentence(samples)
+    )
 
 
 def _badness(by_pair: Mapping[tuple[str, str], Sequence[Sample]], work: float) -> float:
     """How far all moves are off with this factor for the work, and the best ones for the drives."""
-    return _PRIOR_MOVES * abs(math.log(work)) + sum(_best(found, work)[0] for found in by_pair.values())
+    return _PRIOR_MOVES * abs(math.log(work)) + sum(_best(pair_samples, work)[0] for pair_samples in by_pair.values())
 
 
 def _best(samples: Sequence[Sample], work: float) -> tuple[float, float]:
@@ -122,7 +126,7 @@ def _bound(off: Sequence[float]) -> float:
     return max(_LEAST_OFF, math.exp(statistics.quantiles(map(abs, off), n=4, method="inclusive")[2]))
 
 
-def _told(samples: Iterable[Sample]) -> str:
+def _sentence(samples: Iterable[Sample]) -> str:
     """For example “the last 12 moves took 0.94 to 1.08 of what was foreseen”."""
     ratios = [sample.actual_s / sample.expected_s for sample in samples if sample.expected_s > _TOO_SHORT_S][
         -LAST_MOVES:

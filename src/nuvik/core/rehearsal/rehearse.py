@@ -55,12 +55,15 @@ def check_plan(
             if is_within(earlier_step.path, step.path) and earlier_step.path != step.path
         )
         looked_at = _where_it_lies_now(step, earlier)
-        found = check_step(host, drives, looked_at, state_folder, room=False, without=gone, stop=stop)
-        findings[step.n] = replace(found, step=step)
-    violations = [*_across_steps(plan), *(violation for found in findings.values() for violation in found.violations)]
+        checked = check_step(host, drives, looked_at, state_folder, room=False, without=gone, stop=stop)
+        findings[step.n] = replace(checked, step=step)
+    violations = [
+        *_across_steps(plan),
+        *(violation for checked in findings.values() for violation in checked.violations),
+    ]
     if not plan.steps:
         violations.append(Violation(n=0, library="", problem="The plan has no steps.", mend="Add a move."))
-    notes = [note for found in findings.values() for note in found.notes]
+    notes = [note for checked in findings.values() for note in checked.notes]
     scene = Scene(
         plan=plan,
         drives=drives,
@@ -68,7 +71,7 @@ def check_plan(
         on_trial=on_trial,
         pace=host.pace,
         calibration=calibration,
-        rooms={n: found.room_bytes for n, found in findings.items() if found.room_bytes},
+        rooms={n: checked.room_bytes for n, checked in findings.items() if checked.room_bytes},
     )
     notes += [*_guesses(scene), *_on_the_way(scene), *_landings(plan)]
     return CheckedPlan(scene, tuple(violations), tuple(notes), rates or {})
@@ -114,15 +117,15 @@ def _guesses(scene: Scene) -> list[str]:
 
 def _on_the_way(scene: Scene) -> list[str]:
     """What waits on a drive that could be pulled meanwhile."""
-    found = []
+    notes = []
     for step in scene.plan.steps:
         drive = scene.by_id.get(step.via or "")
         if drive is not None and drive.portable and step.role is Role.TO_STAGING:
-            found.append(
+            notes.append(
                 f"From step {step.n} on {shown(step.library)} waits on {shown(drive.label)}: leave that "
                 "attached until the library has gone on."
             )
-    return found
+    return notes
 
 
 def _landings(plan: Plan) -> list[str]:
@@ -135,12 +138,12 @@ def _landings(plan: Plan) -> list[str]:
 
 def _across_steps(plan: Plan) -> list[Violation]:
     """Two steps must not want one place, nor move one library twice."""
-    found, seen = [], dict[str, int]()
+    violations, seen = [], dict[str, int]()
     for step in plan.steps:
         for path in (step.path, step.target_path):
             waits = step.role is Role.FROM_STAGING and path == step.path
             if path in seen and not waits:
-                found.append(
+                violations.append(
                     Violation(
                         n=step.n,
                         library=step.library,
@@ -149,4 +152,4 @@ def _across_steps(plan: Plan) -> list[Violation]:
                     )
                 )
             seen[path] = step.n
-    return found
+    return violations

@@ -61,11 +61,15 @@ class Scene:
         with a part that opening reads.
         """
         wanted = {
-            one.piece.whole if one.piece is not None else one.id
-            for one, place in self.stands
-            if place == drive_id and (one.piece is None or one.piece.body or one.piece.reads > 0)
+            library.piece.whole if library.piece is not None else library.id
+            for library, place in self.stands
+            if place == drive_id and (library.piece is None or library.piece.body or library.piece.reads > 0)
         }
-        return [one for one, _ in self.stands if one.id in wanted and (one.piece is None or one.piece.body)]
+        return [
+            library
+            for library, _ in self.stands
+            if library.id in wanted and (library.piece is None or library.piece.body)
+        ]
 
     @cached_property
     def stands(self) -> tuple[tuple[Library, str], ...]:

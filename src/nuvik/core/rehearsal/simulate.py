@@ -83,7 +83,7 @@ class _Run:
             waiting_after_s_per_week=plan.waiting_after_s_per_week,
             curves={drive: tuple(curve) for drive, curve in self._curves.items()},
             away=_away(scene),
-            calibration=scene.calibration.told,
+            calibration=scene.calibration.sentence,
         )
 
     # -- events --------------------------------------------------------------------------------------------
@@ -128,7 +128,7 @@ class _Run:
         self._take(step.to_drive, self._room(step))
         lowest.update({sharer: self._free[sharer] for sharer in self._sharing[step.to_drive]})
         for end in self._running:
-            end.lowest.update({one: min(free, end.lowest[one]) for one, free in lowest.items()})
+            end.lowest.update({drive_id: min(free, end.lowest[drive_id]) for drive_id, free in lowest.items()})
         if self._free[target.id] < self._floors[target.id]:
             self._violations.append(_under_floor(step, target, self._floors[target.id] - self._free[target.id]))
         self._likely_s += times.total_s
@@ -192,9 +192,9 @@ class _Waits:
 
     def after(self, step: Step) -> float | None:
         """Seconds a week once this step is done, too."""
-        found = self._at.pop(step.path, None)
-        if self._now_s is not None and found is not None:
-            library, here = found
+        place = self._at.pop(step.path, None)
+        if self._now_s is not None and place is not None:
+            library, here = place
             there = self._drives[step.to_drive]
             self._now_s += waiting_s_per_week(library, there) - waiting_s_per_week(library, here)
             self._at[step.target_path] = (library, there)
@@ -203,15 +203,15 @@ class _Waits:
 
 def _needs(steps: list[Step]) -> dict[int, set[int]]:
     """By number, the steps that must be done before: those that bring a library, or take a part out of it."""
-    found: dict[int, set[int]] = {}
+    needs: dict[int, set[int]] = {}
     for step in steps:
         earlier = [other for other in steps if other.n < step.n]
-        found[step.n] = {
+        needs[step.n] = {
             earlier_step.n
             for earlier_step in earlier
             if earlier_step.target_path == step.path or is_within(earlier_step.path, step.path)
         }
-    return found
+    return needs
 
 
 def _under_floor(step: Step, drive: Drive, lacking: int) -> Violation:

@@ -32,15 +32,15 @@ def possible(
     sources = [used_drive for used_drive in used if any(step.from_drive == used_drive.id for step in scene.plan.steps)]
     holding = {place for _, place in scene.stands}
     attached = [drive for drive in scene.drives if drive.attached and drive.id in holding]
-    found: list[WhatIf] = [Away(drive) for drive in attached if drive.portable]
-    found += [New(Kind.GAME, _NEW_GAME_BYTES), grown(HALF_A_YEAR_WEEKS, rates or {})]
-    found += [Fails(drive) for drive in attached]
-    found += [Slower(used_drive) for used_drive in used]
-    found += [Crumbs(source) for source in sources]
-    found += [Bought(candidate) for candidate in candidates[:_MOST_CANDIDATES]]
+    what_ifs: list[WhatIf] = [Away(drive) for drive in attached if drive.portable]
+    what_ifs += [New(Kind.GAME, _NEW_GAME_BYTES), grown(HALF_A_YEAR_WEEKS, rates or {})]
+    what_ifs += [Fails(drive) for drive in attached]
+    what_ifs += [Slower(used_drive) for used_drive in used]
+    what_ifs += [Crumbs(source) for source in sources]
+    what_ifs += [Bought(candidate) for candidate in candidates[:_MOST_CANDIDATES]]
     if len(scene.plan.steps) > 1:
-        found.append(SideBySide())
-    return found
+        what_ifs.append(SideBySide())
+    return what_ifs
 
 
 def grown(weeks: float, rates: Mapping[str, Growth | None]) -> Grown:

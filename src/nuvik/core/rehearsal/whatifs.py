@@ -54,12 +54,12 @@ def supposed(scene: Scene, what_ifs: Sequence[WhatIf]) -> Scene:
 
 def effects(what_ifs: Sequence[WhatIf], scene: Scene, changed: Scene, after: Timeline) -> tuple[Effect, ...]:
     """What each comes to, beside the same without it; `scene` is the one without any, `after` the timeline with all."""
-    found = []
-    for number, one in enumerate(what_ifs):
+    results = []
+    for number, what_if in enumerate(what_ifs):
         rest = supposed(scene, [*what_ifs[:number], *what_ifs[number + 1 :]])
-        words, bad = one.effect(rest, changed, simulate(rest), after)
-        found.append(Effect(what=one.name, words=words, bad=bad))
-    return tuple(found)
+        words, bad = what_if.effect(rest, changed, simulate(rest), after)
+        results.append(Effect(what=what_if.name, words=words, bad=bad))
+    return tuple(results)
 
 
 def _named(libraries: Sequence[Library]) -> str:
@@ -85,24 +85,26 @@ class Away(WhatIf):
         gone = changed.not_opening_without(self.drive.id)
         closed = {library.id for library in gone}
         opens = [
-            (one, place)
-            for one, place in changed.stands
-            if one.id not in closed and (one.piece is None or one.piece.body)
+            (standing, place)
+            for standing, place in changed.stands
+            if standing.id not in closed and (standing.piece is None or standing.piece.body)
         ]
-        by_new_path = [one for one, place in opens if one.drive == self.drive.id and place != self.drive.id]
-        stays = [one for one, _ in opens if one not in by_new_path]
+        by_new_path = [
+            standing for standing, place in opens if standing.drive == self.drive.id and place != self.drive.id
+        ]
+        stays = [standing for standing, _ in opens if standing not in by_new_path]
         if not gone and not by_new_path:
             return "everything still opens", False
-        said = f"{format_count(len(gone), 'library', 'libraries')} will not open: {_named(_by_use(gone))}"
-        said = said if gone else "every library still opens"
+        words = f"{format_count(len(gone), 'library', 'libraries')} will not open: {_named(_by_use(gone))}"
+        words = words if gone else "every library still opens"
         if stays and gone:
-            said += f"; {len(stays)} still do, among them {_named(_by_use(stays))}"
+            words += f"; {len(stays)} still do, among them {_named(_by_use(stays))}"
         if by_new_path:
-            said += f"; {_named(by_new_path)} opens only by its new path, since the old one lies there"
+            words += f"; {_named(by_new_path)} opens only by its new path, since the old one lies there"
         used = [step.n for step in changed.plan.steps if self.drive.id in (step.from_drive, step.to_drive)]
         if used:
-            said += f"; it must be attached until {'step' if len(used) == 1 else 'steps'} {_numbers(used)} are done"
-        return said, bool(gone)
+            words += f"; it must be attached until {'step' if len(used) == 1 else 'steps'} {_numbers(used)} are done"
+        return words, bool(gone)
 
 
 def _numbers(numbers: Sequence[int]) -> str:
@@ -121,14 +123,14 @@ class Slower(WhatIf):
         return f"{shown(self.drive.label)} {self.factor:g} times as slow"
 
     def change(self, scene: Scene) -> Scene:
-        one = scene.by_id[self.drive.id]
-        lasting = one.sustained_write_bytes_per_s
+        drive = scene.by_id[self.drive.id]
+        lasting = drive.sustained_write_bytes_per_s
         return scene.with_drive(
             replace(
-                one,
-                read_bytes_per_s=one.read_bytes_per_s / self.factor,
-                write_bytes_per_s=one.write_bytes_per_s / self.factor,
-                small_reads_per_s=one.small_reads_per_s / self.factor,
+                drive,
+                read_bytes_per_s=drive.read_bytes_per_s / self.factor,
+                write_bytes_per_s=drive.write_bytes_per_s / self.factor,
+                small_reads_per_s=drive.small_reads_per_s / self.factor,
                 sustained_write_bytes_per_s=lasting / self.factor if lasting else lasting,
             )
         )
@@ -138,13 +140,14 @@ class Slower(WhatIf):
 
 
 def _longer(plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> str:
-    said = f"carrying takes {format_duration(after.total_s)} instead of {format_duration(before.total_s)}"
+    words = f"carrying takes {format_duration(after.total_s)} instead of {format_duration(before.total_s)}"
     if changed.stands:
         waits = [
-            waiting_of((one, scene.by_id[place]) for one, place in scene.stands).likely for scene in (plain, changed)
+            waiting_of((drive, scene.by_id[place]) for drive, place in scene.stands).likely
+            for scene in (plain, changed)
         ]
-        said += f"; then you wait {format_duration(waits[1])} a week instead of {format_duration(waits[0])}"
-    return said
+        words += f"; then you wait {format_duration(waits[1])} a week instead of {format_duration(waits[0])}"
+    return words
 
 
 @dataclass(frozen=True)
@@ -168,8 +171,8 @@ class Crumbs(WhatIf):
 
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
         files = sum(step.files for step in changed.plan.steps)
-        said = f"{files:,} files to carry: {format_duration(after.total_s)} instead of "
-        return said + format_duration(before.total_s), after.total_s > 1.5 * max(1.0, before.total_s)
+        words = f"{files:,} files to carry: {format_duration(after.total_s)} instead of "
+        return words + format_duration(before.total_s), after.total_s > 1.5 * max(1.0, before.total_s)
 
 
 @dataclass(frozen=True)
@@ -216,10 +219,10 @@ class New(WhatIf):
             largest_file_bytes=0,
             last_used=None,
         )
-        said = (
+        words = (
             f"fits on {where}, leaves {format_bytes(free)} free and opens in {format_duration(opening_s(like, drive))}"
         )
-        return said + ("; without the plan it would not" if now < floor else ""), False
+        return words + ("; without the plan it would not" if now < floor else ""), False
 
 
 @dataclass(frozen=True)
@@ -237,7 +240,7 @@ class Grown(WhatIf):
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
         if not self.per_week:
             return "how fast the drives fill is not known yet: that takes three surveys over a week", False
-        under, said = [], []
+        under, words = [], []
         for drive_id, rate in self.per_week:
             drive = changed.by_id.get(drive_id)
             if drive is None or not drive.attached:
@@ -247,8 +250,8 @@ class Grown(WhatIf):
             if short > 0:
                 under.append(f"{shown(drive.label)} {format_bytes(short)} under its headroom")
             else:
-                said.append(f"{shown(drive.label)} {format_bytes(then)} free")
-        return ", ".join(under or said) or "no drive grows", bool(under)
+                words.append(f"{shown(drive.label)} {format_bytes(then)} free")
+        return ", ".join(under or words) or "no drive grows", bool(under)
 
 
 @dataclass(frozen=True)
@@ -304,19 +307,19 @@ class Fails(WhatIf):
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
         dead = {drive.id for drive in changed.drives if drive.shares_disk_with(self.drive)}
         lost, copied = list[Library](), list[Library]()
-        for one, place in changed.stands:
+        for standing, place in changed.stands:
             if place in dead:
-                kept = changed.on_trial and one.drive not in dead and place != one.drive
-                (copied if kept or _has_copy(one, dead, changed) else lost).append(one)
+                kept = changed.on_trial and standing.drive not in dead and place != standing.drive
+                (copied if kept or _has_copy(standing, dead, changed) else lost).append(standing)
         if not lost and not copied:
             return "nothing that you have lies there", False
         size = format_bytes(sum(library.bytes for library in lost))
-        said = f"{format_count(len(lost), 'library', 'libraries')} lost ({size}): {_named(_by_use(lost))}"
+        words = f"{format_count(len(lost), 'library', 'libraries')} lost ({size}): {_named(_by_use(lost))}"
         if not lost:
-            said = "nothing is lost"
+            words = "nothing is lost"
         if copied:
-            said += f"; {_named(copied)} would be left in a copy elsewhere"
-        return said + ("; no other copy is known of" if lost else ""), bool(lost)
+            words += f"; {_named(copied)} would be left in a copy elsewhere"
+        return words + ("; no other copy is known of" if lost else ""), bool(lost)
 
 
 def _has_copy(library: Library, dead: set[str], scene: Scene) -> bool:

@@ -118,7 +118,7 @@ class SurveyStage:
         known = self.computer.drives() if drives is None else drives
         cards = {card.path: card for card in CardBox(self.computer.database).cards(known)}
         for card in self.computer.host.cards():
-            cards[card.path] = cards[card.path].told_over(card) if card.path in cards else card
+            cards[card.path] = cards[card.path].laid_over(card) if card.path in cards else card
         return tuple(cards.values())
 
     def card(self, path: str, drives: Sequence[Drive] | None = None) -> Card:
@@ -202,5 +202,5 @@ class SurveyStage:
         """Read cards from a TOML file; where one says something, it counts from now on. How many. Raises Refused."""
         cards = read_cards_file(path, os.path.dirname(os.path.abspath(path)))
         known = {card.path: card for card in self.cards()}
-        self.keep_cards(card.told_over(known[card.path]) if card.path in known else card for card in cards)
+        self.keep_cards(card.laid_over(known[card.path]) if card.path in known else card for card in cards)
         return len(cards)

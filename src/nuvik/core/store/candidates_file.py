@@ -128,17 +128,19 @@ def read_candidates(path: str, drives: Sequence[Drive] = ()) -> tuple[Candidate,
     """The candidates in a file, put together from parts where they are to be. Raises Refused with file and line."""
     if not os.path.isfile(path):
         raise Refused(f"There is no file {shown(path)}.", next_step="Name a candidates file; see docs/candidates.md.")
-    told = read_checked(path, _CandidatesEntry, CANDIDATES_FORMAT)
-    ports = [link for name in told.ports if (link := link_of(name)) is not None]
-    found = [_whole(entry, told.currency, ports) for entry in told.drive if _stands_alone(entry, told.case, ports)]
-    found += [
-        _put_together(entry, case, told.currency, ports)
-        for entry in told.drive
-        for case in told.case
+    entries = read_checked(path, _CandidatesEntry, CANDIDATES_FORMAT)
+    ports = [link for name in entries.ports if (link := link_of(name)) is not None]
+    candidates = [
+        _whole(entry, entries.currency, ports) for entry in entries.drive if _stands_alone(entry, entries.case, ports)
+    ]
+    candidates += [
+        _put_together(entry, case, entries.currency, ports)
+        for entry in entries.drive
+        for case in entries.case
         if entry.case is None and entry.port is None and entry.medium in case.takes
     ]
-    found += [_upgraded(entry, told.currency, drives, path) for entry in told.upgrade]
-    return tuple(found)
+    candidates += [_upgraded(entry, entries.currency, drives, path) for entry in entries.upgrade]
+    return tuple(candidates)
 
 
 def _whole(entry: _DriveEntry, currency: str, ports: list[Link]) -> Candidate:

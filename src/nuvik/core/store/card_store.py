@@ -65,23 +65,25 @@ _ON_DRIVE = "drive:"
 def _by_drive(card: Card, drives: list[Drive]) -> Card:
     """The card with the libraries that it names told by their drive and the path on it."""
 
-    def told(path: str) -> str:
-        found = [(point, drive) for drive in drives if (point := drive.holds(path)) is not None]
-        if not found:
+    def by_drive(path: str) -> str:
+        holding = [(point, drive) for drive in drives if (point := drive.holds(path)) is not None]
+        if not holding:
             return path
-        point, drive = max(found, key=lambda pair: len(pair[0]))
+        point, drive = max(holding, key=lambda pair: len(pair[0]))
         return f"{_ON_DRIVE}{drive.id}:{os.path.relpath(path, point)}"
 
-    return replace(card, keep_with=tuple(map(told, card.keep_with)), apart_from=tuple(map(told, card.apart_from)))
+    return replace(
+        card, keep_with=tuple(map(by_drive, card.keep_with)), apart_from=tuple(map(by_drive, card.apart_from))
+    )
 
 
 def _placed(card: Card, places: dict[str, str], path: str) -> Card:
     """The card at its path, with the libraries that it names where they are now."""
 
-    def place(told: str) -> str:
-        drive, _, rest = told.removeprefix(_ON_DRIVE).partition(":")
-        known = told.startswith(_ON_DRIVE) and drive in places
-        return os.path.normpath(os.path.join(places[drive], rest)) if known else told
+    def place(text: str) -> str:
+        drive, _, rest = text.removeprefix(_ON_DRIVE).partition(":")
+        known = text.startswith(_ON_DRIVE) and drive in places
+        return os.path.normpath(os.path.join(places[drive], rest)) if known else text
 
     return replace(
         card, path=path, keep_with=tuple(map(place, card.keep_with)), apart_from=tuple(map(place, card.apart_from))

@@ -249,11 +249,11 @@ def with_speeds(drive: Drive, gauge: GaugeResult) -> Drive:
 
 
 @lru_cache(maxsize=256)
-def _page(key: str, identifier: str, told: str, last: str, seen_at: str, greeted: int) -> Page:
+def _page(key: str, identifier: str, notes: str, last: str, seen_at: str, greeted: int) -> Page:
     return Page(
         key=key,
         id=identifier,
-        notes=from_json(DriveNotes, json.loads(told), "The drive book"),
+        notes=from_json(DriveNotes, json.loads(notes), "The drive book"),
         last=from_json(Drive, json.loads(last), "The drive book"),
         seen_at=seen_at,
         greeted=bool(greeted),

@@ -71,10 +71,10 @@ def plans_in(folder: str) -> list[str]:
     """The names of the plan files in a folder, the newest first; none when it cannot be read."""
     try:
         with os.scandir(folder) as entries:
-            found = [(-entry.stat().st_mtime, entry.name) for entry in entries if entry.name.endswith(PLAN_ENDING)]
+            dated = [(-entry.stat().st_mtime, entry.name) for entry in entries if entry.name.endswith(PLAN_ENDING)]
     except OSError:
         return []
-    return [name for _, name in sorted(found)]
+    return [name for _, name in sorted(dated)]
 
 
 def free_plan_path(folder: str) -> str:

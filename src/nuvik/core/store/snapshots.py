@@ -93,26 +93,26 @@ def moments(database: Database) -> list[str]:
 
 def library_history(database: Database) -> dict[str, list[Sighting]]:
     """What the surveys so far found of each library, by its id, oldest first."""
-    found: dict[str, list[Sighting]] = {}
+    sightings: dict[str, list[Sighting]] = {}
     with database.connect() as connection:
         for row in connection.execute(
             "SELECT library, taken_at, bytes, content, access FROM seen_libraries "
             "JOIN snapshots ON snapshots.id = snapshot ORDER BY taken_at"
         ):
             sighting = Sighting(row["taken_at"], row["bytes"], row["content"], row["access"])
-            found.setdefault(os.fsdecode(row["library"]), []).append(sighting)
-    return found
+            sightings.setdefault(os.fsdecode(row["library"]), []).append(sighting)
+    return sightings
 
 
 def drive_history(database: Database) -> dict[str, list[Sighting]]:
     """How full each drive was at the surveys so far, by its id, oldest first."""
-    found: dict[str, list[Sighting]] = {}
+    sightings: dict[str, list[Sighting]] = {}
     with database.connect() as connection:
         for row in connection.execute(
             "SELECT drive, taken_at, bytes FROM seen_drives JOIN snapshots ON snapshots.id = snapshot ORDER BY taken_at"
         ):
-            found.setdefault(row["drive"], []).append(Sighting(row["taken_at"], row["bytes"]))
-    return found
+            sightings.setdefault(row["drive"], []).append(Sighting(row["taken_at"], row["bytes"]))
+    return sightings
 
 
 def together(before: Snapshot | None, now: Snapshot, roots: tuple[str, ...]) -> Snapshot:

@@ -81,15 +81,15 @@ def parts_of(text: str, library: str) -> tuple[Part, ...]:
 def places_of(text: str, libraries: Iterable[Library]) -> tuple[str, ...]:
     """The paths of libraries from their names or paths with commas between them. Raises BadInput."""
     known = list(libraries)
-    found = []
+    places = []
     for name in filter(None, (word.strip() for word in text.split(","))):
         meant = [library.path for library in known if name in (library.path, library.tether)]
         meant = meant or [library.path for library in known if library.name.casefold() == name.casefold()]
         if len(meant) != 1:
             wrong = "is the name of several libraries" if meant else "is no library that the last survey knows"
             raise BadInput(f"“{shown(name)}” {wrong}.", next_step="Write its name as it is listed, or its path.")
-        found.append(meant[0])
-    return tuple(dict.fromkeys(found))
+        places.append(meant[0])
+    return tuple(dict.fromkeys(places))
 
 
 def card_with_options(card: Card, typed: Mapping[str, Any]) -> Card:

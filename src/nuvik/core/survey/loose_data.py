@@ -25,7 +25,7 @@ def loose_folders(
     """
     taken = {library.path for library in libraries}
     above = {folder for path in taken for folder in parents(path)}
-    found: list[LooseFolder] = []
+    folders: list[LooseFolder] = []
     for tree in trees:
         drive = drive_holding(drives, tree.root.path)
         if drive is None or tree.root.path in taken or any(folder in taken for folder in parents(tree.root.path)):
@@ -36,16 +36,16 @@ def loose_folders(
             if folder.path in taken:
                 continue
             if folder.path in above:
-                _note(found, folder.path, drive, folder.own.bytes, folder.own.files)
+                _note(folders, folder.path, drive, folder.own.bytes, folder.own.files)
                 waiting.extend(folder.below.values())
             else:
-                _note(found, folder.path, drive, folder.extent.bytes, folder.extent.files)
-    return tuple(sorted(found, key=lambda folder: (-folder.bytes, folder.path))[:_LOOSE_FOLDERS])
+                _note(folders, folder.path, drive, folder.extent.bytes, folder.extent.files)
+    return tuple(sorted(folders, key=lambda folder: (-folder.bytes, folder.path))[:_LOOSE_FOLDERS])
 
 
-def _note(found: list[LooseFolder], path: str, drive: Drive, count_bytes: int, files: int) -> None:
+def _note(folders: list[LooseFolder], path: str, drive: Drive, count_bytes: int, files: int) -> None:
     if count_bytes:
-        found.append(LooseFolder(path=path, drive=drive.id, bytes=count_bytes, files=files))
+        folders.append(LooseFolder(path=path, drive=drive.id, bytes=count_bytes, files=files))
 
 
 def large_files(
@@ -60,7 +60,7 @@ def large_files(
             by_drive.setdefault(drive.id, []).extend(
                 (file.bytes, file.path, file.changed_s) for file in tree.root.big_files
             )
-    found = [
+    largest = [
         LargeFile(
             path=path,
             drive=drive_id,
@@ -71,4 +71,4 @@ def large_files(
         for drive_id, files in by_drive.items()
         for size, path, changed_s in nlargest(LARGE_FILES_A_DRIVE, set(files))
     ]
-    return tuple(sorted(found, key=lambda file: (-file.bytes, file.path)))
+    return tuple(sorted(largest, key=lambda file: (-file.bytes, file.path)))

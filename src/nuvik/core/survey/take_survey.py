@@ -51,11 +51,11 @@ def survey(
     Raises Refused when a path is not there or lies on no drive.
     """
     roots = _apart([_root(host, drives, path) for path in paths] or list(host.default_roots()))
-    told = {card.path: card for card in cards}
+    by_path = {card.path: card for card in cards}
     context = Context(host, host.surroundings())
-    trees = size_trees(host, drives, roots, kept_for(told.values()), report, stop)
-    candidates, outside = find_candidates(trees, told, context)
-    trees += size_trees(host, drives, outside, kept_for(told.values()), report, stop)
+    trees = size_trees(host, drives, roots, kept_for(by_path.values()), report, stop)
+    candidates, outside = find_candidates(trees, by_path, context)
+    trees += size_trees(host, drives, outside, kept_for(by_path.values()), report, stop)
     makers = _Makers(host, drives, context, Open(host.open_files()), RecentFiles(context.about.recent), history or {})
     libraries = makers.all(candidates, trees)
     problems = [
@@ -138,11 +138,11 @@ def with_card(library: Library, card: Card) -> Library:
 
 def kept_for(cards: Iterable[Card]) -> list[str]:
     """The folders that must be told apart however deep they lie: those of cards, and their parts."""
-    found = []
+    paths = []
     for card in cards:
-        found.append(card.path)
-        found += [os.path.normpath(os.path.join(card.path, part.path)) for part in card.parts]
-    return found
+        paths.append(card.path)
+        paths += [os.path.normpath(os.path.join(card.path, part.path)) for part in card.parts]
+    return paths
 
 
 def _apart(roots: list[str]) -> list[str]:

@@ -49,7 +49,7 @@ def find_twins(
     for group in _grouped(snapshot.large_files, lambda file: file.bytes):
         groups += _grouped([file for file in group if file.drive in here], lambda file: _ends(host, file))
     total, done = sum(file.bytes for group in groups for file in group), 0
-    found = []
+    all_twins = []
     for group in groups:
         sums: dict[LargeFile, object] = {}
         for file in group:
@@ -57,8 +57,8 @@ def find_twins(
             sums[file] = _whole(host, file, stop)
             done += file.bytes
         for same in _grouped(group, sums.__getitem__):
-            found.append(Twins(same[0].bytes, tuple(sorted(same, key=lambda file: (file.drive, file.path)))))
-    return sorted(found, key=lambda twins: (-twins.spare_bytes, twins.files[0].path))
+            all_twins.append(Twins(same[0].bytes, tuple(sorted(same, key=lambda file: (file.drive, file.path)))))
+    return sorted(all_twins, key=lambda twins: (-twins.spare_bytes, twins.files[0].path))
 
 
 def _grouped(files: Sequence[LargeFile], key: Callable[[LargeFile], object]) -> list[list[LargeFile]]:

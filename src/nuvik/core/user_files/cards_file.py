@@ -99,8 +99,8 @@ def read_cards_file(path: str, base: str, fence: str | None = None) -> tuple[Car
             name: tuple(os.path.normpath(os.path.join(base, other)) for other in getattr(entry, name))
             for name in _OTHERS
         }
-        told = entry.model_dump(exclude={"path", "part", *_OTHERS})
-        cards[place] = Card(path=place, parts=parts, **told, **others)
+        fields = entry.model_dump(exclude={"path", "part", *_OTHERS})
+        cards[place] = Card(path=place, parts=parts, **fields, **others)
     return tuple(cards.values())
 
 

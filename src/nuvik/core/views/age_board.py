@@ -56,11 +56,11 @@ class AgeBoard:
     @property
     def size_ticks(self) -> list[tuple[float, int]]:
         """How far up the round sizes stand: 1 MB, 10 MB, 100 MB …"""
-        found, size = [], _SMALLEST_BYTES
+        ticks, size = [], _SMALLEST_BYTES
         while size <= self.largest_bytes:
-            found.append((self.up_of(size), size))
+            ticks.append((self.up_of(size), size))
             size *= 10
-        return found
+        return ticks
 
     def is_big_and_cold(self, spot: Spot) -> bool:
         return spot.library.bytes >= self.big_bytes and spot.across >= across_of(COLD_AFTER_DAYS)

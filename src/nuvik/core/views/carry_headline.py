@@ -53,10 +53,10 @@ def running_headline(event: Event | None) -> str:
 def progress_line(event: Event) -> str:
     """How far the phase at hand is: share, bytes, speed, time left."""
     done, total, speed = event.done_bytes, event.total_bytes, event.detail.get("bytes_per_s")
-    said = f"{format_bytes(done)} of {format_bytes(total)}"
+    words = f"{format_bytes(done)} of {format_bytes(total)}"
     if speed:
-        said += f" · {format_speed(speed)} · {format_duration(max(0, total - done) / speed)} left"
-    return said
+        words += f" · {format_speed(speed)} · {format_duration(max(0, total - done) / speed)} left"
+    return words
 
 
 def ended_headline(outcome: Outcome, labels: dict[str, str]) -> str:
@@ -96,11 +96,11 @@ def logbook_headline(moves: Sequence[Move]) -> str:
 
 def move_facts(move: Move, labels: dict[str, str]) -> str:
     """One line on a move: where from and to, and expected beside actual."""
-    said = f"{shown(move.source)} → {shown(move.target)}"
+    words = f"{shown(move.source)} → {shown(move.target)}"
     if move.started_at:
-        said += f" · expected {format_duration(move.expected_s)}, took {format_duration(move.actual_s)}"
+        words += f" · expected {format_duration(move.expected_s)}, took {format_duration(move.actual_s)}"
     if move.freed_bytes is not None:
-        said += (
+        words += (
             f" · {format_bytes(move.freed_bytes)} freed on {shown(labels.get(move.source_drive, move.source_drive))}"
         )
-    return said + (f" · {move.problem}" if move.problem else "")
+    return words + (f" · {move.problem}" if move.problem else "")

@@ -69,7 +69,7 @@ def figures(drafts: Sequence[Draft]) -> list[Row]:
 def otherwise(drafts: Sequence[Draft]) -> list[Otherwise]:
     """The libraries and parts that do not stand on the same drive in all drafts, largest first."""
     placed = [_places(draft) for draft in drafts]
-    names = {path: found for placement in placed for path, found in placement.items()}
+    names = {path: rows for placement in placed for path, rows in placement.items()}
     different = []
     for path, (name, size, _) in names.items():
         places = tuple(placement[path][2] if path in placement else _of_whole(placement, path) for placement in placed)

@@ -52,22 +52,22 @@ def _size(draft: Draft) -> str:
 def totals(draft: Draft) -> str:
     """One line that is always true: waiting before → after, moves, bytes, and what becomes free."""
     now, then = draft.waiting
-    said = f"waiting {now.in_words()} → {then.in_words()} a week"
+    words = f"waiting {now.in_words()} → {then.in_words()} a week"
     guessed = [
         shown(drive.label) for drive in draft.drives if drive.id in _used(draft) and drive.speed_source == "typical"
     ]
     if guessed:
-        said += f" ({', '.join(guessed)} never measured)"
-    said += f" · {format_count(len(draft.loads), 'move')} · {_size(draft)}"
+        words += f" ({', '.join(guessed)} never measured)"
+    words += f" · {format_count(len(draft.loads), 'move')} · {_size(draft)}"
     if staged := draft.arranged_quickly.staged_bytes:
-        said += f" · {format_bytes(staged)} of it twice, by way of a third drive"
+        words += f" · {format_bytes(staged)} of it twice, by way of a third drive"
     for drive in draft.drives:
         free = draft.free_then_bytes(drive.id)
         if drive.attached and free != drive.free_bytes:
-            said += f" · {shown(drive.label)} {format_bytes(drive.free_bytes)} → {format_free(free)}"
+            words += f" · {shown(drive.label)} {format_bytes(drive.free_bytes)} → {format_free(free)}"
     if draft.landings:
-        said += f" · new content of {format_count(len(draft.landings), 'kind')} goes elsewhere"
-    return said
+        words += f" · new content of {format_count(len(draft.landings), 'kind')} goes elsewhere"
+    return words
 
 
 def _used(draft: Draft) -> set[str]:
@@ -86,14 +86,14 @@ def consequence(draft: Draft, library: Library, drive_id: str) -> str:
         then = draft.set_down(library.id, drive_id)
     except Refused as refusal:
         return str(refusal)
-    said = (
+    words = (
         f"{shown(library.name)} {shown(here.label)} → {shown(drive.label)}: {format_bytes(library.bytes)}; "
         f"opens in {format_duration(opening_s(library, drive))} instead of "
         f"{format_duration(opening_s(library, here))}; leaves "
         f"{format_free(then.free_then_bytes(drive.id))} on {shown(drive.label)}"
     )
     why = why_cannot(library, drive, draft.drive(library.drive)) if drive.id != library.drive else None
-    return said + (f"; it cannot be: {why}." if why else _new_breach(draft, then))
+    return words + (f"; it cannot be: {why}." if why else _new_breach(draft, then))
 
 
 def goes_to(draft: Draft, library: Library) -> str:

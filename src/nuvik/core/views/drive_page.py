@@ -51,12 +51,12 @@ def drive_page(drive: Drive, libraries_bytes: int, findings: Sequence[str]) -> l
 
 
 def _what(drive: Drive) -> str:
-    said = f"{drive.medium_class.name} on {link_name(drive.link)}"
+    words = f"{drive.medium_class.name} on {link_name(drive.link)}"
     if drive.model:
-        said = f"{shown(drive.model)}, {said}"
+        words = f"{shown(drive.model)}, {words}"
     if drive.portable:
-        said += ", portable"
-    return f"{said}, holds the system" if drive.system else said
+        words += ", portable"
+    return f"{words}, holds the system" if drive.system else words
 
 
 def _when(drive: Drive) -> str:
@@ -68,12 +68,12 @@ def _when(drive: Drive) -> str:
 
 
 def _writes(drive: Drive) -> str:
-    said = format_speed(drive.write_bytes_per_s)
+    words = format_speed(drive.write_bytes_per_s)
     if drive.sustained_write_bytes_per_s and drive.burst_bytes:
-        said += (
+        words += (
             f" for the first {format_bytes(drive.burst_bytes)}, then {format_speed(drive.sustained_write_bytes_per_s)}"
         )
-    return f"{said} ({_SOURCES[drive.write_source]})"
+    return f"{words} ({_SOURCES[drive.write_source]})"
 
 
 def _file_system(drive: Drive) -> list[tuple[str, str]]:

@@ -41,11 +41,11 @@ def difference_line(difference: Difference) -> str:
 
 
 def changes_by_drive(
-    found: Sequence[Difference], drives: Sequence[Drive]
+    every_difference: Sequence[Difference], drives: Sequence[Drive]
 ) -> Iterator[tuple[Drive, int, list[Difference]]]:
     """Each drive on which something changed, with the sum of it."""
     for drive in drives:
-        mine = [difference for difference in found if difference.drive == drive.id]
+        mine = [difference for difference in every_difference if difference.drive == drive.id]
         if mine:
             yield drive, sum(change.bytes for change in mine), mine
 

@@ -76,12 +76,12 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
 
 
 def _size(library: Library) -> str:
-    said = f"{format_bytes(library.bytes)} in {format_count(library.files, 'file')}"
+    words = f"{format_bytes(library.bytes)} in {format_count(library.files, 'file')}"
     if library.folders:
-        said += f" and {format_count(library.folders, 'folder')}"
+        words += f" and {format_count(library.folders, 'folder')}"
     if library.on_disk_bytes != library.bytes:
-        said += f"; {format_bytes(library.on_disk_bytes)} on the disk"
-    return said
+        words += f"; {format_bytes(library.on_disk_bytes)} on the disk"
+    return words
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,7 +98,7 @@ class Inner:
 
 def links_in_words(folder: Folder, most: int) -> list[str]:
     """Links inside a library, those that lead nowhere or out of it first, as `name → goal: out of it`."""
-    found = []
+    ranked = []
     for link in folder.links:
         if not os.path.exists(link.path):
             rank, where = 0, "nowhere"
@@ -106,8 +106,8 @@ def links_in_words(folder: Folder, most: int) -> list[str]:
             rank, where = 2, "within it"
         else:
             rank, where = 1, "out of it"
-        found.append((rank, os.path.relpath(link.path, folder.path), link.goal, where))
-    return [f"{shown(name)} → {shown(goal)}: leads {where}" for _, name, goal, where in sorted(found)[:most]]
+        ranked.append((rank, os.path.relpath(link.path, folder.path), link.goal, where))
+    return [f"{shown(name)} → {shown(goal)}: leads {where}" for _, name, goal, where in sorted(ranked)[:most]]
 
 
 def inside_rows(folder: Folder) -> list[Inner]:

@@ -50,7 +50,7 @@ class Choice:
     def of(self, libraries: Iterable[Library], marked: frozenset[str] = frozenset()) -> list[Library]:
         """The libraries that are shown, in order. A text is looked for on all drives."""
         wanted = self.text.casefold()
-        found = [
+        chosen = [
             library
             for library in libraries
             if (not wanted or wanted in library.name.casefold() or wanted in library.path.casefold())
@@ -59,27 +59,27 @@ class Choice:
             and _has(library, self.only, marked)
         ]
         if self.order is Order.LAST_USE:
-            return sorted(found, key=lambda library: (library.last_used or "", -library.bytes))
+            return sorted(chosen, key=lambda library: (library.last_used or "", -library.bytes))
         if self.order is Order.OPENS:
-            return sorted(found, key=lambda library: (-library.opens_per_week, -library.bytes))
+            return sorted(chosen, key=lambda library: (-library.opens_per_week, -library.bytes))
         if self.order is Order.NAME:
-            return sorted(found, key=lambda library: (library.name.casefold(), library.path))
-        return sorted(found, key=lambda library: (-library.bytes, library.path))
+            return sorted(chosen, key=lambda library: (library.name.casefold(), library.path))
+        return sorted(chosen, key=lambda library: (-library.bytes, library.path))
 
     def in_words(self, shown_count: int, all_count: int) -> str:
         """For example “12 of 45 libraries: games, not used for a year, largest first”."""
-        said = [] if self.kind is None else [f"kind {self.kind}"]
+        phrases = [] if self.kind is None else [f"kind {self.kind}"]
         if self.only is not Only.ALL:
-            said.append(str(self.only))
+            phrases.append(str(self.only))
         if self.text:
-            said.append(f"with “{shown(self.text)}”")
+            phrases.append(f"with “{shown(self.text)}”")
         count = (
             f"{shown_count} of {all_count} libraries"
             if shown_count != all_count
             else format_count(all_count, "library", "libraries")
         )
         order = str(self.order) + ("" if self.order is Order.NAME else " first")
-        return f"{count}: {', '.join([*said, order])}"
+        return f"{count}: {', '.join([*phrases, order])}"
 
 
 def _has(library: Library, only: Only, marked: frozenset[str]) -> bool:
@@ -133,11 +133,11 @@ def marked_in_words(libraries: Iterable[Library], marked: frozenset[str]) -> str
     chosen = [library for library in libraries if library.id in marked]
     if not chosen:
         return ""
-    said = f"{len(chosen)} marked, {format_bytes(sum(library.bytes for library in chosen))}"
+    words = f"{len(chosen)} marked, {format_bytes(sum(library.bytes for library in chosen))}"
     stay = [library for library in chosen if not library.movable]
     if stay:
-        said += f", of which {len(stay)} must stay"
-    return said
+        words += f", of which {len(stay)} must stay"
+    return words
 
 
 def movable_of(libraries: Iterable[Library], marked: frozenset[str]) -> list[Library]:
@@ -157,7 +157,7 @@ def working_set_in_words(libraries: Iterable[Library]) -> str:
         and library.last_used is not None
         and (library.opens_per_week >= 1 or days_since(library.last_used) <= _LATELY_DAYS)
     ]
-    said = (
+    words = (
         f"{format_bytes(sum(library.bytes for library in chosen))} are really used"
         if chosen
         else "nothing is chosen yet"
@@ -165,8 +165,8 @@ def working_set_in_words(libraries: Iterable[Library]) -> str:
     if lately:
         lately.sort(key=lambda library: (-library.opens_per_week, library.path))
         names = ", ".join(shown(library.name) for library in lately[:3])
-        said += f"; used lately and not among them: {names}" + (f" and {len(lately) - 3} more" if lately[3:] else "")
-    return f"{said}; w adds or takes out"
+        words += f"; used lately and not among them: {names}" + (f" and {len(lately) - 3} more" if lately[3:] else "")
+    return f"{words}; w adds or takes out"
 
 
 def may_overrule(library: Library) -> bool:

@@ -14,7 +14,7 @@ def plan_headline(standings: Sequence[Standing]) -> str:
     by_state = {state: [standing.step.n for standing in standings if standing.state is state] for state in StepState}
     if len(by_state[StepState.HOLDS]) == len(standings):
         return f"Nothing that this plan needs changed: {format_count(len(standings), 'step')} to be carried."
-    said = []
+    phrases = []
     for state, words in (
         (StepState.DONE, "done already"),
         (StepState.CHANGED, "changed since"),
@@ -23,8 +23,8 @@ def plan_headline(standings: Sequence[Standing]) -> str:
     ):
         if by_state[state]:
             numbers = ", ".join(map(str, by_state[state][:8])) + (" …" if len(by_state[state]) > 8 else "")
-            said.append(f"{'steps' if len(by_state[state]) > 1 else 'step'} {numbers} {words}")
-    return "; ".join(said)[0].upper() + "; ".join(said)[1:] + "."
+            phrases.append(f"{'steps' if len(by_state[state]) > 1 else 'step'} {numbers} {words}")
+    return "; ".join(phrases)[0].upper() + "; ".join(phrases)[1:] + "."
 
 
 def still_holds(standings: Sequence[Standing]) -> bool:

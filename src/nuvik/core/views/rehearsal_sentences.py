@@ -23,7 +23,7 @@ def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
         return f"Cannot be carried: step {first.n}, {shown(first.library)}: {first.problem}{many}"
     if not timeline.steps:
         return "Nothing to rehearse: set a library down on another drive in Plan first."
-    said = f"Fits. {format_count(len(timeline.steps), 'move')} in {takes(timeline)}."
+    words = f"Fits. {format_count(len(timeline.steps), 'move')} in {takes(timeline)}."
     margins = {
         drive: low - timeline.floor_bytes[drive]
         for drive, low in timeline.lowest_free_bytes.items()
@@ -37,12 +37,12 @@ def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
             if step.lowest_free_bytes[tightest] == timeline.lowest_free_bytes[tightest]
         )
         low = format_bytes(timeline.lowest_free_bytes[tightest])
-        said += f" Lowest point: {low} free on {shown(labels[tightest])} during step {at}."
+        words += f" Lowest point: {low} free on {shown(labels[tightest])} during step {at}."
     arriving = {drive: names for drive, names in timeline.away.items() if names and drive in margins}
     for drive, names in arriving.items():
         many = format_count(len(names), "library", "libraries")
-        said += f" Without {shown(labels[drive])} attached, {many} will not open."
-    return said
+        words += f" Without {shown(labels[drive])} attached, {many} will not open."
+    return words
 
 
 def forecast_line(forecast: Forecast, label: str) -> str:

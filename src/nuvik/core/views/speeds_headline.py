@@ -16,31 +16,31 @@ def speeds_headline(drives: Sequence[Drive], findings: Mapping[str, Sequence[str
     if not attached:
         return "No drive is attached."
     unmeasured = [drive for drive in attached if drive.speed_source != "measured"]
-    said = []
+    sentences = []
     for drive in attached:
         held = next(
             (finding for finding in findings.get(drive.id, ()) if "ceiling" in finding or "slower than on" in finding),
             None,
         )
         if held is not None and drive.portable | ("slower" in held):
-            said.append(f"{shown(drive.label)} {held}.")
+            sentences.append(f"{shown(drive.label)} {held}.")
             break
     if not unmeasured:
         fastest = min(attached, key=lambda drive: drive.felt_load_s)
         slowest = max(attached, key=lambda drive: drive.felt_load_s)
         if fastest.id != slowest.id:
-            said.insert(
+            sentences.insert(
                 0,
                 f"Everything feels {slowest.felt_load_s / fastest.felt_load_s:,.0f} times as slow from "
                 f"{shown(slowest.label)} as from {shown(fastest.label)}.",
             )
-        return " ".join(said) or f"{shown(fastest.label)} is measured: {fastest.tier}."
+        return " ".join(sentences) or f"{shown(fastest.label)} is measured: {fastest.tier}."
     if len(unmeasured) == len(attached):
-        said.insert(0, "No drive was measured here yet: g measures the one at the cursor, G all of them.")
+        sentences.insert(0, "No drive was measured here yet: g measures the one at the cursor, G all of them.")
     else:
         names = ", ".join(shown(drive.label) for drive in unmeasured)
-        said.insert(0, f"Not measured yet: {names}.")
-    return " ".join(said)
+        sentences.insert(0, f"Not measured yet: {names}.")
+    return " ".join(sentences)
 
 
 def gauging_headline(progress: GaugeProgress | None, label: str) -> str:

@@ -13,8 +13,10 @@ from nuvik.core.model.units import format_bytes, format_count
 
 def survey_headline(snapshot: Snapshot) -> str:
     """For example “Kestrel is nearly full: 38 GB free, you asked for 51. Eleven libraries there …”."""
-    said = _how_it_stands(snapshot)
-    return said if snapshot.complete else f"The survey was stopped: what it did not reach may be missing or old. {said}"
+    words = _how_it_stands(snapshot)
+    return (
+        words if snapshot.complete else f"The survey was stopped: what it did not reach may be missing or old. {words}"
+    )
 
 
 def _how_it_stands(snapshot: Snapshot) -> str:
@@ -33,17 +35,17 @@ def _how_it_stands(snapshot: Snapshot) -> str:
             f"Every drive keeps its headroom. Most room: {shown(roomiest.label)}, "
             f"{format_bytes(roomiest.free_bytes)} free."
         )
-    said = f"{shown(shortest.label)} is nearly full: {how_full(shortest)}."
+    words = f"{shown(shortest.label)} is nearly full: {how_full(shortest)}."
     cold = [library for library in snapshot.on_drive(shortest.id) if library.movable and is_cold(library.last_used)]
     if cold:
         many = "libraries" if len(cold) > 1 else "library"
-        said += (
+        words += (
             f" {len(cold)} {many} there ({format_bytes(sum(library.bytes for library in cold))}) "
             f"{'were' if len(cold) > 1 else 'was'} not used for a year."
         )
     elif biggest := next((library for library in snapshot.on_drive(shortest.id) if library.movable), None):
-        said += f" The largest library there is {shown(biggest.name)}, {format_bytes(biggest.bytes)}."
-    return said
+        words += f" The largest library there is {shown(biggest.name)}, {format_bytes(biggest.bytes)}."
+    return words
 
 
 def library_facts(snapshot: Snapshot, library_id: str) -> str:

@@ -66,9 +66,14 @@ class PlanAsking(StageScreen):
     def _offer(self, snapshot: Snapshot, offers: Offers) -> None:
         self.refresh_stage()
         width = max(len(name) for name, _ in offers.values())
-        choices = [(key, f"{name:<{width}}  {recommendation_summary(one)}") for key, (name, one) in offers.items()]
+        choices = [
+            (key, f"{name:<{width}}  {recommendation_summary(recommendation)}")
+            for key, (name, recommendation) in offers.items()
+        ]
         title = "What belongs where: three proposals" if len(offers) > 1 else "What belongs where"
-        contradictions = [contradiction for _, one in offers.values() for contradiction in one.contradictions]
+        contradictions = [
+            contradiction for _, recommendation in offers.values() for contradiction in recommendation.contradictions
+        ]
         if contradictions:
             title = f"{title}\n\n{contradictions[0].in_words()}"
         self.app.push_screen(Menu(title, choices), partial(self._lay, offers, snapshot))
@@ -116,10 +121,10 @@ class PlanAsking(StageScreen):
         choices = [
             (
                 key,
-                f"{shorten(one.name, 24):<24} {format_bytes(one.bytes):>8}  "
-                + consequence_of_swap(draft, hand, [one.id]).partition(": ")[2].rstrip("."),
+                f"{shorten(partner.name, 24):<24} {format_bytes(partner.bytes):>8}  "
+                + consequence_of_swap(draft, hand, [partner.id]).partition(": ")[2].rstrip("."),
             )
-            for key, one in zip(_KEYS, others[:_MOST_CHOICES], strict=False)
+            for key, partner in zip(_KEYS, others[:_MOST_CHOICES], strict=False)
         ]
         ids = dict(zip(_KEYS, [other.id for other in others[:_MOST_CHOICES]], strict=False))
         title = f"Swap {shown(draft.library(hand[0]).name)} with what on {shown(drive.label)}?"

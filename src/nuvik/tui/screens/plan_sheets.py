@@ -39,19 +39,23 @@ class BesideSheet(Sheet):
         )
         for row in figures(self._drafts):
             text.append(f"{row.label:<{_LABEL_CELLS}}", style=palette.quiet)
-            different = len(set(row.figures)) > 1
+            differs = len(set(row.figures)) > 1
             text.append(
                 "".join(f"{figure:>{_FIGURE_CELLS}}" for figure in row.figures) + "\n",
-                style=f"bold {palette.text}" if different else palette.text,
+                style=f"bold {palette.text}" if differs else palette.text,
             )
-        found = otherwise(self._drafts)
+        different_rows = otherwise(self._drafts)
         text.append("\n")
-        self.add_title(text, "What they do otherwise" if found else "They move the same libraries to the same drives")
-        for row in found[:_ROWS]:
-            text.append(f"{format_bytes(row.bytes):>9}  {shorten(row.library, _LABEL_CELLS - 12):<{_LABEL_CELLS - 11}}")
-            text.append("".join(f"{place:>{_FIGURE_CELLS}}" for place in row.places) + "\n")
-        if len(found) > _ROWS:
-            text.append(f"and {len(found) - _ROWS} more\n", style=palette.quiet)
+        self.add_title(
+            text, "What they do otherwise" if different_rows else "They move the same libraries to the same drives"
+        )
+        for other in different_rows[:_ROWS]:
+            text.append(
+                f"{format_bytes(other.bytes):>9}  {shorten(other.library, _LABEL_CELLS - 12):<{_LABEL_CELLS - 11}}"
+            )
+            text.append("".join(f"{place:>{_FIGURE_CELLS}}" for place in other.places) + "\n")
+        if len(different_rows) > _ROWS:
+            text.append(f"and {len(different_rows) - _ROWS} more\n", style=palette.quiet)
         return text
 
 
@@ -61,9 +65,9 @@ class StandingSheet(Sheet):
     BINDINGS = [Binding("escape,q", "dismiss", "close"), Binding("enter", "lay", "lay it on the table")]
     FOOT = "Enter lays it on the table as far as it can be · Esc leaves the table as it is"
 
-    def __init__(self, desk: Desk, name: str, found: Sequence[Standing], draft: Draft, left: Sequence[str]) -> None:
+    def __init__(self, desk: Desk, name: str, standings: Sequence[Standing], draft: Draft, left: Sequence[str]) -> None:
         super().__init__(desk)
-        self._file_name, self._found, self._draft, self._left = name, found, draft, left
+        self._file_name, self._standings, self._draft, self._left = name, standings, draft, left
 
     def words(self) -> Text:
         text, palette = Text(), palette_of(self.app.theme)
@@ -74,9 +78,9 @@ class StandingSheet(Sheet):
             StepState.DOUBTFUL: palette.broken,
         }
         self.add_title(text, shown(self._file_name))
-        text.append(f"{plan_headline(list(self._found))}\n\n")
+        text.append(f"{plan_headline(list(self._standings))}\n\n")
         labels = {drive.id: shown(drive.label) for drive in self.desk.snapshot.drives}
-        for row in self._found:
+        for row in self._standings:
             step = row.step
             way = f"{labels.get(step.from_drive, step.from_drive)} → {labels.get(step.to_drive, step.to_drive)}"
             text.append(f"{step.n:>4}  {shorten(step.library, 30):<30}  {way:<20}  ")

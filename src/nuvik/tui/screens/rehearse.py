@@ -121,10 +121,10 @@ class RehearseScreen(StageScreen):
 
         self.in_background(check, partial(self._take, draft, on_trial), group="check")
 
-    def _take(self, draft: Draft, on_trial: bool, found: tuple[Plan, CheckedPlan]) -> None:
+    def _take(self, draft: Draft, on_trial: bool, result: tuple[Plan, CheckedPlan]) -> None:
         self._checking = None
         if self.desk.draft is draft and self.desk.on_trial is on_trial:  # else it was looked at for nothing
-            self.desk.plan, self.desk.checked = found
+            self.desk.plan, self.desk.checked = result
             self.desk.timeline = None
             self.refresh_stage()
 

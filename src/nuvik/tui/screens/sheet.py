@@ -86,10 +86,10 @@ class ChangesSheet(Sheet):
             self.add_title(
                 text, "Since the survey before, today" if when == "today" else f"Since the survey {when} ago"
             )
-            found = changes_between(*compared)
-            if not found:
+            differences = changes_between(*compared)
+            if not differences:
                 text.append("No library changed its size.\n")
-            for drive, total, mine in changes_by_drive(found, compared[1].drives):
+            for drive, total, mine in changes_by_drive(differences, compared[1].drives):
                 sign = "+" if total >= 0 else "−"
                 text.append(f"\n{shown(drive.label)}  {sign}{format_bytes(abs(total))}\n", style="bold")
                 for change in mine[:_ROWS]:
@@ -162,12 +162,12 @@ class LooseSheet(Sheet):
 
     def _find_twins(self) -> None:
         try:
-            found = self.desk.workspace.survey.twins(self._told, self._stop)
+            groups = self.desk.workspace.survey.twins(self._report, self._stop)
         except StopRequested:
             return
-        self.app.call_from_thread(self._found, found)
+        self.app.call_from_thread(self._show_twins, groups)
 
-    def _told(self, file: LargeFile, done_bytes: int, total_bytes: int) -> None:
+    def _report(self, file: LargeFile, done_bytes: int, total_bytes: int) -> None:
         words = f"reading {shorten(file.path, 60)}: {done_bytes / max(1, total_bytes):.0%}"
         self.app.call_from_thread(partial(self._follow, words))
 
@@ -175,8 +175,8 @@ class LooseSheet(Sheet):
         self._reading = words
         self._draw()
 
-    def _found(self, found: list[Twins]) -> None:
-        self._twins, self._reading = found, ""
+    def _show_twins(self, groups: list[Twins]) -> None:
+        self._twins, self._reading = groups, ""
         self._draw()
 
     def _draw(self) -> None:

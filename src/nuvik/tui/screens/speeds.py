@@ -175,8 +175,8 @@ class SpeedsScreen(StageScreen):
             for drive in drives:
                 stands = drive.id == library.drive
                 seconds = times[drive.id]
-                said = f"{'▸' if stands else ''}{seconds:,.{1 if seconds < 10 else 0}f} s"
-                text.append(f"{said:>{_DRIVE_CELLS}}", style=f"bold {palette.text}" if stands else palette.quiet)
+                words = f"{'▸' if stands else ''}{seconds:,.{1 if seconds < 10 else 0}f} s"
+                text.append(f"{words:>{_DRIVE_CELLS}}", style=f"bold {palette.text}" if stands else palette.quiet)
         text.append("\n▸ where it lies now", style=palette.quiet)
         if findings := self._findings.get(here.id):
             text.append(f"\n\nWhat to know of {shown(here.label)}", style=f"bold {palette.text}")
@@ -196,11 +196,12 @@ class SpeedsScreen(StageScreen):
             return text + Text(f"Write candidates into {where}; docs/candidates.md shows how.", style=palette.quiet)
         text.append(f"{'':{_BUY_CELLS}}{'per TB':>12}{'reads':>11}{'saves a week':>14}", style=palette.quiet)
         for verdict in self._verdicts:
-            one = verdict.candidate
-            text.append(f"\n{shorten(one.label, _BUY_CELLS - 1):<{_BUY_CELLS}}", style=palette.text)
-            text.append(f"{one.price_per_tb:>8,.0f} {one.currency:<3}", style=palette.quiet)
+            candidate = verdict.candidate
+            text.append(f"\n{shorten(candidate.label, _BUY_CELLS - 1):<{_BUY_CELLS}}", style=palette.text)
+            text.append(f"{candidate.price_per_tb:>8,.0f} {candidate.currency:<3}", style=palette.quiet)
             text.append(
-                f"{format_speed(one.read_bytes_per_s):>11}", style=palette.look if one.is_held_back else palette.text
+                f"{format_speed(candidate.read_bytes_per_s):>11}",
+                style=palette.look if candidate.is_held_back else palette.text,
             )
             text.append(f"{format_duration(verdict.saves_s_per_week):>14}", style=palette.text)
         text.append("\namber: its case or port lets less through than the drive could do\n", style=palette.quiet)

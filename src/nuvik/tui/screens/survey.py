@@ -147,16 +147,16 @@ class SurveyScreen(StageScreen):
             self.query_one(AgeBoardView).show(listed, marked)
         else:
             self.query_one(LibraryTable).show(listed, labels, marked=marked)
-        said = self._choice.in_words(len(listed), len(snapshot.libraries))
+        words = self._choice.in_words(len(listed), len(snapshot.libraries))
         if one_drive is not None and drive is not None and not self._choice.text:
-            said = f"on {shown(drive.label)}: {said}"
+            words = f"on {shown(drive.label)}: {words}"
         if self._choice.only is Only.WORKING_SET:
-            said += f" · {working_set_in_words(snapshot.libraries)}"
+            words += f" · {working_set_in_words(snapshot.libraries)}"
         if self._on_board:
-            said += f" · {big_and_cold_in_words(self.query_one(AgeBoardView).board)}"
+            words += f" · {big_and_cold_in_words(self.query_one(AgeBoardView).board)}"
         if chosen := marked_in_words(snapshot.libraries, marked):
-            said += f" · {chosen}: p takes them to Plan"
-        self.query_one("#choice", Static).update(said)
+            words += f" · {chosen}: p takes them to Plan"
+        self.query_one("#choice", Static).update(words)
         self._tell()
 
     def _tell(self) -> None:
@@ -233,7 +233,7 @@ class SurveyScreen(StageScreen):
 
     def action_mark_many(self) -> None:
         title = f"Mark, among the {format_count(len(self._view.listed), 'library', 'libraries')} shown"
-        self.app.push_screen(Menu(title, [(key, str(one)) for key, one in _MARKINGS.items()]), self._mark_by)
+        self.app.push_screen(Menu(title, [(key, str(marking)) for key, marking in _MARKINGS.items()]), self._mark_by)
 
     def _mark_by(self, key: str | None) -> None:
         if key is not None:

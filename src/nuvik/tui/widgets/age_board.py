@@ -229,15 +229,15 @@ class AgeBoardView(Widget, can_focus=True):
         first = max(0, next((n for n, spot in enumerate(spots) if spot.library.id == self._at), 0) - 8)
         if not 0 <= (number := line - 1 + first) < len(spots):
             return []
-        one = spots[number].library
-        mark = "●" if one.id in self._marked else " "
-        style = Style(color=palette.accent, bold=True) if one.id == self._at else Style()
-        size = f"{format_bytes(one.bytes):>8}"
+        library = spots[number].library
+        mark = "●" if library.id in self._marked else " "
+        style = Style(color=palette.accent, bold=True) if library.id == self._at else Style()
+        size = f"{format_bytes(library.bytes):>8}"
         if self.size.width >= _NARROW:
-            size += f" {ago(one.last_used):>9}"
+            size += f" {ago(library.last_used):>9}"
         name_cells = self._list_cells - 8 - len(size)
         return [
             Segment(f"{mark} ", Style(color=palette.accent)),
-            Segment(f" {one.kind.letter} ", Style(color=palette.text, bgcolor=palette.kinds[one.kind])),
-            Segment(f" {shorten(one.name, name_cells):<{name_cells}}{size}", style),
+            Segment(f" {library.kind.letter} ", Style(color=palette.text, bgcolor=palette.kinds[library.kind])),
+            Segment(f" {shorten(library.name, name_cells):<{name_cells}}{size}", style),
         ]

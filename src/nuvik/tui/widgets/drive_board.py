@@ -149,9 +149,9 @@ class DriveBoard(ScrollView, can_focus=True):
     def _scale_line(self) -> Strip:
         palette = palette_of(self.app.theme)
         cell = format_bytes(round(self._bytes_a_cell(self._bar_cells)))
-        said = f"{'':{_LABEL_CELLS}}one cell = {cell} · {OTHER} other data · {HATCH} headroom · letters are kinds (?)"
-        said += "" if self.whole else f" · {BREAK} drawn shorter · z shows all to scale"
-        return Strip([Segment(said, Style(color=palette.quiet, bgcolor=palette.surface))])
+        words = f"{'':{_LABEL_CELLS}}one cell = {cell} · {OTHER} other data · {HATCH} headroom · letters are kinds (?)"
+        words += "" if self.whole else f" · {BREAK} drawn shorter · z shows all to scale"
+        return Strip([Segment(words, Style(color=palette.quiet, bgcolor=palette.surface))])
 
     @property
     def _bar_cells(self) -> int:

@@ -96,7 +96,7 @@ class LibraryTable(ScrollView, can_focus=True):
         self._largest = max((library.bytes for library in libraries), default=0) or 1
         place = min(self.cursor_row, max(0, len(self._shown) - 1))
         if before is not None:
-            place = next((n for n, one in enumerate(self._shown) if one.id == before.id), place)
+            place = next((n for n, library_ in enumerate(self._shown) if library_.id == before.id), place)
         self.set_reactive(LibraryTable.cursor_row, place)
         self.virtual_size = Size(self.size.width, len(self._shown) + 1)
         self._keep_in_view()
@@ -104,8 +104,8 @@ class LibraryTable(ScrollView, can_focus=True):
 
     def point_at(self, library_id: str) -> None:
         """Put the cursor on a library, if it is listed."""
-        for number, one in enumerate(self._shown):
-            if one.id == library_id:
+        for number, library in enumerate(self._shown):
+            if library.id == library_id:
                 self.cursor_row = number
 
     def note_of(self, library: Library) -> str:
@@ -180,11 +180,11 @@ class LibraryTable(ScrollView, can_focus=True):
 
     def _headings(self, palette: Palette) -> list[Segment]:
         name, share, _ = self._widths
-        said = (
+        words = (
             f"  {'kind':<{_KIND_CELLS}} {'library':<{name}} {'size':>{_SIZE_CELLS}} {'':<{share}} "
             f"{'last used':>{_USED_CELLS}} {'opens':>{_OPENS_CELLS}} {'drive':<{_DRIVE_CELLS}}"
         )
-        return [Segment(said, Style(color=palette.quiet))]
+        return [Segment(words, Style(color=palette.quiet))]
 
     def _cells(self, library: Library, palette: Palette) -> list[Segment]:
         name, share, note = self._widths

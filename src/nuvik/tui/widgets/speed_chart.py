@@ -153,8 +153,8 @@ class SpeedChart(ScrollView, can_focus=True):
         segments += _bar(drive.write_bytes_per_s, speeds, drive.write_source, ceiling, palette)
         segments.append(Segment(f"{format_speed(drive.write_bytes_per_s):>{_SPEED}}", Style(color=palette.text)))
         room = self._cells - sum(segment.cell_length for segment in segments) - 2
-        said, amber = _how_known(drive, room)
-        segments.append(Segment(f"  {said}", Style(color=palette.look if amber else palette.quiet)))
+        words, amber = _how_known(drive, room)
+        segments.append(Segment(f"  {words}", Style(color=palette.look if amber else palette.quiet)))
         return segments
 
     def _axis(self, palette: Palette) -> list[Segment]:
@@ -167,8 +167,8 @@ class SpeedChart(ScrollView, can_focus=True):
 
     def _legend(self, palette: Palette) -> list[Segment]:
         marks = " · ".join(f"{bar * 2}{end} {how}" for how, (bar, end) in _BARS.items())
-        said = f"{'':{_LABEL + _WORD}}{marks} · {_CEILING} the most its link lets through (amber: reached)"
-        return [Segment(said, Style(color=palette.quiet))]
+        words = f"{'':{_LABEL + _WORD}}{marks} · {_CEILING} the most its link lets through (amber: reached)"
+        return [Segment(words, Style(color=palette.quiet))]
 
 
 def _bar(value: float, scale: _Scale, source: str, ceiling: float | None, palette: Palette) -> list[Segment]:
@@ -203,13 +203,13 @@ def _how_known(drive: Drive, room: int) -> tuple[str, bool]:
         return (
             ("declared, not measured", False) if drive.speed_source == "declared" else ("typical, not measured", True)
         )
-    said = f"measured {(drive.gauged_at or '')[:10]} ±{100 * (drive.speed_spread or 0) / 2:.0f} %"
+    words = f"measured {(drive.gauged_at or '')[:10]} ±{100 * (drive.speed_spread or 0) / 2:.0f} %"
     if drive.through_cache:
-        return f"{said}, through the cache", True
+        return f"{words}, through the cache", True
     if drive.sustained_write_bytes_per_s and drive.burst_bytes:
         slows = f"; {format_speed(drive.sustained_write_bytes_per_s)} after {format_bytes(drive.burst_bytes)}"
-        said += slows if len(said) + len(slows) <= room else ""
-    return said, False
+        words += slows if len(words) + len(slows) <= room else ""
+    return words, False
 
 
 def _write_ticks(text: list[str], begins: int, scale: _Scale, words: object) -> None:
@@ -217,9 +217,9 @@ def _write_ticks(text: list[str], begins: int, scale: _Scale, words: object) -> 
     free_from = begins
     for power in range(scale.lowest, scale.highest + 1):
         value = 10.0**power
-        said = f"╵{words(value)}"  # type: ignore[operator]
+        line = f"╵{words(value)}"  # type: ignore[operator]
         at = begins + scale.cell(value)
-        if at < free_from or at + len(said) > len(text):
+        if at < free_from or at + len(line) > len(text):
             continue
-        text[at : at + len(said)] = said
-        free_from = at + len(said) + 1
+        text[at : at + len(line)] = line
+        free_from = at + len(line) + 1

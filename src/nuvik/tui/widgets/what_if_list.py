@@ -35,7 +35,9 @@ class WhatIfList(SelectionList[int]):
         self._what_ifs = tuple(what_ifs)
         with self.prevent(SelectionList.SelectedChanged):
             self.clear_options()
-            self.add_options(Selection(Content(one.name), n, one.name in on) for n, one in enumerate(what_ifs))
+            self.add_options(
+                Selection(Content(what_if.name), n, what_if.name in on) for n, what_if in enumerate(what_ifs)
+            )
         if what_ifs:
             self.highlighted = min(at or 0, len(what_ifs) - 1)
 

@@ -106,12 +106,12 @@ def advice_in_words(drive: Drive, needs: Needs) -> str:
         more = f" Know that {now.notes[0]}." if now.notes else ""
         return f"{drive.rules.name} is right for {shown(drive.label)} with {systems}: leave it as it is.{more}"
     best = weigh(needs, drive.capacity_bytes)[0]
-    said = f"{drive.rules.name} on {shown(drive.label)}: {'; '.join(now.lacks)}."
+    words = f"{drive.rules.name} on {shown(drive.label)}: {'; '.join(now.lacks)}."
     if _gravity(best) >= _gravity(now):
-        return f"{said} No other file system would do better for {systems}."
+        return f"{words} No other file system would do better for {systems}."
     name = rules_of(best.filesystem).name
     rest = f", although {'; '.join((*best.lacks, *best.notes))}" if best.lacks or best.notes else ""
-    return f"{said} {name} would be better{rest}."
+    return f"{words} {name} would be better{rest}."
 
 
 def steps_to_better(drive: Drive, needs: Needs, libraries: Sequence[Library], system: str) -> list[str]:

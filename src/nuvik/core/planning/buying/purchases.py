@@ -45,8 +45,8 @@ class Best:
 
     @classmethod
     def of(cls, snapshot: Snapshot, wishes: Wishes) -> Best:
-        found = propose(snapshot, wishes, _TIME_LIMIT_S)
-        return cls(snapshot, found.places, sum(found.short_bytes.values()))
+        proposal = propose(snapshot, wishes, _TIME_LIMIT_S)
+        return cls(snapshot, proposal.places, sum(proposal.short_bytes.values()))
 
     def placed(self) -> list[tuple[Library, Drive]]:
         drives = {drive.id: drive for drive in self.snapshot.drives}
@@ -57,9 +57,9 @@ def verdicts_on(candidates: Sequence[Candidate], snapshot: Snapshot, wishes: Wis
     """What candidates would save; those that save most for the price first."""
     wishes = wishes or Wishes(whole=True)
     without = Best.of(snapshot, wishes)
-    found = [_judge(candidate, without, wishes) for candidate in candidates]
+    verdicts = [_judge(candidate, without, wishes) for candidate in candidates]
     return sorted(
-        found, key=lambda verdict: (-verdict.saves_s_per_week, verdict.candidate.price, verdict.candidate.label)
+        verdicts, key=lambda verdict: (-verdict.saves_s_per_week, verdict.candidate.price, verdict.candidate.label)
     )
 
 
@@ -74,8 +74,8 @@ def _judge(candidate: Candidate, without: Best, wishes: Wishes) -> Verdict:
     best = Best.of(replace(snapshot, drives=drives), wishes)
     saves = change_of(without.placed(), best.placed())
     gains = {
-        one.name: change_of([before], [(one, drive)]).likely
-        for before, (one, drive) in zip(without.placed(), best.placed(), strict=True)
+        library.name: change_of([before], [(library, drive)]).likely
+        for before, (library, drive) in zip(without.placed(), best.placed(), strict=True)
         if drive.id == goal
     }
     names = sorted((name for name, gain in gains.items() if gain > 0), key=lambda name: (-gains[name], name))

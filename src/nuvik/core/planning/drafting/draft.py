@@ -153,7 +153,7 @@ class Draft:
 
     def with_landing(self, landing: Landing) -> Draft:
         """The draft with one kind's new content going elsewhere; nowhere else, when that is where it goes so far."""
-        landings = {kind: one for kind, one in self.landings.items() if kind != landing.kind}
+        landings = {kind: other for kind, other in self.landings.items() if kind != landing.kind}
         if landing.drive != landing.before:
             landings[landing.kind] = landing
         return replace(self, landings=landings)
@@ -226,7 +226,7 @@ class Draft:
     @cached_property
     def loads(self) -> tuple[Load, ...]:
         """What is carried at once, in the order it was set down: parts that go along are in their body's load."""
-        found = []
+        loads = []
         for library in self.moving():
             target = self.drive(self.places[library.id])
             body = self.body_of(library)
@@ -238,8 +238,8 @@ class Draft:
             load = merged(library, along) if along else library
             if along and not away:
                 load = replace(load, piece=None)  # whole again
-            found.append(load_of(load, self.drive(library.drive), target, away))
-        return tuple(found)
+            loads.append(load_of(load, self.drive(library.drive), target, away))
+        return tuple(loads)
 
     def on_drive_then(self, drive_id: str) -> tuple[Library, ...]:
         """The libraries on a drive once the draft is carried: those that stay, then those that arrive."""
@@ -272,21 +272,21 @@ class Draft:
     @cached_property
     def breaches(self) -> tuple[Breach, ...]:
         """What is wrong: drives under their headroom, demands that are not met, places that cannot be."""
-        found = []
+        breaches = []
         for drive in self.still_short():
             lacking = format_bytes(drive.headroom_bytes - self.free_then_bytes(drive.id))
             pressed = self.free_then_bytes(drive.id) < drive.free_bytes
-            found.append(Breach(f"{shown(drive.label)} is {lacking} under its headroom", drive.id, by_edit=pressed))
+            breaches.append(Breach(f"{shown(drive.label)} is {lacking} under its headroom", drive.id, by_edit=pressed))
         for library in self.moving():
             goal, source = self.drive(self.places[library.id]), self.drive(library.drive)
             if (why := why_cannot(library, goal, source)) is not None:
-                found.append(Breach(f"{shown(library.name)} cannot go there: {why}", None, (library.id,)))
+                breaches.append(Breach(f"{shown(library.name)} cannot go there: {why}", None, (library.id,)))
         unmet_before = set(broken(list(self._demands), lambda library_id: self._libraries[library_id].drive))
         for demand in broken(list(self._demands), lambda library_id: self.place_of(self._libraries[library_id])):
-            found.append(
+            breaches.append(
                 Breach(f"it is not so that {demand.words}", None, demand.libraries, demand not in unmet_before)
             )
-        return tuple(found)
+        return tuple(breaches)
 
     @cached_property
     def _demands(self) -> tuple[Demand, ...]:

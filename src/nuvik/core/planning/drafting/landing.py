@@ -37,12 +37,12 @@ def newest_of(kind: Kind, libraries: Sequence[Library]) -> Library | None:
 
 def propose_landings(draft: Draft) -> dict[Kind, Landing]:
     """For each kind that there is, where new content should go once a draft is carried, where that is a change."""
-    found = {}
+    landings = {}
     for kind in Kind:
         landing = propose_landing(draft, kind) if kind in _LANDING_KINDS else None
         if landing is not None and landing.drive != landing.before:
-            found[kind] = landing
-    return found
+            landings[kind] = landing
+    return landings
 
 
 def propose_landing(draft: Draft, kind: Kind) -> Landing | None:

@@ -48,7 +48,7 @@ class Standing:
 def standings(plan: Plan, snapshot: Snapshot) -> list[Standing]:
     """How each step stands, in the plan's order."""
     known = _Known(snapshot)
-    found: list[Standing] = []
+    results: list[Standing] = []
     free = {drive.id: drive.free_bytes for drive in snapshot.drives if drive.attached}
     doubtful: set[int] = set()
     for step in plan.steps:
@@ -61,8 +61,8 @@ def standings(plan: Plan, snapshot: Snapshot) -> list[Standing]:
             known.take(free, step.from_drive, -step.frees_bytes)
         elif standing.state is StepState.DOUBTFUL:
             doubtful.add(step.n)
-        found.append(standing)
-    return found
+        results.append(standing)
+    return results
 
 
 class _Known:
@@ -162,9 +162,9 @@ def draft_of(plan: Plan, snapshot: Snapshot) -> tuple[Draft, list[str]]:
     draft = Draft(
         snapshot,
         headroom_bytes={
-            one: count
-            for one, count in plan.headroom_bytes.items()
-            if one in known.drives and known.drives[one].headroom_bytes != count
+            drive_id: count
+            for drive_id, count in plan.headroom_bytes.items()
+            if drive_id in known.drives and known.drives[drive_id].headroom_bytes != count
         },
         landings={landing.kind: landing for landing in plan.landings if landing.drive in known.drives},
     )

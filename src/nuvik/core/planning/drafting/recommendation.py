@@ -112,17 +112,17 @@ def _in_order(draft: Draft, without: set[str]) -> dict[str, str]:
     places: dict[str, str] = {}
     for leg in draft.arranged.legs:
         places[leg.load.library.id] = leg.load.target.id
-    places |= {one: place for one, place in draft.places.items() if one not in places}
-    return {one: place for one, place in places.items() if one not in without}
+    places |= {library_id: place for library_id, place in draft.places.items() if library_id not in places}
+    return {library_id: place for library_id, place in places.items() if library_id not in without}
 
 
 def _gathered(draft: Draft) -> dict[str, str]:
     """By library id, the name of the collection that its move gathers on fewer drives."""
-    found: dict[str, str] = {}
+    gathered: dict[str, str] = {}
     for name, members in collections_of(draft.snapshot).items():
         if len({draft.place_of(member) for member in members}) < len({member.drive for member in members}):
-            found |= {member.id: shown(name) for member in members}
-    return found
+            gathered |= {member.id: shown(name) for member in members}
+    return gathered
 
 
 def _newly_met(draft: Draft) -> list[Demand]:

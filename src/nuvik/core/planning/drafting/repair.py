@@ -34,13 +34,13 @@ def repaired(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) 
         forbidden=forbidden,
     )
     for asked in (replace(wishes, placed=sound), wishes):
-        found = propose(draft.snapshot, asked, _TIME_LIMIT_S)
+        proposal = propose(draft.snapshot, asked, _TIME_LIMIT_S)
         order = [
-            *(place for place in draft.places if place in found.places),
-            *(place for place in found.places if place not in draft.places),
+            *(place for place in draft.places if place in proposal.places),
+            *(place for place in proposal.places if place not in draft.places),
         ]
-        new = replace(draft, places={library_id: found.places[library_id] for library_id in order})
-        if len(new.breaches) < len(draft.breaches) and not found.short_bytes:
+        new = replace(draft, places={library_id: proposal.places[library_id] for library_id in order})
+        if len(new.breaches) < len(draft.breaches) and not proposal.short_bytes:
             return new
-    why = contradictions(draft.snapshot, wishes, found, most=1)
+    why = contradictions(draft.snapshot, wishes, proposal, most=1)
     raise Refused("No moves put this right.", next_step=why[0].in_words() if why else "Take the last edits back.")

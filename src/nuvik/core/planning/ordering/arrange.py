@@ -134,9 +134,9 @@ def _leg(move: Move, loads: Mapping[str, Load], via: Mapping[str, Drive]) -> Leg
 
 def _with_reasons(legs: Sequence[Leg]) -> tuple[Leg, ...]:
     """Each first leg with the name of what takes its place next."""
-    found = []
+    explained = []
     for number, leg in enumerate(legs):
         comes = next((other.load.library.name for other in legs[number + 1 :] if other.target.id == leg.source.id), "")
         first = leg.role is Role.TO_STAGING
-        found.append(Leg(leg.load, leg.source, leg.target, leg.via, comes) if first else leg)
-    return tuple(found)
+        explained.append(Leg(leg.load, leg.source, leg.target, leg.via, comes) if first else leg)
+    return tuple(explained)

@@ -74,11 +74,11 @@ def untie(
             break
         extra, _, chosen = heapq.heappop(waiting)
         staged = [able[number] for number in chosen]
-        found = order_moves(
+        ordered = order_moves(
             _with_legs(moves, staged), free_bytes, floor_bytes, most_sets=min(most_sets, _MOST_SETS_A_TRY)
         )
-        if not found.stuck:
-            return Untied(found, tuple(staged))
+        if not ordered.stuck:
+            return Untied(ordered, tuple(staged))
         keys = {stage.key for stage in staged}
         for number in range(chosen[-1] + 1, len(able)):
             if able[number].key not in keys:
@@ -104,13 +104,13 @@ def _helpful(stuck: Sequence[Move], moves: Sequence[Move], stages: Sequence[Stag
 
 def _with_legs(moves: Sequence[Move], staged: Sequence[Stage]) -> list[Move]:
     by_key = {stage.key: stage for stage in staged}
-    found: list[Move] = []
+    split_moves: list[Move] = []
     renamed = {stage.key: f"{stage.key}{LEG}2" for stage in staged}
     for move in moves:
         move = replace(move, after=frozenset(renamed.get(key, key) for key in move.after))
         if move.key in by_key:
             out, on = legs(move, by_key[move.key])
-            found += [replace(out, after=move.after), replace(on, after=on.after | move.after)]
+            split_moves += [replace(out, after=move.after), replace(on, after=on.after | move.after)]
         else:
-            found.append(move)
-    return found
+            split_moves.append(move)
+    return split_moves

@@ -23,13 +23,13 @@ def collections_of(snapshot: Snapshot) -> dict[str, list[Library]]:
     whichever drive, are taken for one.
     """
     roots = {place for drive in snapshot.drives for place in (drive.path, drive.base_path)}
-    found: dict[str, list[Library]] = {}
+    collections: dict[str, list[Library]] = {}
     for library in snapshot.libraries:
         if library.piece is not None and not library.piece.body:
             continue
         folder = os.path.dirname(library.path)
         if library.collection:
-            found.setdefault(f"“{library.collection}”", []).append(library)
+            collections.setdefault(f"“{library.collection}”", []).append(library)
         elif library.kind in _COLLECTED and folder not in roots and not _is_general(folder):
-            found.setdefault(f"{library.kind}s in “{os.path.basename(folder)}”", []).append(library)
-    return {name: members for name, members in found.items() if len(members) > 1}
+            collections.setdefault(f"{library.kind}s in “{os.path.basename(folder)}”", []).append(library)
+    return {name: members for name, members in collections.items() if len(members) > 1}

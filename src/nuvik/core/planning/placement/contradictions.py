@@ -61,7 +61,7 @@ def contradictions(
 
 
 def _against(model: Placement, wish: int, ends_at: float) -> Contradiction:
-    words = {variable: said for said, variable in model.wishes.items()}
+    words = {variable: text for text, variable in model.wishes.items()}
     others = [variable for variable in words if variable != wish]
     ways: list[frozenset[int]] = []
     """Sets of wishes of which each, given up together, lets the rest be had."""
@@ -84,8 +84,8 @@ def _hitting(wishes: list[int], ways: list[frozenset[int]]) -> frozenset[int]:
     numbers = {wish: program.variable(1.0) for wish in wishes}
     for way in ways:
         program.row([(numbers[wish], 1.0) for wish in sorted(way)], lower=1.0)
-    found = program.solve(0.0, 1.0)
-    return frozenset(wish for wish, number in numbers.items() if found.values[number] > 0.5)
+    solved = program.solve(0.0, 1.0)
+    return frozenset(wish for wish, number in numbers.items() if solved.values[number] > 0.5)
 
 
 def _given_up(model: Placement, kept: set[int], others: list[int], time_limit_s: float) -> frozenset[int] | None:
@@ -93,9 +93,9 @@ def _given_up(model: Placement, kept: set[int], others: list[int], time_limit_s:
     program = model.program
     program.rows.append((0.0, 0.0, [(variable, 1.0) for variable in sorted(kept)]))
     try:
-        found = program.solve(0.0, time_limit_s, dict.fromkeys(others, 1.0))
+        solved = program.solve(0.0, time_limit_s, dict.fromkeys(others, 1.0))
     finally:
         program.rows.pop()
-    if not found.values:
-        return None if found.impossible else frozenset()
-    return frozenset(variable for variable in others if found.values[variable] > 0.5)
+    if not solved.values:
+        return None if solved.impossible else frozenset()
+    return frozenset(variable for variable in others if solved.values[variable] > 0.5)

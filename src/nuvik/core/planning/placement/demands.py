@@ -57,8 +57,8 @@ class Apart:
     words: str
 
     def met(self, place_of: Places) -> bool:
-        one, other = map(place_of, self.libraries)
-        return not any(one in disk and other in disk for disk in self.disks)
+        first, other = map(place_of, self.libraries)
+        return not any(first in disk and other in disk for disk in self.disks)
 
 
 Demand = OnOneOf | Together | Apart
@@ -66,23 +66,23 @@ Demand = OnOneOf | Together | Apart
 
 def demands_of(snapshot: Snapshot, disks: list[frozenset[str]]) -> list[Demand]:
     """Everything that is demanded of where libraries stand. `disks` is what `rules.disks_of` tells."""
-    found: list[Demand] = []
+    demands: list[Demand] = []
     by_path = {path: library for library in snapshot.libraries for path in (library.tether, library.path) if path}
     for library in snapshot.libraries:
         for allowed, words in _of_one(library, snapshot.drives):
-            found.append(OnOneOf(library.id, allowed, words))
+            demands.append(OnOneOf(library.id, allowed, words))
         name = shown(library.name)
         for path in library.keep_with:
             if (other := _library_at(path, by_path)) is not None and other.id != library.id:
-                found.append(Together((library.id, other.id), f"{name} stands with {shown(other.name)}"))
+                demands.append(Together((library.id, other.id), f"{name} stands with {shown(other.name)}"))
         for path in library.apart_from:
             if (other := _library_at(path, by_path)) is not None and other.id != library.id:
-                found.append(
+                demands.append(
                     Apart(
                         (library.id, other.id), tuple(disks), f"{name} stands on another disk than {shown(other.name)}"
                     )
                 )
-    return found
+    return demands
 
 
 def _library_at(path: str, by_path: Mapping[str, Library]) -> Library | None:

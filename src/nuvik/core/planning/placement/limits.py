@@ -97,19 +97,19 @@ def headroom_wanted(drive: Drive, wishes: Wishes) -> int:
 
 def spaces_of(drives: Iterable[Drive], wishes: Wishes) -> list[Space]:
     """The attached drives by the free space they take from, with what must stay free of it."""
-    found: list[Space] = []
+    spaces: list[Space] = []
     for drive in drives:
         if not drive.attached:
             continue
         headroom = headroom_wanted(drive, wishes)
-        for space in found:
+        for space in spaces:
             if space.drives[0].shares_space_with(drive):
                 space.drives.append(drive)
                 space.headroom_bytes = max(space.headroom_bytes, headroom)
                 break
         else:
-            found.append(Space([drive], headroom))
-    return found
+            spaces.append(Space([drive], headroom))
+    return spaces
 
 
 def disks_of(drives: Iterable[Drive]) -> list[frozenset[str]]:

@@ -196,15 +196,15 @@ class Placement:
             others = frozenset(self._drives) - demand.drives
             terms, certain = self._on(demand.library, others)
             return [(terms, 0.0 - certain)]
-        one, other = demand.libraries
+        first, other = demand.libraries
         rows = []
         if isinstance(demand, Apart):
             for disk in demand.disks:
-                (terms, certain), (more, surely) = self._on(one, disk), self._on(other, disk)
+                (terms, certain), (more, surely) = self._on(first, disk), self._on(other, disk)
                 rows.append(([*terms, *more], 1.0 - certain - surely))
             return rows
         for drive in self._drives:
-            (terms, certain), (more, surely) = self._on(one, frozenset([drive])), self._on(other, frozenset([drive]))
+            (terms, certain), (more, surely) = self._on(first, frozenset([drive])), self._on(other, frozenset([drive]))
             rows.append(([*terms, *((variable, -1.0) for variable, _ in more)], surely - certain))
         return rows
 
@@ -230,7 +230,7 @@ class Placement:
             self._counted.append((apart, 1.0))
             for drive, variable in choice.variables:
                 with_body, certain = self._on(body.id, frozenset([drive.id]))
-                less = [(one, -1.0) for one, _ in with_body]
+                less = [(piece, -1.0) for piece, _ in with_body]
                 self.program.row([(variable, 1.0), *less, (apart, -1.0)], upper=certain)
                 if drive is choice.source:
                     self.program.row([(variable, 1.0), *less], upper=certain)

@@ -52,24 +52,24 @@ def propose(snapshot: Snapshot, wishes: Wishes, time_limit_s: float = TIME_LIMIT
     proven = _settle(model, dict.fromkeys(missing, 1.0), asked, _ROUNDING_GB, time_limit_s / 3)
     unmet = [variable for _, variable in model.unmet]
     proven &= _settle(model, dict.fromkeys(unmet, 1.0), len(unmet), 0.5, time_limit_s / 3)
-    found = program.solve(PROVEN_GAP, time_limit_s)
-    if not found.values:
+    solved = program.solve(PROVEN_GAP, time_limit_s)
+    if not solved.values:
         return Proposal(cost_s=model.offset_s, gap=1.0, in_time=False)
     places = {}
     for choice in model.choices.values():
-        chosen = max(choice.variables, key=lambda pair: found.values[pair[1]])[0]
+        chosen = max(choice.variables, key=lambda pair: solved.values[pair[1]])[0]
         if chosen.id != choice.library.drive:
             places[choice.library.id] = chosen.id
-    short = {space.id: found.values[variable] for space, variable in model.shortages}
-    cost, bound = found.cost + model.offset_s, min(found.cost, found.bound) + model.offset_s
+    short = {space.id: solved.values[variable] for space, variable in model.shortages}
+    cost, bound = solved.cost + model.offset_s, min(solved.cost, solved.bound) + model.offset_s
     return Proposal(
         places=places,
         cost_s=cost,
         bound_s=bound,
         gap=max(0.0, (cost - bound) / max(1.0, abs(cost))),
-        short_bytes={drive: round(one * GB) for drive, one in short.items() if one >= 2 * _ROUNDING_GB},
-        unmet=tuple(demand for demand, variable in model.unmet if found.values[variable] > 0.5),
-        in_time=found.in_time and proven,
+        short_bytes={drive: round(short_gb * GB) for drive, short_gb in short.items() if short_gb >= 2 * _ROUNDING_GB},
+        unmet=tuple(demand for demand, variable in model.unmet if solved.values[variable] > 0.5),
+        in_time=solved.in_time and proven,
     )
 
 
@@ -77,9 +77,9 @@ def _settle(model: Placement, price: Mapping[int, float], now: float, rounding: 
     """Make the sum of these variables as small as can be, and hold it there. False when that was not proven in time."""
     proven, least = True, 0.0
     if now:
-        found = model.program.solve(0.0, time_limit_s, price)
-        least = sum(found.values[variable] for variable in price) if found.values else now
-        proven = found.in_time
+        solved = model.program.solve(0.0, time_limit_s, price)
+        least = sum(solved.values[variable] for variable in price) if solved.values else now
+        proven = solved.in_time
     if price:
         model.program.row(list(price.items()), upper=least + rounding)
     return proven

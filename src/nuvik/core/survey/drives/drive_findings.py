@@ -21,19 +21,19 @@ _CHIP_SMALL_READS = 600
 
 def drive_findings(drive: Drive, drives: Sequence[Drive], history: list[GaugeResult]) -> list[str]:
     """All that the user should know of a drive, what matters most first. `history` is oldest first."""
-    said = [*drive.findings]
+    findings = [*drive.findings]
     if drive.read_only and drive.attached:
-        said.append("it is read-only: nothing can be moved to it or away from it")
+        findings.append("it is read-only: nothing can be moved to it or away from it")
     if (full := how_full(drive)) is not None:
-        said.append(f"nearly full: {full}")
-    said += [other for other in (at_its_ceiling(drive), slow_slot(drive)) if other is not None]
-    said += _of_speed(drive, history)
+        findings.append(f"nearly full: {full}")
+    findings += [other for other in (at_its_ceiling(drive), slow_slot(drive)) if other is not None]
+    findings += _of_speed(drive, history)
     if sharing := [
         other for other in drives if other.id != drive.id and other.shares_disk_with(drive) and other.attached
     ]:
         names = ", ".join(shown(sharer.label) for sharer in sharing)
-        said.append(f"it lies on the same disk as {names}: moving between them frees nothing there, and is slow")
-    return said
+        findings.append(f"it lies on the same disk as {names}: moving between them frees nothing there, and is slow")
+    return findings
 
 
 def at_its_ceiling(drive: Drive) -> str | None:
@@ -71,34 +71,36 @@ def slow_slot(drive: Drive) -> str | None:
 
 
 def _of_speed(drive: Drive, history: list[GaugeResult]) -> list[str]:
-    said: list[str] = []
+    findings: list[str] = []
     medium = drive.medium_class
     if drive.speed_source == "typical" and drive.attached:
         return [f"never measured: its speeds are typical figures of a {medium.name}"]
     if not history:
-        return said
+        return findings
     latest = history[-1]
     if slower := slower_than_before(history):
-        said.append(slower)
+        findings.append(slower)
     held_back = drive.link_standard is not None and drive.link_standard.holds_back(latest.read.bytes_per_s)
     if not held_back and medium.id != "unknown" and latest.read.bytes_per_s < _BELOW_CLASS * medium.read_bytes_per_s:
-        said.append(
+        findings.append(
             f"reads {format_speed(latest.read.bytes_per_s)}, where a {medium.name} commonly does "
             f"{format_speed(medium.read_bytes_per_s)}"
         )
     if medium.id == "hdd" and latest.small_reads.reads_per_s > _CHIP_SMALL_READS:
-        said.append("answers like a chip drive, although the system takes it for one with platters")
+        findings.append("answers like a chip drive, although the system takes it for one with platters")
     if medium.too_warm_c is not None and latest.temperature_c is not None and latest.temperature_c >= medium.too_warm_c:
-        said.append(f"was {latest.temperature_c:.0f} °C warm, and is made for less than {medium.too_warm_c:.0f} °C")
+        findings.append(f"was {latest.temperature_c:.0f} °C warm, and is made for less than {medium.too_warm_c:.0f} °C")
     if latest.sustained_write_bytes_per_s is not None and latest.write is not None:
-        said.append(
+        findings.append(
             f"writes {format_speed(latest.write.bytes_per_s)} for the first {format_bytes(latest.burst_bytes or 0)}, "
             f"then {format_speed(latest.sustained_write_bytes_per_s)}"
         )
     if latest.write is None:
-        said.append("only its reading was measured: nothing was written to it then")
+        findings.append("only its reading was measured: nothing was written to it then")
     if latest.through_cache:
-        said.append("measured through the cache: the system would not pass it over, so it may be slower than shown")
+        findings.append("measured through the cache: the system would not pass it over, so it may be slower than shown")
     if latest.spread > UNSTEADY_SPREAD:
-        said.append(f"its passes lie {100 * latest.spread:.0f} % apart: something else was using it, or it is unsteady")
-    return said
+        findings.append(
+            f"its passes lie {100 * latest.spread:.0f} % apart: something else was using it, or it is unsteady"
+        )
+    return findings

@@ -39,9 +39,9 @@ def headroom_of(text: str, drive: Drive) -> int:
 
 def kinds_of(text: str) -> tuple[str, ...]:
     """The kinds in a list with commas; empty for all. Raises BadInput."""
-    found = []
+    kinds = []
     for word in text.replace(",", " ").split():
         if word not in list(Kind):
             raise BadInput(f"“{shown(word)}” is no kind.", next_step=f"Kinds are {', '.join(Kind)}.")
-        found.append(word)
-    return tuple(dict.fromkeys(found))
+        kinds.append(word)
+    return tuple(dict.fromkeys(kinds))

@@ -135,8 +135,8 @@ class _Bench:
 
     def read_existing(self) -> GaugeResult:
         """From large files that lie on the drive."""
-        found = large_files(self.host, self.drive, self.budget.passes)
-        if not found:
+        files = large_files(self.host, self.drive, self.budget.passes)
+        if not files:
             raise Refused(
                 f"{shown(self.drive.label)} cannot be measured: {self.budget.reads_only_because}, and no file of "
                 f"{format_bytes(_LEAST_FILE_BYTES // 8)} or more lies on it to be read.",
@@ -145,7 +145,7 @@ class _Bench:
         opened: list[GaugeFile] = []
         try:
             spans, reads = [], []
-            for path, size in found:
+            for path, size in files:
                 file = GaugeFile(self.host.files, path, create=False)
                 opened.append(file)
                 length = min(size, _FULL.pass_bytes) // BLOCK_BYTES * BLOCK_BYTES or size // SMALL_BYTES * SMALL_BYTES
@@ -308,7 +308,7 @@ def _blocks(total: int) -> Iterator[tuple[int, int]]:
 
 def large_files(host: Host, drive: Drive, wanted: int) -> list[tuple[str, int]]:
     """Some large plain files on a drive, largest first, with their sizes; looks at a bounded number of files."""
-    found: list[tuple[int, str]] = []
+    candidates: list[tuple[int, str]] = []
     looked = 0
     for here, folders, names in os.walk(drive.path):
         folders[:] = [name for name in folders if not name.startswith(OURS_PREFIX)]
@@ -322,7 +322,7 @@ def large_files(host: Host, drive: Drive, wanted: int) -> list[tuple[str, int]]:
             # A hole is no test of a drive; where a file's length stands for its contents, there are only holes.
             whole = not is_sparse(facts) or not host.files.hook.keeps_contents
             if stat.S_ISREG(facts.st_mode) and facts.st_size >= _LEAST_FILE_BYTES // 8 and whole:
-                found.append((facts.st_size, path))
+                candidates.append((facts.st_size, path))
         if looked >= _FILES_LOOKED_AT:
             break
-    return [(path, size) for size, path in sorted(found, reverse=True)[:wanted]]
+    return [(path, size) for size, path in sorted(candidates, reverse=True)[:wanted]]

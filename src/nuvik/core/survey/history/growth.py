@@ -53,22 +53,22 @@ def differences(before: Snapshot, now: Snapshot) -> list[Difference]:
     away = {drive.id for drive in (*before.drives, *now.drives) if not drive.attached}
     then = {library.id: library for library in before.libraries if library.drive not in away}
     here = {library.id: library for library in now.libraries if library.drive not in away}
-    found = []
+    differences = []
     for key in then.keys() | here.keys():
         old, new = then.get(key), here.get(key)
-        one = new or old
-        assert one is not None
+        library = new or old
+        assert library is not None
         sizes = (old.bytes if old else 0, new.bytes if new else 0)
         if old is None:
-            change = Change.MOVED if one.tether is not None else Change.NEW
+            change = Change.MOVED if library.tether is not None else Change.NEW
         elif new is None:
             change = Change.WENT
         elif sizes[0] == sizes[1]:
             continue
         else:
             change = Change.GREW if sizes[1] > sizes[0] else Change.SHRANK
-        found.append(Difference(change, one.name, one.drive, one.path, *sizes))
-    return sorted(found, key=lambda difference: (-abs(difference.bytes), difference.path))
+        differences.append(Difference(change, library.name, library.drive, library.path, *sizes))
+    return sorted(differences, key=lambda difference: (-abs(difference.bytes), difference.path))
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,8 +95,8 @@ def growth(history: Sequence[Sighting]) -> Growth | None:
     if days < _SHORTEST_DAYS:
         return None
     slopes = [
-        (other.bytes - one.bytes) / (there - here) * _WEEK_S
-        for (here, one), (there, other) in combinations(zip(at_s, history, strict=True), 2)
+        (other.bytes - earlier.bytes) / (there - here) * _WEEK_S
+        for (here, earlier), (there, other) in combinations(zip(at_s, history, strict=True), 2)
         if there - here > 3_600
     ]
     if len(slopes) < 2:

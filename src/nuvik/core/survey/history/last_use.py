@@ -57,7 +57,7 @@ def use_of(
     no_access_times: str | None,
 ) -> Use:
     """What is known of a library's use. `history` holds earlier surveys, oldest first, this one left out."""
-    told = card.opens_per_week if card is not None else None
+    on_card = card.opens_per_week if card is not None else None
     moments = [(extent.newest_content_s, "its newest change")]
     if no_access_times is None:
         moments.append((extent.newest_access_s, "its files' access times"))
@@ -66,13 +66,13 @@ def use_of(
     known = [(moment, source) for moment, source in moments if moment is not None]
     last_s, source = max(known, key=lambda pair: pair[0], default=(None, "no file in it"))
     last_used = moment_or_none(last_s)
-    said = f"last use: {source}"
+    evidence = f"last use: {source}"
     if no_access_times is not None and "access" not in source:
-        said += f" ({no_access_times})"
-    if told is not None:
-        return Use(last_used, told, f"{said}; opens: your card")
+        evidence += f" ({no_access_times})"
+    if on_card is not None:
+        return Use(last_used, on_card, f"{evidence}; opens: your card")
     per_week, why = max(_from_list(recent), _from_history(extent, history, no_access_times))
-    return Use(last_used, per_week, f"{said}; opens: {why}" if why else f"{said}; opens: nothing tells")
+    return Use(last_used, per_week, f"{evidence}; opens: {why}" if why else f"{evidence}; opens: nothing tells")
 
 
 def _from_list(recent: Sequence[Recent]) -> tuple[float, str]:
@@ -94,7 +94,8 @@ def _from_history(extent: Extent, history: Sequence[Sighting], no_access_times: 
     now = (extent.newest_content_s, None if no_access_times else extent.newest_access_s)
     moments.append((moment_or_none(now[0]), moment_or_none(now[1])))
     used = sum(
-        (later[0] or "") > (one[0] or "") or (later[1] or "") > (one[1] or "") for one, later in pairwise(moments)
+        (later[0] or "") > (sighting[0] or "") or (later[1] or "") > (sighting[1] or "")
+        for sighting, later in pairwise(moments)
     )
     if not used:
         return 0.0, ""

@@ -46,9 +46,11 @@ def find_candidates(
             search.take(Candidate(tree.root.path, card))
         else:
             search.below(tree.root, None, "")
-    found = search.found
+    candidates = search.candidates
     # A tethered library is found twice, by its link and where it lies: nothing counts twice.
-    outermost = [one for path, one in found.items() if not any(above in found for above in parents(path))]
+    outermost = [
+        outermost for path, outermost in candidates.items() if not any(above in candidates for above in parents(path))
+    ]
     outside = [candidate.path for candidate in outermost if folder_in(trees, candidate.path) is None]
     return sorted(outermost, key=lambda candidate: candidate.path), outside
 
@@ -63,14 +65,14 @@ class _Search:
         for path, card in cards.items():
             if not card.ignored:
                 self._cards_in.setdefault(os.path.dirname(path), []).append((path, card))
-        self.found: dict[str, Candidate] = {}
+        self.candidates: dict[str, Candidate] = {}
 
     def take(self, candidate: Candidate) -> None:
-        known = self.found.get(candidate.path)
+        known = self.candidates.get(candidate.path)
         if known is None or (known.tether is None and candidate.tether is not None):
             if known is not None:
                 candidate = replace(candidate, card=candidate.card or known.card, kind=known.kind or candidate.kind)
-            self.found[candidate.path] = candidate
+            self.candidates[candidate.path] = candidate
 
     def below(self, folder: Folder, kind: Kind | None, why: str) -> None:
         """Take the libraries among the sub-folders, and the links that lead to one."""
@@ -83,7 +85,7 @@ class _Search:
                 self._link(folder, path, kind)
         for path, card in self._cards_in.get(folder.path, ()):
             # A card may stand on a single file.
-            if path not in self.found and os.path.basename(path) not in folder.below and self._is_file(path):
+            if path not in self.candidates and os.path.basename(path) not in folder.below and self._is_file(path):
                 self.take(Candidate(path, card, kind=kind))
 
     def _one(self, folder: Folder, kind: Kind | None, why: str) -> None:
@@ -166,9 +168,9 @@ def guess_of(candidate: Candidate, folder: Folder, context: Context) -> Guess:
 
 def parts_of(candidate: Candidate, folder: Folder, kind: Kind, context: Context) -> Iterator[Part]:
     """The folders inside that may be placed on their own: those of the card, then those that are recognised."""
-    told = candidate.card.parts if candidate.card else ()
+    card_parts = candidate.card.parts if candidate.card else ()
     seen = set()
-    for part in told:
+    for part in card_parts:
         place = os.path.normpath(os.path.join(folder.path, part.path))
         inner = _inner(folder, place)
         if inner is not None:

@@ -121,10 +121,10 @@ def backup_name(folder: Folder, context: Context) -> Guess | None:
 
 def project_parts(folder: Folder, context: Context) -> Guess | None:
     kinds = {PARTS[name.casefold()] for name in folder.below if name.casefold() in PARTS}
-    found = [name for name in folder.below if name.casefold() in PARTS]
+    named = [name for name in folder.below if name.casefold() in PARTS]
     if len(kinds - {Kind.PROGRAM, Kind.GAME}) < 2:
         return None
-    return Guess(Kind.PROJECT, 0.8, f"it has folders for {' and '.join(sorted(found)[:3])}")
+    return Guess(Kind.PROJECT, 0.8, f"it has folders for {' and '.join(sorted(named)[:3])}")
 
 
 def backup_files(folder: Folder, context: Context) -> Guess | None:

@@ -160,13 +160,13 @@ class Tree:
         self.bytes += sums.bytes
 
     def _folder(self, path: str) -> Folder:
-        found = self.folders.get(path)
-        if found is None:
+        folder = self.folders.get(path)
+        if folder is None:
             above, _, name = path.rpartition(os.sep)
             upper = self._folder(above)
-            found = self.folders[path] = Folder(f"{upper.path.rstrip(os.sep)}{os.sep}{name}", name, upper)
-            upper.below[name] = found
-        return found
+            folder = self.folders[path] = Folder(f"{upper.path.rstrip(os.sep)}{os.sep}{name}", name, upper)
+            upper.below[name] = folder
+        return folder
 
     def at_path(self, path: str) -> Folder | None:
         """The kept folder of this absolute path."""
@@ -190,7 +190,7 @@ class Tree:
     def _linked(self) -> dict[int, _Linked]:
         """For each folder, what the files of several names add: a file once in every folder above any of its names."""
         above: dict[int, set[int]] = {}
-        found: dict[int, _Linked] = {}
+        by_inode: dict[int, _Linked] = {}
         for folder in self.folders.values():
             for inode, _, size, on_disk, name in folder.own.linked:
                 counted = above.setdefault(inode, set())
@@ -198,9 +198,9 @@ class Tree:
                 while upper is not None and id(upper) not in counted:
                     counted.add(id(upper))
                     path = os.path.relpath(os.path.join(folder.path, name), upper.path)
-                    found.setdefault(id(upper), _Linked()).add(size, size if self.lengths else on_disk, path)
+                    by_inode.setdefault(id(upper), _Linked()).add(size, size if self.lengths else on_disk, path)
                     upper = upper.above
-        return found
+        return by_inode
 
 
 def folder_in(trees: Iterable[Tree], path: str) -> Folder | None:

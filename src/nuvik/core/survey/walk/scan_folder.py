@@ -108,8 +108,8 @@ def _pairs(rows: bytes) -> Iterator[tuple[int, int]]:
 def scan_folder_plainly(handle: int | str, cold_before_s: int, big_bytes: int) -> FolderScan:
     """As `scan_folder`, with nothing but the standard library."""
     scan, entries = FolderScan(), list[os.DirEntry[str]]()
-    with os.scandir(handle) as found:
-        for entry in found:
+    with os.scandir(handle) as entry_facts:
+        for entry in entry_facts:
             scan.entries += 1
             if not entry.is_dir(follow_symlinks=False):
                 entries.append(entry)
@@ -126,14 +126,14 @@ def scan_folder_plainly(handle: int | str, cold_before_s: int, big_bytes: int) -
 
 
 def _add_up(scan: FolderScan, entries: list[os.DirEntry[str]], cold_before_s: int, big_bytes: int) -> None:
-    names, found = _plain_ones(scan, entries)
-    if not found:
+    names, facts = _plain_ones(scan, entries)
+    if not facts:
         return
-    modes, sizes, read, changed = zip(*map(_COLUMNS, found), strict=True)
+    modes, sizes, read, changed = zip(*map(_COLUMNS, facts), strict=True)
     total, largest = sum(sizes), max(sizes)
     scan.files += len(names)
     scan.bytes += total
-    scan.blocks += sum(map(_BLOCKS, found))
+    scan.blocks += sum(map(_BLOCKS, facts))
     scan.changed_s, scan.read_s = max(scan.changed_s, *changed), max(scan.read_s, *read)
     if largest > scan.largest_bytes:
         scan.largest_bytes, scan.largest = largest, names[sizes.index(largest)]
@@ -154,7 +154,7 @@ def _add_up(scan: FolderScan, entries: list[os.DirEntry[str]], cold_before_s: in
 
 def _plain_ones(scan: FolderScan, entries: list[os.DirEntry[str]]) -> tuple[list[str], list[os.stat_result]]:
     """The files that need no more than adding up; the others are noted."""
-    names, found = [], []
+    names, all_facts = [], []
     for entry in entries:
         try:
             facts = entry.stat(follow_symlinks=False)
@@ -165,12 +165,12 @@ def _plain_ones(scan: FolderScan, entries: list[os.DirEntry[str]]) -> tuple[list
             continue
         if stat.S_ISREG(facts.st_mode) and facts.st_nlink <= 1 and not (MAY_BE_AWAY and not_here(facts)):
             names.append(entry.name)
-            found.append(facts)
+            all_facts.append(facts)
             continue
         scan.odd.append((entry.name, facts.st_mode))
         if not stat.S_ISREG(facts.st_mode):
             scan.blocks += _BLOCKS(facts) if HAS_BLOCKS else 0
-    return names, found
+    return names, all_facts
 
 
 def _ending(name: str) -> str:

@@ -19,7 +19,7 @@ from nuvik.core.hosts.base import Host, drive_holding
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.progress import Stop, SurveyProgress, SurveyReport, no_report
 from nuvik.core.survey.walk.folder_tree import Tree
-from nuvik.core.survey.walk.walk_slice import Sums, WalkRules, said, walk_slice
+from nuvik.core.survey.walk.walk_slice import Sums, WalkRules, walk_slice, words_of
 from nuvik.core.survey.walk.walk_worker import READY, task, unpacked
 
 KEPT_DEPTH = 8
@@ -114,7 +114,7 @@ def _job(
             tree.add(_alone(host, root))
     except OSError as fault:
         job.left.clear()
-        tree.root.own.problems.append(("", said(fault)))
+        tree.root.own.problems.append(("", words_of(fault)))
     return job
 
 

@@ -169,7 +169,7 @@ class _Slice:
         except OSError as fault:
             close(handle)
             if fault.errno != errno.ENOENT:
-                self._sums_of(start, len(names)).problems.append((start, said(fault)))
+                self._sums_of(start, len(names)).problems.append((start, words_of(fault)))
             return False
         sums = self._sums_of(start, len(names))
         sums.blocks_bytes += on_disk
@@ -186,7 +186,7 @@ class _Slice:
         except OSError as fault:
             close(handle)
             if fault.errno != errno.ENOENT:
-                self._sums_of(path, above.depth + 1).problems.append((path, said(fault)))
+                self._sums_of(path, above.depth + 1).problems.append((path, words_of(fault)))
             return False
         problem = ""
         if identity in self._above:
@@ -222,7 +222,7 @@ class _Slice:
                 if _facts(above.handle)[0] != above.identity:
                     raise OSError(errno.ESTALE, "was moved during the survey")
             except OSError as fault:
-                above.sums.problems.append((above.path, said(fault)))
+                above.sums.problems.append((above.path, words_of(fault)))
                 above.below.clear()
         close(done.handle)
 
@@ -231,10 +231,10 @@ class _Slice:
         rules = self._rules
         while depth > rules.keep_depth and path not in rules.kept:
             path, depth = path.rpartition(os.sep)[0], depth - 1
-        found = self._sums.get(path)
-        if found is None:
-            found = self._sums[path] = Sums(path)
-        return found
+        sums = self._sums.get(path)
+        if sums is None:
+            sums = self._sums[path] = Sums(path)
+        return sums
 
     # -- looking at one folder -----------------------------------------------------------------------------
 
@@ -250,14 +250,14 @@ class _Slice:
             scan = scan_folder(handle, int(self._rules.cold_before_s), self._rules.big_bytes)
         except OSError as fault:
             if fault.errno != errno.ENOENT:
-                sums.problems.append((frame.path, said(fault)))
+                sums.problems.append((frame.path, words_of(fault)))
             return 0
         frame.below = scan.folders
         self._add_up(sums, within, scan)
         for name in scan.junctions:
             self._link(sums, handle, within, name)
         for name, problem in scan.failed:
-            sums.problems.append((prefix + name, said(problem)))
+            sums.problems.append((prefix + name, words_of(problem)))
         for name, mode in scan.odd:
             self._odd(sums, handle, within, name, mode)
         if scan.folders and self._rules.barriers:
@@ -339,7 +339,7 @@ def add_counts(to: dict[Any, int], more: dict[Any, int]) -> None:
 MOUNTED_HERE = "another drive is mounted here"
 
 
-def said(fault: OSError) -> str:
+def words_of(fault: OSError) -> str:
     """What the system said, in lower case."""
     return (fault.strerror or str(fault)).lower()
 
