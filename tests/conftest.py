@@ -173,7 +173,7 @@ def leftovers(root: str | os.PathLike) -> list[str]:
 
 
 def a_drive(**facts) -> Drive:
-    """A portable chip drive on a cable, as a value; `facts` change it."""
+    """A portable solid-state drive on a cable, as a value; `facts` change it."""
     plain = {
         "id": "wren",
         "label": "Wren",

@@ -51,7 +51,7 @@ def test_the_whole_job_by_commands(house, tmp_path):
     rehearsal = json.loads(nuvik("rehearse", plan, *at, "--json").stdout)
     assert rehearsal["feasible"] and len(rehearsal["steps"]) == 2
     assert rehearsal["away"] == {"wren": ["Lantern [b]"]}
-    assert "add --yes" in nuvik("carry", plan, *at).stderr
+    assert "Add --yes" in nuvik("carry", plan, *at).stderr
     assert not os.path.islink(game)
     lines = [json.loads(line) for line in nuvik("carry", plan, "--yes", "--json", *at).stdout.splitlines()]
     names = [line["event"] for line in lines if line["event"] != "progress"]
@@ -76,17 +76,17 @@ def test_the_whole_job_by_commands(house, tmp_path):
 @pytest.mark.parametrize(
     ("words", "code", "said"),
     [
-        (["drives", "--world", "/nowhere"], 3, "is no world"),
+        (["drives", "--world", "/nowhere"], 3, "is not a world"),
         (["fly"], 2, "No such command"),
-        (["drives", "--units", "furlongs"], 2, "no kind of units"),
+        (["drives", "--units", "furlongs"], 2, "not a kind of units"),
         (["rehearse", "/nowhere/plan.json"], 3, "cannot be read"),
-        (["resume"], 3, "Nothing stands midway"),
+        (["resume"], 3, "Nothing is unfinished"),
         (["undo", "last"], 3, "no move to take back"),
         (["undo", "99", "--yes"], 3, "no move 99"),
-        (["undo", "../x"], 3, "is no move"),
+        (["undo", "../x"], 3, "is not a move"),
         (["release", "all"], 3, "No move is on trial"),
         (["shift", "/nowhere", "heron"], 3, "none of the drives"),
-        (["draft", "lonely", "-o", "x"], 2, "no drive to go to"),
+        (["draft", "lonely", "-o", "x"], 2, "no destination"),
         (["draw", "drives", "-o", "x.jpg"], 2, ".svg or .pdf"),
         (["draw", "moon", "-o", "x.svg"], 2, "cannot be drawn"),
         (["demo", "--at", "/usr"], 3, "holds something else"),
@@ -113,7 +113,7 @@ def test_ctrl_c_stops_safely_and_resume_goes_on(house):
     assert child.returncode == 4, errors
     assert "nuvik resume" in errors and "Traceback" not in errors
     assert (
-        "stands midway"
+        "is unfinished"
         in nuvik("shift", house.path("kestrel", "Games", "Lantern [b]"), "heron", "--yes", *at, code=3).stderr
     )
     house.write(time_scale=0)
@@ -156,7 +156,7 @@ def test_the_map_names_what_is_big_and_cold(tmp_path):
         nuvik("draw", "map", "-o", str(tmp_path / f"map.{ending}"), "--world", folder)
     words = "".join(ET.parse(tmp_path / "map.svg").getroot().itertext())
     assert "big and cold" in words and "Saltmarsh Signalman" in words and "3 years" in words
-    assert "5 libraries, 369 GB together, were not used for a year and big" in words
+    assert "5 libraries, 369 GB together, were big and unused for a year" in words
     assert (tmp_path / "map.pdf").read_bytes().startswith(b"%PDF")
 
 

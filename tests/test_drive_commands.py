@@ -56,8 +56,8 @@ def test_drives_are_listed_and_told_whole(house, capsys):
     listed, _ = nuvik(house, capsys, "drives")
     assert [line.split()[0] for line in listed.splitlines()] == ["drive", "Wren", "Kestrel", "Heron"]
     told, _ = nuvik(house, capsys, "drives", "wren", "Heron")
-    assert "Quillpost [b]Field[/b], chip drive on USB 3.2 Gen 1 (5 Gbit/s), portable" in told
-    assert "reads at its cable's ceiling" in told and "up to 1.09 GB/s" not in told, "SATA inside does no more"
+    assert "Quillpost [b]Field[/b], solid-state drive on USB 3.2 Gen 1 (5 Gbit/s), portable" in told
+    assert "reads as fast as its cable allows" in told and "up to 1.09 GB/s" not in told, "SATA inside does no more"
     assert "The label says 1.20 GB; 200 MB for the file system's own tables" in told
     assert "libraries 3." in told and "no links, no hard links, no permissions" in told
     data = json.loads(nuvik(house, capsys, "drives", "--json")[0])
@@ -107,7 +107,7 @@ def test_advice_names_the_loss_and_the_way_and_does_nothing(house, capsys):
     nuvik(house, capsys, "survey")
     said, _ = nuvik(house, capsys, "advise", "wren", "--for", "linux", "--links")
     assert "ext4 would be better" in said and "Nuvik does not" in said and "holds nothing that would be lost" in said
-    assert "leave it as it is" in nuvik(house, capsys, "advise", "wren", "--for", "windows", "--for", "macos")[0]
+    assert "Leave it as it is" in nuvik(house, capsys, "advise", "wren", "--for", "windows", "--for", "macos")[0]
     data = json.loads(nuvik(house, capsys, "advise", "wren", "--json")[0])
     assert data["format"] == "nuvik-advice/1" and len(data["filesystems"]) == 5
 
@@ -132,7 +132,7 @@ def test_candidates_are_compared(house, capsys, tmp_path):
     file = tmp_path / "mine.toml"
     file.write_text(CANDIDATES)
     said, _ = nuvik(house, capsys, "compare", str(file))
-    assert "Bare in Case" in said and "60.00 EUR" in said and "would open noticeably quicker" in said
+    assert "Bare in Case" in said and "60.00 EUR" in said and "would open noticeably faster" in said
     data = json.loads(nuvik(house, capsys, "compare", str(file), "--json")[0])["candidates"]
     assert {one["label"] for one in data} == {"Bare in Case", "Heron in a better case"}
     assert data[0]["saves_s_per_week"] >= data[1]["saves_s_per_week"], "most saved first"
@@ -249,7 +249,7 @@ def test_this_computer_tells_even_without_its_tools(monkeypatch):
     host = LocalHost()
     root = next(drive for drive in host.drives() if drive.path == "/")
     assert root.attached and root.usable_bytes > 0 and root.system
-    assert any("lsblk could not be asked" in finding for finding in root.findings)
+    assert any("lsblk could not be run" in finding for finding in root.findings)
     assert host.temperature_c(root) is None or host.temperature_c(root) > 0
     assert all(counters.read_bytes >= 0 for counters in host.counters(host.drives()).values())
     assert os.path.isdir(root.base_path)

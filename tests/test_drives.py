@@ -77,7 +77,7 @@ def test_linux_tells_of_every_ugly_volume():
 def test_a_garbled_tool_leaves_the_mounted_drives_and_a_finding(garbled):
     listing = parse_linux(garbled, samples.MOUNTINFO, {}, {})
     assert {"/", "/home", "/films"} <= {point for one in listing.volumes for point in one.mount_points}
-    assert "lsblk gave no answer" in listing.findings[0]
+    assert "the answer of lsblk could not be read" in listing.findings[0]
     assert parse_macos(garbled.encode(), {}, garbled).volumes == () and parse_macos(b"", {}, "").findings
     assert parse_windows(garbled).volumes == ()
 
@@ -227,7 +227,7 @@ def test_a_mount_that_hangs_is_told_and_holds_up_nobody(tmp_path, monkeypatch):
     workspace.drives.all()
     assert time.monotonic() - began < 0.5, "it is not waited for again"
     answers = UsageMeter().ask(["/nowhere"])
-    assert "cannot be asked" in str(answers["/nowhere"])
+    assert "could not be read" in str(answers["/nowhere"])
 
 
 @pytest.mark.skipif(shutil.which("lsblk") is None, reason="lsblk is not installed")
@@ -252,12 +252,12 @@ def test_capacity_adds_up_from_the_label_down(used, libraries):
     assert capacity.label_bytes == lost + capacity.libraries_bytes + capacity.other_bytes + capacity.free_bytes
     assert min(capacity.libraries_bytes, capacity.other_bytes, capacity.free_bytes) >= 0
     said = where_the_rest_went(capacity)
-    assert "1.00 TB" in said and "100 GB for other volumes" in said and "30.0 GB kept by the system" in said
+    assert "1.00 TB" in said and "100 GB for other volumes" in said and "30.0 GB reserved by the system" in said
 
 
 def test_nearly_full_is_judged_by_headroom_and_by_kind():
     assert how_full(a_drive()) is None
-    assert "50.0 GB should be" in str(how_full(a_drive(used_bytes=810 * GB)))
+    assert "of the 50.0 GB you want to keep free" in str(how_full(a_drive(used_bytes=810 * GB)))
     assert "clear cells" in str(how_full(a_drive(used_bytes=770 * GB)))
     assert how_full(a_drive(used_bytes=770 * GB, medium="hdd")) is None
     assert how_full(a_drive(used_bytes=810 * GB, attached=False)) is None
@@ -282,10 +282,13 @@ def test_links_have_ceilings_in_their_order():
 @pytest.mark.parametrize(
     ("facts", "said"),
     [
-        ({}, "reads at its cable's ceiling (USB 3.2 Gen 2 (10 Gbit/s)): a faster port or case would give up to 2.1"),
+        (
+            {},
+            "reads as fast as its cable allows (USB 3.2 Gen 2 (10 Gbit/s)): a faster port or case would allow up to 2.1",
+        ),
         ({"read_bytes_per_s": 300 * MB}, None),
         ({"speed_source": "typical"}, "never measured"),
-        ({"link": "sata-6g", "portable": False, "read_bytes_per_s": 540 * MB}, "at the ceiling of SATA 6 Gbit/s"),
+        ({"link": "sata-6g", "portable": False, "read_bytes_per_s": 540 * MB}, "reads as fast as SATA 6 Gbit/s allows"),
         ({"link": "pcie-3x4", "best_link": "pcie-4x4", "medium": "nvme"}, "could use PCI Express 4.0 ×4"),
         ({"read_only": True}, "it is read-only"),
         ({"findings": ("it smells",)}, "it smells"),
@@ -304,11 +307,11 @@ def test_volumes_of_one_disk_say_so_and_the_planner_knows(world):
     assert any("same disk as Heron" in one for one in workspace.drives.findings()["kestrel"])
     plan = make_plan(workspace.plan.draft([(str(source), "heron")]))
     timeline = workspace.rehearse.rehearse(plan)
-    assert timeline.feasible and "lie on one disk" in timeline.notes[0]
+    assert timeline.feasible and "are on the same disk" in timeline.notes[0]
     pooled = tuple(replace(one, pool="p") for one in workspace.drives.all() if one.id != "wren")
     workspace.computer.host._declared = lambda: pooled
     refused = workspace.rehearse.rehearse(plan)
-    assert "one free space" in refused.violations[0].problem
+    assert "share their free space" in refused.violations[0].problem
 
 
 # -- wishes, advice, purchases -----------------------------------------------------------------------------
@@ -328,14 +331,14 @@ def test_what_is_typed_of_a_drive_is_read_or_refused():
 
 def test_advice_on_a_file_system_names_what_it_lacks(world):
     stick = a_drive(filesystem="exfat", used_bytes=3 * GB, device="sdc1")
-    assert "leave it as it is" in advice_in_words(stick, needs_of(["windows", "macos"], []))
+    assert "Leave it as it is" in advice_in_words(stick, needs_of(["windows", "macos"], []))
     said = advice_in_words(stick, needs_of(["linux"], [], links=True))
     assert "holds no links" in said and "need a setting, not a link" in said and "ext4 would be better" in said
     first = weigh(needs_of(["windows", "macos"], []), 10**11)[0]
     assert first.filesystem == "exfat" and not first.lacks
     steps = how_to_format(stick, "ext4", [], "linux")
     assert "Everything on Wren will be lost: 3.00 GB" in steps[0] and "sdc1" in steps[2]
-    with pytest.raises(BadInput, match="no system"):
+    with pytest.raises(BadInput, match="not a system"):
         needs_of(["amber"], [])
 
 

@@ -97,8 +97,8 @@ def test_the_forecast_says_when_and_how_sure():
     rate = growth(history)
     drive = a_drive(usable_bytes=600 * GB, used_bytes=500 * GB, headroom_bytes=50 * GB)
     assert "grows by 5.00 GB a week" in forecast_sentence(drive, rate)
-    assert "at its headroom in about 10 weeks (" in forecast_sentence(drive, rate)
-    assert "under its headroom already" in forecast_sentence(replace(drive, headroom_bytes=200 * GB), rate)
+    assert "down to its headroom in about 10 weeks (" in forecast_sentence(drive, rate)
+    assert "already short of its headroom" in forecast_sentence(replace(drive, headroom_bytes=200 * GB), rate)
     falls = growth([Sighting(moment(7 * week), (400 - week) * GB) for week in range(5)])
     assert "shrinks by 1.00 GB a week" in forecast_sentence(drive, falls)
 
@@ -150,7 +150,7 @@ def test_twins_on_two_drives_are_told_and_nothing_is_touched(world, capsys):
         path.write_bytes(data)
     assert run(["survey", "--world", str(world.folder), "--loose"]) == 0
     said = capsys.readouterr().out
-    assert "Largest loose files" in said and "copy of a.mkv" in said
+    assert "Largest files in no library" in said and "copy of a.mkv" in said
     assert run(["twins", "--world", str(world.folder), "--json"]) == 0
     (pair,) = json.loads(capsys.readouterr().out)["twins"]
     assert pair["spare_bytes"] == 17 * MB

@@ -96,7 +96,7 @@ class Household(RuleBasedStateMachine):
     @precondition(lambda self: not self.midway())
     @rule(name=st.sampled_from(NAMES), text=st.binary(min_size=1, max_size=9))
     def play(self, name: str, text: bytes) -> None:
-        """The user changes something by the old path, when nothing stands midway."""
+        """The user changes something by the old path, when nothing is unfinished."""
         with open(self.world.path("kestrel", "Games", name, "save.dat"), "wb") as file:
             file.write(text)
         self.whole[name] = _contents(self.world.path("kestrel", "Games", name))

@@ -153,25 +153,25 @@ def _cases(world):
     game = world.path("kestrel", "Games", "Ferrymoss")
     return {
         "an unknown drive": ((game, "albatross"), "no drive"),
-        "no such path": ((game + "-not", "heron"), "Nothing lies at"),
+        "no such path": ((game + "-not", "heron"), "There is nothing at"),
         "outside every drive": (("/usr/lib", "heron"), "none of the drives"),
         "a target outside": ((game, "/usr/lib"), "none of the drives"),
         "a drive's root": ((world.path("kestrel"), "heron"), "root of Kestrel"),
         "the same drive": ((game, "kestrel"), "already"),
         "inside itself": ((game, game + "/data"), "inside"),
         "a taken target": ((game, world.path("heron", "Taken")), "already"),
-        "too little room": ((world.path("heron", "Huge"), "kestrel"), "under its headroom"),
+        "too little room": ((world.path("heron", "Huge"), "kestrel"), "short of its headroom"),
         "a drive that is away": ((game, "stork"), "away"),
         "a file too large": ((world.path("heron", "Large File"), "pipit"), "holds files up to"),
         "names it cannot hold": ((world.path("heron", "Odd Names"), "pipit"), "does not allow"),
         "links it cannot hold": ((world.path("heron", "Links"), "pipit"), "is a link"),
         "no tether from there": ((world.path("pipit", "Slides"), "heron"), "cannot hold the link"),
         "already a link": ((world.path("kestrel", "Way"), "heron"), "is a link"),
-        "an unfinished download": ((world.path("heron", "Parcel"), "wren"), "not finished"),
+        "an unfinished download": ((world.path("heron", "Parcel"), "wren"), "unfinished download"),
         "a pipe inside": ((world.path("heron", "Pipe"), "wren"), "named pipe"),
         "shared outside": ((world.path("heron", "Shared"), "wren"), "second name"),
         "it stays": ((world.path("kestrel", "Dome"), "heron"), "opens the roof"),
-        "the journal's own folder": ((world.path("heron", "State"), "wren"), "Nuvik's own journal"),
+        "the journal's own folder": ((world.path("heron", "State"), "wren"), "Nuvik's own database"),
     }
 
 
@@ -295,7 +295,9 @@ def test_two_steps_may_not_want_one_place(world):
     both = [(world.path(drive, "Games", "Ferrymoss"), "heron") for drive in ("kestrel", "wren")]
     plan = workspace.plan.make(workspace.plan.draft(both))
     assert [os.path.basename(step.target_path) for step in plan.steps] == ["Ferrymoss", "Ferrymoss (2)"]
-    assert "already, so it goes beside it" in plan.steps[1].reason and workspace.rehearse.rehearse(plan).feasible
+    assert (
+        "is already taken, so it gets a number" in plan.steps[1].reason and workspace.rehearse.rehearse(plan).feasible
+    )
     clash = replace(plan, steps=(plan.steps[0], replace(plan.steps[1], target_path=plan.steps[0].target_path)))
     assert any("Step 1 uses" in one.problem for one in workspace.rehearse.rehearse(clash).violations)
     fill(world.path("heron", "Games", "Ferrymoss (2)"))
@@ -306,5 +308,5 @@ def test_headroom_asked_for_is_the_floor(world):
     game = fill(world.path("kestrel", "Games", "Ferrymoss"))
     workspace = world.open()
     plan = make_plan(workspace.plan.draft([(str(game), "wren")], {"wren": 999 * MB}))
-    assert "under its headroom" in workspace.rehearse.rehearse(plan).violations[0].problem
+    assert "short of its headroom" in workspace.rehearse.rehearse(plan).violations[0].problem
     assert workspace.rehearse.rehearse(replace(plan, headroom_bytes={"wren": 0})).feasible

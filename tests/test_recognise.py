@@ -169,7 +169,7 @@ def test_what_may_not_move_says_why_and_only_the_unwise_is_overruled(world):
     }
     assert libraries["Stay"].why_not == "the roof hangs on it"
     assert "second name (hard link) outside" in libraries["Twice"].why_not and libraries["Twice"].shared_files == 1
-    assert libraries["Opened"].caution == "it is open in editor (process 7)"
+    assert libraries["Opened"].caution == "editor (process 7) has it open"
     assert "exFAT cannot hold the link" in libraries["Film"].why_not
     workspace.survey.keep_cards(Card(path=libraries[name].path, overrule=True) for name in ("Stay", "Twice"))
     told = {
@@ -374,7 +374,7 @@ def test_an_installed_program_is_better_left_where_it_is(world):
     workspace.computer.host.surroundings = lambda: Surroundings(programs=(program,))
     (library,) = workspace.survey.take().libraries
     assert (library.kind, library.verdict) == (Kind.PROGRAM, Verdict.UNWISE)
-    assert library.why_not == "“Vane” is installed here, and its updater expects it in this place"
+    assert library.why_not == "“Vane” is installed here, and its updater expects it here"
 
 
 def test_a_page_tells_what_a_user_asks_in_order(world):
@@ -386,10 +386,10 @@ def test_a_page_tells_what_a_user_asks_in_order(world):
     (library,) = workspace.survey.take().libraries
     assert (library.links_in, library.links_out, library.links_broken) == (3, 1, 1)
     lines = dict(library_page(library, workspace.drives.find("heron"), workspace.drives.all()))
-    assert list(lines)[:4] == ["lies at", "is taken for", "takes", "largest file"]
-    assert lines["is taken for"] == "game: it stands with other games in “Games”"
+    assert list(lines)[:4] == ["path", "looks like", "takes", "largest file"]
+    assert lines["looks like"] == "game: it is next to other games in “Games”"
     assert lines["part"] == "Add-ons: game, 1.00 MB in 1 file"
-    assert lines["would take"].endswith(" on Pipit") and lines["may it move?"].startswith("yes, but not at this moment")
+    assert lines["would take"].endswith(" on Pipit") and lines["may it move?"].startswith("yes, but not right now")
     sizes = [
         os.lstat(path).st_size
         for path in {os.lstat(p).st_ino: p for p in root.rglob("*") if p.is_file() and not p.is_symlink()}.values()
@@ -436,7 +436,7 @@ def test_cards_by_commands(world, capsys):
         "2.5 times a week",
         "40.0 MB/s",
         "stays where it is",
-        "really used",
+        "really use",
         "the part Add-ons (game)",
     ):
         assert words in said
@@ -462,7 +462,7 @@ def test_cards_by_commands(world, capsys):
     assert run(["survey", *at, *other]) == 0
     assert "Kite makers" in capsys.readouterr().out
     assert run(["card", str(game), "--forget", *at]) == 0
-    assert "nothing was told of it" in capsys.readouterr().out
+    assert "you have not said anything about it" in capsys.readouterr().out
     told = ["card", str(game)]
     for words, code in (
         (["card", "/nowhere"], 3),

@@ -165,19 +165,19 @@ def test_each_what_if_says_what_it_comes_to():
     assert bad and words.startswith("1 library will not open: Films; 3 still do") and "attached until step" in words
     assert "Loom opens only by its new path" in words
     ((words, bad),) = said(scene, Slower(slow, 4))
-    assert "carrying takes" in words and "then you wait" in words and bad
+    assert "carrying takes" in words and "you would wait" in words and bad
     assert said(scene, Crumbs(stick))[0][0].startswith("300,009 files to carry")
     assert said(scene, New(Kind.GAME, 10 * GB))[0][0].startswith("fits on Fast, leaves 50.0 GB free and opens in")
     words, bad = said(scene, New(Kind.GAME, 55 * GB))[0]
-    assert bad and "it would come to Fast: 5.00 GB under its headroom" in words
+    assert bad and "it would go to Fast: 5.00 GB short of its headroom" in words
     words, bad = said(scene, Fails(fast))[0]
-    assert bad and "1 library lost (30.0 GB): Loom" in words and "Album would be left in a copy elsewhere" in words
+    assert bad and "1 library lost (30.0 GB): Loom" in words and "Album would survive as a copy elsewhere" in words
     assert "nothing is lost" in said(replace(scene, on_trial=True), Fails(fast))[0][0], (
         "the original on trial is a copy"
     )
     words, bad = said(scene, StopAfter(1))[0]
     assert not bad and "then 1 move is left" in words and "a good place to stop" in words
-    assert said(scene, SideBySide())[0][0].startswith("would bring nothing")
+    assert said(scene, SideBySide())[0][0].startswith("would not help")
     candidate = Candidate(
         label="Marl",
         capacity_bytes=2000 * GB,
@@ -190,7 +190,7 @@ def test_each_what_if_says_what_it_comes_to():
     )
     assert "after this plan it would save" in said(scene, Bought(candidate))[0][0]
     words, bad = said(scene, grown(10, {"fast": Growth(9e9, 8e9, 10e9, 5, 40.0)}))[0]
-    assert bad and words == "Fast 40.0 GB under its headroom"
+    assert bad and words == "Fast 40.0 GB short of its headroom"
     assert "not known yet" in said(scene, grown(10, {}))[0][0]
 
 
@@ -249,7 +249,7 @@ def test_forecasts_say_what_the_plan_changes():
     assert found.now == (8.0, pytest.approx(40 / 3)) and found.then == (16.0, pytest.approx(80 / 3))
     assert (
         forecast_line(found, "Fast")
-        == "Fast comes to its headroom in 8 to 13 weeks; once this is carried, in 16 to 27 weeks"
+        == "Fast is down to its headroom in 8 to 13 weeks; after this plan, in 16 to 27 weeks"
     )
 
 

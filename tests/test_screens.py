@@ -33,7 +33,7 @@ async def test_from_a_full_drive_to_moved_and_taken_back(house):
     app = NuvikApp(house.open)
     async with app.run_test(size=(159, 47)) as pilot:
         await settle(app, pilot)
-        assert words(app, "#headline").startswith("Kestrel is nearly full")
+        assert words(app, "#headline").startswith("Kestrel is almost full")
         await pilot.press("tab", "l")
         assert app.screen.STAGE == "plan"
         board = app.screen.query_one(DriveBoard)
@@ -58,7 +58,7 @@ async def test_from_a_full_drive_to_moved_and_taken_back(house):
         assert app.screen.query_one(DataTable).row_count == 1
         await pilot.press("u", "y")
         await settle(app, pilot)
-        assert "lies where it lay before" in words(app, "#headline")
+        assert "is back where it was" in words(app, "#headline")
         assert not os.path.islink(game)
         assert picture(game) == whole
 
@@ -131,7 +131,7 @@ async def test_speeds_measures_shows_and_stops(house):
     async with app.run_test(size=(159, 47), notifications=True) as pilot:
         await settle(app, pilot)
         await pilot.press("2")
-        assert words(app, "#headline").startswith("No drive was measured here yet")
+        assert words(app, "#headline").startswith("No drive has been measured yet")
         chart = app.screen.query_one(SpeedChart)
         while chart.drive.id != "heron":
             await pilot.press("down")
@@ -176,7 +176,7 @@ async def test_all_are_measured_and_a_drive_is_told_of_from_its_page(house):
         await pilot.press("y")
         await settle(app, pilot)
         assert words(app, "#headline") == "3 drives measured; the test files are removed."
-        assert "nothing was written to it then" in words(app, "#meaning")
+        assert "nothing was written to it" in words(app, "#meaning")
         chart = app.screen.query_one(SpeedChart)
         while chart.drive.id != "heron":
             await pilot.press("down")
@@ -266,7 +266,7 @@ def test_the_real_program_in_a_terminal(tmp_path):
     program = f"{sys.executable} -m nuvik demo --at {folder}; echo ended with $?; sleep 60"
     tmux("new-session", "-d", "-s", "nuvik", "-x", "159", "-y", "47", program)
     try:
-        wait_for("Kestrel is nearly full: 36.6 GB free")
+        wait_for("Kestrel is almost full: 36.6 GB free")
         wait_for("Comet Courier")
         press("Tab", "l", "Down", "Down")
         wait_for("Comet Courier Kestrel → Dunlin")
@@ -280,7 +280,7 @@ def test_the_real_program_in_a_terminal(tmp_path):
         press("6", "u")
         wait_for("Take move 1 back?")
         press("y")
-        wait_for("Comet Courier lies where it lay before")
+        wait_for("Comet Courier is back where it was")
         assert not os.path.islink(os.path.join(folder, "kestrel", "Games", "Comet Courier"))
         press("q")
         wait_for("ended with 0")

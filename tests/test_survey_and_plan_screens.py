@@ -49,7 +49,7 @@ async def test_marking_many_opening_one_and_editing_its_card(house):
         assert isinstance(app.screen, LibraryPage)
         await settle(app, pilot)
         page = words_of(app.screen.query_one("#lines", Static)) + words_of(app.screen.query_one("#inside", Static))
-        assert "may it move?" in page and "data" in page and "(files beside the folders)" in page
+        assert "may it move?" in page and "data" in page and "(files next to the folders)" in page
         await pilot.press("e")
         fields = {name: app.screen.query_one(f"#{name}", Input) for name in ("name", "kind", "opens")}
         fields["kind"].value = "toy"
@@ -68,7 +68,7 @@ async def test_marking_many_opening_one_and_editing_its_card(house):
         assert "At this rate" in words(app, "#lines") and "Heron" in words(app, "#lines")
         await pilot.press("escape", "o", "d")
         await settle(app, pilot)
-        assert "No large file lies on two drives" in words(app, "#lines")
+        assert "No large file is on two drives" in words(app, "#lines")
         await pilot.press("escape", "p")
         assert app.screen.STAGE == "plan" and len(app.desk.hand) == 2
         assert "2 libraries are in your hand" in words(app, "#headline")
@@ -219,10 +219,10 @@ async def test_swapping_breaking_mending_and_parting(tight, tmp_path, monkeypatc
         assert isinstance(app.screen, Help), "the keys can be clicked"
         await pilot.press("escape")
         await hold(app, pilot, "Moor", "kestrel")
-        assert "under its headroom" in words(app, "#consequence")
+        assert "short of its headroom" in words(app, "#consequence")
         await pilot.press("enter")
-        assert words(app, "#headline").startswith("This does not do yet: Kestrel is")
-        assert "m puts it right" in words(app, "#headline")
+        assert words(app, "#headline").startswith("This does not work yet: Kestrel is")
+        assert "m fixes it" in words(app, "#headline")
         await pilot.press("m")
         await settle(app, pilot)
         assert app.desk.draft.places["heron:Games/Moor"] == "kestrel" and not app.desk.draft.breaches
@@ -244,7 +244,7 @@ async def test_swapping_breaking_mending_and_parting(tight, tmp_path, monkeypatc
         await hold(app, pilot, "Mosaic · Cache", "wren")
         await pilot.press("enter", "w", "c", "b")
         beside = words_of(app.screen.query_one("#lines", Static))
-        assert "Two plans beside each other" in beside and "Mosaic · Cache" in beside and "stays" in beside
+        assert "Two plans compared" in beside and "Mosaic · Cache" in beside and "stays" in beside
         await pilot.press("escape")
         tight.data["drive"][2]["attached"] = False
         tight.write()

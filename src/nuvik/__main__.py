@@ -31,7 +31,7 @@ def run(words: list[str]) -> int:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
     except KeyboardInterrupt:
-        print("nuvik: interrupted; nothing stands midway.", file=sys.stderr)  # noqa: T201
+        print("nuvik: interrupted; nothing is left unfinished.", file=sys.stderr)  # noqa: T201
         return EXIT_STOPPED
     except Exception as fault:
         _report_fault(fault)

@@ -25,7 +25,9 @@ if TYPE_CHECKING:
 
 EXIT_FINDINGS = 5
 
-World = Annotated[str | None, typer.Option("--world", metavar="DIR", help="Work on the world in this folder.")]
+World = Annotated[
+    str | None, typer.Option("--world", metavar="DIR", help="Use the world in this folder instead of this computer.")
+]
 State = Annotated[
     str | None, typer.Option("--state", metavar="DIR", envvar="NUVIK_STATE", help="Where Nuvik keeps its database.")
 ]
@@ -128,7 +130,7 @@ def choose_units(kind: str | None) -> None:
     if kind is None:
         return
     if kind not in list(units.Base):
-        raise BadInput(f"“{kind}” is no kind of units.", next_step="Say decimal or binary.")
+        raise BadInput(f"“{kind}” is not a kind of units.", next_step="Use decimal or binary.")
     units.prefer(units.Base(kind))
 
 

@@ -17,11 +17,11 @@ if TYPE_CHECKING:
 
 _FLAGS = {
     "pin": ("pinned", "stays where it is"),
-    "overrule": ("overrule", "may move although that seems unwise"),
-    "ignore": ("ignored", "is no library"),
-    "titles": ("titles", "holds one title in each sub-folder"),
-    "use": ("working_set", "is one of those really used: its place is a rapid or brisk drive"),
-    "attached": ("always_attached", "must never be on a drive that may be away"),
+    "overrule": ("overrule", "may move, although that seems unwise"),
+    "ignore": ("ignored", "is not a library"),
+    "titles": ("titles", "holds one library in each subfolder"),
+    "use": ("working_set", "is one that you really use and belongs on a rapid or brisk drive"),
+    "attached": ("always_attached", "must never be on a portable drive"),
 }
 
 
@@ -34,38 +34,45 @@ def add_to(app: typer.Typer) -> None:
         kind: Annotated[str | None, typer.Option("--kind", metavar="KIND", help="game, photo, cache …")] = None,
         opens: Annotated[float | None, typer.Option("--opens-per-week", metavar="N")] = None,
         needs: Annotated[
-            str | None, typer.Option("--needs", metavar="SPEED", help="Must be read at least so fast, as 40MB/s.")
+            str | None,
+            typer.Option("--needs", metavar="SPEED", help="The read speed it needs at least, such as 40MB/s."),
         ] = None,
         part: Annotated[
-            list[str] | None, typer.Option("--part", metavar="FOLDER=KIND", help="A part that may stand elsewhere.")
+            list[str] | None,
+            typer.Option("--part", metavar="FOLDER=KIND", help="A part that may be placed on another drive."),
         ] = None,
-        pin: Annotated[bool | None, typer.Option("--pin/--no-pin", help="It stays where it is.")] = None,
+        pin: Annotated[bool | None, typer.Option("--pin/--no-pin", help="Keep it where it is.")] = None,
         overrule: Annotated[
-            bool | None, typer.Option("--overrule/--no-overrule", help="It may move although that seems unwise.")
+            bool | None, typer.Option("--overrule/--no-overrule", help="Allow moving it although that seems unwise.")
         ] = None,
-        ignore: Annotated[bool | None, typer.Option("--ignore/--no-ignore", help="It is no library.")] = None,
+        ignore: Annotated[
+            bool | None, typer.Option("--ignore/--no-ignore", help="Do not treat it as a library.")
+        ] = None,
         titles: Annotated[
-            bool | None, typer.Option("--titles/--no-titles", help="Each sub-folder is a library of its own.")
+            bool | None, typer.Option("--titles/--no-titles", help="Treat each subfolder as a library of its own.")
         ] = None,
-        use: Annotated[bool | None, typer.Option("--use/--no-use", help="It is one of those you really use.")] = None,
+        use: Annotated[bool | None, typer.Option("--use/--no-use", help="You really use it.")] = None,
         attached: Annotated[
-            bool | None, typer.Option("--attached/--no-attached", help="No portable drive may hold it.")
+            bool | None, typer.Option("--attached/--no-attached", help="Never put it on a portable drive.")
         ] = None,
         with_: Annotated[
-            list[str] | None, typer.Option("--with", metavar="PATH", help="It stands on the same drive as that one.")
+            list[str] | None, typer.Option("--with", metavar="PATH", help="Keep it on the same drive as that library.")
         ] = None,
         apart: Annotated[
             list[str] | None,
-            typer.Option("--apart-from", metavar="PATH", help="It stands on another disk than that one: a backup."),
+            typer.Option(
+                "--apart-from", metavar="PATH", help="Keep it on another disk than that library, as with a backup."
+            ),
         ] = None,
         collection: Annotated[
-            str | None, typer.Option("--collection", metavar="NAME", help="Better on one drive with others of it.")
+            str | None,
+            typer.Option("--collection", metavar="NAME", help="Keep it together with the others of this collection."),
         ] = None,
         took: Annotated[
             float | None,
-            typer.Option("--took", metavar="SECONDS", help="So long it took to open, from where it is."),
+            typer.Option("--took", metavar="SECONDS", help="How long it took to open from where it is."),
         ] = None,
-        forget: Annotated[bool, typer.Option("--forget", help="Forget all that was told of it.")] = False,
+        forget: Annotated[bool, typer.Option("--forget", help="Forget everything you said about it.")] = False,
     ) -> None:
         """Tell Nuvik about a library, or show what was told. The folder at PATH counts as one from then on."""
         from nuvik.core.model.library import Card
@@ -118,7 +125,7 @@ def add_to(app: typer.Typer) -> None:
     def read(call: Call, file: Annotated[str, typer.Argument(metavar="FILE.toml", show_default=False)]) -> None:
         """Read cards from a TOML file; where one says something, it counts from now on."""
         count = call.workspace.survey.import_cards(file)
-        call.say(f"{format_count(count, 'card')} read from {shown(file)}; the next survey goes by what they say.")
+        call.say(f"{format_count(count, 'card')} read from {shown(file)}; they apply from the next survey on.")
 
 
 def _lines(card: Card) -> list[str]:
@@ -126,19 +133,19 @@ def _lines(card: Card) -> list[str]:
     if card.name:
         lines.append(f"  is called {shown(card.name)}")
     if card.kind:
-        lines.append(f"  is of the kind {card.kind}")
+        lines.append(f"  has the kind {card.kind}")
     if card.opens_per_week is not None:
         lines.append(f"  is opened {card.opens_per_week:g} times a week")
-    lines += [f"  stands with {shown(path)}" for path in card.keep_with]
-    lines += [f"  stands on another disk than {shown(path)}" for path in card.apart_from]
+    lines += [f"  stays on the same drive as {shown(path)}" for path in card.keep_with]
+    lines += [f"  stays on another disk than {shown(path)}" for path in card.apart_from]
     if card.collection:
         lines.append(f"  belongs to the collection {shown(card.collection)}")
     if card.needs_read_bytes_per_s:
         lines.append(f"  needs at least {format_speed(card.needs_read_bytes_per_s)}")
     if card.opening_factor is not None:
-        lines.append(f"  opens in {card.opening_factor:.2f} times what its kind usually takes")
+        lines.append(f"  takes {card.opening_factor:.2f} times as long to open as its kind usually does")
     lines += [f"  {words}" for field, words in _FLAGS.values() if getattr(card, field)]
     if not card.movable:
-        lines.append(f"  must stay: {shown(card.why_not or 'as its file says')}")
+        lines.append(f"  must stay: {shown(card.why_not or 'its card file says so')}")
     lines += [f"  has the part {shown(part.path)} ({part.kind})" for part in card.parts]
-    return lines if len(lines) > 1 else [f"{lines[0]}: nothing was told of it."]
+    return lines if len(lines) > 1 else [f"{lines[0]}: you have not said anything about it."]

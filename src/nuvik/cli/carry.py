@@ -18,7 +18,7 @@ from nuvik.core.model.units import format_bytes, format_duration, format_speed
 if TYPE_CHECKING:
     from nuvik.core.carrying.run import Outcome
 
-Yes = Annotated[bool, typer.Option("--yes", help="Really do it; without, only say what would happen.")]
+Yes = Annotated[bool, typer.Option("--yes", help="Really do it. Without --yes, Nuvik only says what would happen.")]
 WhichMove = Annotated[str, typer.Argument(metavar="MOVE", help="A move's number, or “last”.")]
 
 
@@ -35,7 +35,7 @@ def add_to(app: typer.Typer) -> None:
         opened = with_headroom(call.workspace.plan.read(plan), headroom, call)
         if not yes:
             show_rehearsal(call, opened, on_trial, one_line=True)
-            call.aside("Nothing was moved: add --yes to carry it out.")
+            call.aside("Nothing was moved. Add --yes to carry it out.")
             return
         _run(call, lambda report, stop: call.workspace.carry.carry(opened, on_trial, report, stop))
 
@@ -53,7 +53,7 @@ def add_to(app: typer.Typer) -> None:
         plan = workspace.plan.make(workspace.plan.draft([(path, goal)], workspace.drives.sizes(headroom or ())))
         if not yes:
             show_rehearsal(call, plan, on_trial, one_line=True)
-            call.aside("Nothing was moved: add --yes to carry it out.")
+            call.aside("Nothing was moved. Add --yes to carry it out.")
             return
         _run(call, lambda report, stop: workspace.carry.carry(plan, on_trial, report, stop))
 
@@ -70,7 +70,7 @@ def add_to(app: typer.Typer) -> None:
             if call.as_json:
                 call.line("undo", {"move": meant.id, "library": meant.library, "says": way.says})
             call.say(f"Move {meant.id}: {way.says}")
-            call.aside("Nothing was changed: add --yes to take it back.")
+            call.aside("Nothing was changed. Add --yes to take it back.")
             return
         _run(call, lambda report, stop: call.workspace.logbook.undo(move, report, stop))
 
@@ -80,7 +80,9 @@ def add_to(app: typer.Typer) -> None:
         move: Annotated[str, typer.Argument(metavar="MOVE", help="A move's number, or “all”.")],
         even_if_changed: Annotated[
             bool,
-            typer.Option("--even-if-changed", help="Although the original changed, or has files the moved one lacks."),
+            typer.Option(
+                "--even-if-changed", help="Even if the original changed, or has files that the moved library lacks."
+            ),
         ] = False,
     ) -> None:
         """Let the kept original of a move on trial go."""
@@ -101,7 +103,7 @@ def _run(call: Call, act: Callable[[Report, Stop], Outcome]) -> None:
     for move in troubled:
         call.aside(f"nuvik: move {move.id}, {shown(move.library)}: {move.problem}.")
     if any(move.state is State.ON_TRIAL for move in outcome.moves):
-        call.say("On trial: the originals are kept. When all works: nuvik release all")
+        call.say("On trial: the originals are kept. Once everything works, run: nuvik release all")
     if troubled:
         raise typer.Exit(EXIT_FINDINGS)
 
@@ -128,8 +130,8 @@ class _Teller:
     _WORDS = {
         "step-started": "{n}. {library}: {size}",
         "copied": "   copied, original untouched",
-        "proven": "   proven: read back and equal",
-        "switched": "   switched: the old path leads to the new place",
+        "proven": "   proven: read back and identical",
+        "switched": "   switched: the old path opens the library in its new place",
         "on-trial": "   on trial: the original is kept",
         "released": "   released: the original is gone",
         "undone": "   taken back",

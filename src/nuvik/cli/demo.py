@@ -16,10 +16,14 @@ def add_to(app: typer.Typer) -> None:
     @command(app, "demo")
     def demo(
         call: Call,
-        at: Annotated[str | None, typer.Option("--at", metavar="DIR", help="Where the household stands.")] = None,
-        fresh: Annotated[bool, typer.Option("--fresh", help="Make it anew, as if nothing had been moved.")] = False,
-        tour: Annotated[bool, typer.Option("--tour", help="Do the whole job with no screen, and tell of it.")] = False,
-        out: Annotated[str, typer.Option("--out", metavar="DIR", help="Where the tour puts its drawings.")] = ".",
+        at: Annotated[str | None, typer.Option("--at", metavar="DIR", help="Where to put the demo household.")] = None,
+        fresh: Annotated[
+            bool, typer.Option("--fresh", help="Make it from scratch, as if nothing had been moved.")
+        ] = False,
+        tour: Annotated[
+            bool, typer.Option("--tour", help="Run through the whole job without screens and print each step.")
+        ] = False,
+        out: Annotated[str, typer.Option("--out", metavar="DIR", help="Where to put the drawings of the tour.")] = ".",
     ) -> None:
         """Open the screens on the Hollin Observatory, an invented household; nothing of yours is touched."""
         if tour:

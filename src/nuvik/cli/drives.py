@@ -22,7 +22,8 @@ def add_to(app: typer.Typer) -> None:
     def drives(
         call: Call,
         names: Annotated[
-            list[str] | None, typer.Argument(metavar="[DRIVE]…", show_default=False, help="Tell all of these.")
+            list[str] | None,
+            typer.Argument(metavar="[DRIVE]…", show_default=False, help="Show everything about these drives."),
         ] = None,
     ) -> None:
         """List the drives: capacity, use, speed and tier, fastest first; with names, all that is known of each."""
@@ -48,29 +49,35 @@ def add_to(app: typer.Typer) -> None:
     def drive(
         call: Call,
         which: Which,
-        name: Annotated[str | None, typer.Option("--name", metavar="TEXT", help="What you call it.")] = None,
+        name: Annotated[
+            str | None, typer.Option("--name", metavar="TEXT", help="The name you want to give it.")
+        ] = None,
         headroom: Annotated[
             str | None, typer.Option("--headroom", metavar="SIZE", help="What must stay free: 50G, or 10%.")
         ] = None,
         welcomes: Annotated[
             list[Kind] | None,
-            typer.Option("--welcomes", metavar="KIND", help="A kind it is for; may be given again. Empty: all."),
+            typer.Option(
+                "--welcomes", metavar="KIND", help="A kind of library it is for; may be repeated. Without: all kinds."
+            ),
         ] = None,
         portable: Annotated[
-            bool | None, typer.Option("--portable/--fixed", help="Whether you take it away at times.")
+            bool | None, typer.Option("--portable/--fixed", help="Whether it is sometimes unplugged.")
         ] = None,
         template: Annotated[
             str | None,
-            typer.Option("--template", metavar="PATH", help="Where libraries go on it, as Libraries/{kind}/{name}."),
+            typer.Option(
+                "--template", metavar="PATH", help="Where libraries go on it, such as Libraries/{kind}/{name}."
+            ),
         ] = None,
-        forget: Annotated[bool, typer.Option("--forget", help="Strike it from the drive book.")] = False,
+        forget: Annotated[bool, typer.Option("--forget", help="Remove it from the drive book.")] = False,
     ) -> None:
         """Tell Nuvik about a drive: its name, headroom, what it is for."""
         stage = call.workspace.drives
         drive = stage.find(which)
         if forget:
             stage.forget(drive)
-            call.say(f"{shown(drive.label)} is struck from the drive book; its measurements are kept.")
+            call.say(f"{shown(drive.label)} was removed from the drive book; its measurements are kept.")
             return
         kinds = None if welcomes is None else ", ".join(welcomes)
         stage.tell(drive, name=name, headroom=headroom, welcomes=kinds, portable=portable, template=template)
@@ -82,10 +89,14 @@ def add_to(app: typer.Typer) -> None:
         which: Which,
         systems: Annotated[
             list[str] | None,
-            typer.Option("--for", metavar="SYSTEM", help="Who must write it: linux, macos, windows; may be repeated."),
+            typer.Option(
+                "--for",
+                metavar="SYSTEM",
+                help="The systems that must write to it: linux, macos, windows; may be repeated.",
+            ),
         ] = None,
         links: Annotated[
-            bool, typer.Option("--links", help="Programs will be moved from it, so that it must hold links.")
+            bool, typer.Option("--links", help="Programs will be moved off it, so it must be able to hold links.")
         ] = False,
     ) -> None:
         """Which file system a drive should have, and how the system's own tool makes it. Nuvik does not format."""

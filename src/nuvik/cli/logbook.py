@@ -21,15 +21,15 @@ def add_to(app: typer.Typer) -> None:
             call.document("logbook", {"moves": [document(move) for move in moves]})
             return
         if not moves:
-            call.say("Nothing was moved yet.")
+            call.say("Nothing has been moved yet.")
             return
         labels = workspace.drives.labels()
         for move in moves:
             here, there = move.source_drive, move.target_drive
             way = f"{shown(labels.get(here, here))} → {shown(labels.get(there, there))}"
-            undoes = f"takes back move {move.undoes}: " if move.undoes else ""
+            undoes = f"undoes move {move.undoes}: " if move.undoes else ""
             call.say(
-                f"{move.id:>4}  {move.started_at or 'not begun':<20}  {undoes}{shown(move.library)}, "
+                f"{move.id:>4}  {move.started_at or 'not started':<20}  {undoes}{shown(move.library)}, "
                 f"{format_bytes(move.bytes)}, {way}: {move.state.in_words}"
             )
             if move.started_at:

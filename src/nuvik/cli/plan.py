@@ -23,26 +23,38 @@ Headroom = Annotated[
     typer.Option("--headroom", metavar="DRIVE=SIZE", help="What must stay free on a drive.", show_default=False),
 ]
 Away = Annotated[
-    list[str] | None, typer.Option("--away", metavar="DRIVE", help="What stops opening without it.", show_default=False)
+    list[str] | None,
+    typer.Option("--away", metavar="DRIVE", help="What if this drive is unplugged?", show_default=False),
 ]
 Slow = Annotated[
     list[str] | None,
-    typer.Option("--slower", metavar="DRIVE=FACTOR", help="A drive so many times as slow.", show_default=False),
+    typer.Option(
+        "--slower", metavar="DRIVE=FACTOR", help="What if a drive is this many times slower?", show_default=False
+    ),
 ]
 Small = Annotated[
     list[str] | None,
-    typer.Option("--small-files", metavar="DRIVE", help="A drive full of small files.", show_default=False),
+    typer.Option(
+        "--small-files",
+        metavar="DRIVE",
+        help="What if the libraries of a drive are many small files?",
+        show_default=False,
+    ),
 ]
 New = Annotated[
     list[str] | None,
-    typer.Option("--new", metavar="KIND=SIZE", help="Something new arrives, as game=90G.", show_default=False),
+    typer.Option(
+        "--new", metavar="KIND=SIZE", help="What if something new arrives, such as game=90G?", show_default=False
+    ),
 ]
 Fails = Annotated[
-    list[str] | None, typer.Option("--fails", metavar="DRIVE", help="What would be lost with it.", show_default=False)
+    list[str] | None, typer.Option("--fails", metavar="DRIVE", help="What if this drive fails?", show_default=False)
 ]
 Buy = Annotated[
     list[str] | None,
-    typer.Option("--buy", metavar="CANDIDATE", help="A drive from your candidates file is here.", show_default=False),
+    typer.Option(
+        "--buy", metavar="CANDIDATE", help="What if you had this drive from your candidates file?", show_default=False
+    ),
 ]
 OnTrial = Annotated[bool, typer.Option("--on-trial", help="Keep each original until you release it.")]
 
@@ -60,7 +72,7 @@ def add_to(app: typer.Typer) -> None:
         from nuvik.core.views.draft_sentences import draft_headline, totals
 
         if len(moves) % 2:
-            raise BadInput(f"{shown(moves[-1])} has no drive to go to.", next_step="Give pairs: PATH DRIVE.")
+            raise BadInput(f"{shown(moves[-1])} has no destination.", next_step="Give pairs of PATH and DRIVE.")
         pairs = list(zip(moves[::2], moves[1::2], strict=True))
         workspace = call.workspace
         made = workspace.plan.draft(pairs, workspace.drives.sizes(headroom or ()))
@@ -81,7 +93,7 @@ def add_to(app: typer.Typer) -> None:
             str | None, typer.Option("--beside", metavar="PLAN", help="Another plan to compare it with.")
         ] = None,
         renew: Annotated[
-            str | None, typer.Option("--renew", metavar="FILE", help="Write it anew, for what lies there now.")
+            str | None, typer.Option("--renew", metavar="FILE", help="Write it again for what is there now.")
         ] = None,
     ) -> None:
         """Show a plan, and step by step how it stands against the last survey."""
@@ -91,7 +103,7 @@ def add_to(app: typer.Typer) -> None:
         workspace = call.workspace
         opened, snapshot = workspace.plan.read(plan), workspace.survey.latest()
         if not snapshot.libraries:
-            raise Refused("No library is known yet, so a plan cannot be compared.", next_step="Survey first.")
+            raise Refused("No libraries are known yet, so the plan cannot be compared.", next_step="Survey first.")
         standings = workspace.plan.standings(opened, snapshot)
         if call.as_json:
             call.document(
@@ -146,12 +158,14 @@ def add_to(app: typer.Typer) -> None:
         fails: Fails = None,
         buy: Buy = None,
         weeks: Annotated[
-            float | None, typer.Option("--weeks", metavar="N", help="So many weeks' growth later.")
+            float | None, typer.Option("--weeks", metavar="N", help="What if the drives grow for this many weeks?")
         ] = None,
         stop_after: Annotated[
-            int | None, typer.Option("--stop-after", metavar="N", help="Carrying ends after this step.")
+            int | None, typer.Option("--stop-after", metavar="N", help="What if you stop after this step?")
         ] = None,
-        side_by_side: Annotated[bool, typer.Option("--side-by-side", help="Would moves at once be quicker?")] = False,
+        side_by_side: Annotated[
+            bool, typer.Option("--side-by-side", help="Would running moves side by side be quicker?")
+        ] = False,
     ) -> None:
         """Simulate a plan: time, free space at every step, whatever forbids it, and what-ifs. Changes nothing."""
         opened = with_headroom(call.workspace.plan.read(plan), headroom, call)
@@ -175,7 +189,7 @@ def say_steps(call: Call, plan: Plan, notes: list[str]) -> None:
         way = f"{step.from_drive} → {step.to_drive}"
         call.say(f"  {step.n}. {shown(step.library)}, {format_bytes(step.bytes)}, {way}: {note}")
     for landing in plan.landings:
-        call.say(f"  New content of the kind {landing.kind} goes to {shown(landing.path)}: {landing.reason}")
+        call.say(f"  New content of kind “{landing.kind}” goes to {shown(landing.path)}: {landing.reason}")
 
 
 def _say_beside(call: Call, draft: Draft, other: Draft, names: tuple[str, str]) -> None:

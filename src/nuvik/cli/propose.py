@@ -26,28 +26,33 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
         headroom: Headroom = None,
         free: Annotated[
-            list[str] | None, typer.Option("--free", metavar="DRIVE=SIZE", help="Free so much more on a drive.")
+            list[str] | None, typer.Option("--free", metavar="DRIVE=SIZE", help="Free this much more on a drive.")
         ] = None,
-        weeks: Annotated[float, typer.Option("--weeks", metavar="N", help="For how long it is to pay.")] = 26.0,
+        weeks: Annotated[
+            float, typer.Option("--weeks", metavar="N", help="The period over which moving should pay off.")
+        ] = 26.0,
         style: Annotated[
             str, typer.Option("--style", metavar="STYLE", help="cautious, balanced or fastest.")
         ] = "balanced",
         most_moves: Annotated[int | None, typer.Option("--most-moves", metavar="N")] = None,
         hours: Annotated[
-            float | None, typer.Option("--hours", metavar="H", help="All moves together take no longer.")
+            float | None, typer.Option("--hours", metavar="H", help="All moves together may take no longer.")
         ] = None,
         grow: Annotated[
-            float | None, typer.Option("--room-to-grow", metavar="WEEKS", help="Leave room for so many weeks' growth.")
+            float | None,
+            typer.Option("--room-to-grow", metavar="WEEKS", help="Leave room for this many weeks of growth."),
         ] = None,
-        pin: Annotated[list[str] | None, typer.Option("--pin", metavar="PATH", help="This one stays.")] = None,
+        pin: Annotated[
+            list[str] | None, typer.Option("--pin", metavar="PATH", help="Keep this library where it is.")
+        ] = None,
         forbid: Annotated[
             list[str] | None,
-            typer.Option("--forbid", metavar="PATH=DRIVE", help="This one must not go to that drive."),
+            typer.Option("--forbid", metavar="PATH=DRIVE", help="Never put this library on that drive."),
         ] = None,
-        whole: Annotated[bool, typer.Option("--whole", help="Leave the parts of libraries with them.")] = False,
+        whole: Annotated[bool, typer.Option("--whole", help="Never split libraries into parts.")] = False,
         weigh: Annotated[
             list[str] | None,
-            typer.Option("--weigh", metavar="NAME=SECONDS", help="Change one of the weights; without =, show them."),
+            typer.Option("--weigh", metavar="NAME=SECONDS", help="Change one of the weights; without “=”, list them."),
         ] = None,
     ) -> None:
         """Compute the best placement, with reasons and a proof; with -o, write it as a plan."""
@@ -108,7 +113,7 @@ def add_to(app: typer.Typer) -> None:
         call: Call,
         kind: Annotated[str | None, typer.Argument(metavar="[KIND]", show_default=False)] = None,
         goal: Annotated[str | None, typer.Argument(metavar="[DRIVE-OR-FOLDER]", show_default=False)] = None,
-        forget: Annotated[bool, typer.Option("--forget", help="Forget what was chosen for this kind.")] = False,
+        forget: Annotated[bool, typer.Option("--forget", help="Forget the choice for this kind.")] = False,
     ) -> None:
         """Show where new content of each kind goes, or choose where one kind goes from now on."""
         from nuvik.core.views.documents import document
@@ -123,19 +128,19 @@ def add_to(app: typer.Typer) -> None:
             )
         elif meant is not None and forget:
             workspace.plan.forget_landing(meant)
-            call.say(f"Nothing is chosen for {meant} any more.")
+            call.say(f"No folder is chosen for {meant} any more.")
         elif goal is None and forget:
-            raise BadInput("Which kind is to be forgotten?", next_step="Say for example: nuvik landing game --forget")
+            raise BadInput("Which kind should be forgotten?", next_step="For example: nuvik landing game --forget")
         rows = [landing for landing in workspace.plan.landings() if meant is None or landing.kind is meant]
         if call.as_json:
             call.document("landing", {"landings": document(rows)})
             return
         labels = workspace.drives.labels()
         for row in rows:
-            before = f", so far to {shown(labels.get(row.before, row.before))}" if row.before else ""
+            before = f", until now to {shown(labels.get(row.before, row.before))}" if row.before else ""
             call.say(f"  {row.kind:<11} {shown(row.path)}{before}: {row.reason}")
         if not rows:
-            call.say("Nothing is known of where new content goes: survey first, or choose a drive for a kind.")
+            call.say("Nothing is known yet about where new content goes. Survey first, or choose a drive for a kind.")
 
 
 def _say_weights(call: Call, wishes: Wishes) -> None:

@@ -22,11 +22,16 @@ def add_to(app: typer.Typer) -> None:
     def gauge(
         call: Call,
         names: Annotated[
-            list[str] | None, typer.Argument(metavar="[DRIVE]…", show_default=False, help="Without: all attached.")
+            list[str] | None,
+            typer.Argument(
+                metavar="[DRIVE]…", show_default=False, help="The drives to measure; without, all that are attached."
+            ),
         ] = None,
-        quick: Annotated[bool, typer.Option("--quick", help="A few seconds a drive, and less sure.")] = False,
+        quick: Annotated[
+            bool, typer.Option("--quick", help="Take only a few seconds per drive, with less certainty.")
+        ] = False,
         sustained: Annotated[
-            bool, typer.Option("--sustained", help="Also write on for minutes, to see whether writing slows down.")
+            bool, typer.Option("--sustained", help="Keep writing for some minutes, to see whether writing slows down.")
         ] = False,
     ) -> None:
         """Measure how fast drives read, write and find small things; the result is kept."""
@@ -39,7 +44,7 @@ def add_to(app: typer.Typer) -> None:
                 outcomes = problems + call.workspace.drives.gauge(budgets, _progress, stop) if budgets else problems
         except StopRequested:
             raise Stopped(
-                "Stopped as asked; the test file is removed.", next_step="What was measured before is kept."
+                "Stopped as asked; the test file is removed.", next_step="Earlier measurements are kept."
             ) from None
         finally:
             _clear()
@@ -68,7 +73,7 @@ def add_to(app: typer.Typer) -> None:
         if not verdicts:
             raise Refused(
                 f"There are no candidates in {shown(call.workspace.drives.candidates_path)}.",
-                next_step="Write some there, or name a file; docs/candidates.md shows how.",
+                next_step="Add some there or name a file; docs/candidates.md shows how.",
             )
         if call.as_json:
             call.document(
@@ -148,7 +153,7 @@ def _tell(call: Call, outcome: GaugeOutcome) -> None:
     if result is None:
         call.aside(f"nuvik: {label}: {outcome.problem}")
         return
-    write = f"writes {format_speed(result.write.bytes_per_s)}" if result.write else "writing not measured"
+    write = f"writes {format_speed(result.write.bytes_per_s)}" if result.write else "writing was not measured"
     call.say(
         f"{label}: reads {format_speed(result.read.bytes_per_s)}, {write}, "
         f"{result.small_reads.reads_per_s:,.0f} small reads a second; passes within {100 * result.spread:.0f} %"
@@ -156,7 +161,7 @@ def _tell(call: Call, outcome: GaugeOutcome) -> None:
     )
     if result.sustained_write_bytes_per_s:
         call.say(
-            f"  after {format_bytes(result.burst_bytes or 0)} it writes "
+            f"  after the first {format_bytes(result.burst_bytes or 0)} it writes "
             f"{format_speed(result.sustained_write_bytes_per_s)}"
         )
     elif result.tried_bytes:

@@ -27,7 +27,7 @@ def add_to(app: typer.Typer) -> None:
     def survey(
         call: Call,
         paths: Annotated[list[str] | None, typer.Argument(metavar="[PATH]…", show_default=False)] = None,
-        loose: Annotated[bool, typer.Option("--loose", help="List what lies in no library.")] = False,
+        loose: Annotated[bool, typer.Option("--loose", help="List data that is in no library.")] = False,
         save: Annotated[
             str | None, typer.Option("--save", metavar="FILE.csv|.json", help="Write the libraries.")
         ] = None,
@@ -56,7 +56,7 @@ def add_to(app: typer.Typer) -> None:
         for problem in unread:
             call.aside(f"nuvik: {shown(problem.path)}: {problem.problem}")
         if not snapshot.complete:
-            call.aside("nuvik: stopped before everything was measured: what is shown is too little.")
+            call.aside("nuvik: the survey was stopped early, so the figures are too low.")
             raise typer.Exit(EXIT_STOPPED)
         if unread:
             raise typer.Exit(EXIT_FINDINGS)
@@ -90,7 +90,7 @@ def add_to(app: typer.Typer) -> None:
             )
             return
         if compared is None:
-            call.say("There is one survey or none: survey again later, then the two can be compared.")
+            call.say("There are not two surveys to compare yet. Survey again later.")
         else:
             call.say(f"From {_day(compared[0])} to {_day(compared[1])}: {_sum_of_changes(len(differences))}")
             for drive, total, mine in changes_by_drive(differences, compared[1].drives):
@@ -124,7 +124,7 @@ def add_to(app: typer.Typer) -> None:
             )
             return
         if not groups:
-            call.say("No large file lies on two drives (as far as the last survey saw).")
+            call.say("The last survey saw no large file on two drives.")
         for group in groups:
             call.say(f"{format_bytes(group.spare_bytes):>9} spare: {format_count(len(group.files), 'equal file')}")
             for file in group.files:
@@ -145,7 +145,7 @@ def _moment(text: str) -> str:
     try:
         return f"{date.fromisoformat(text)}T23:59:59Z"
     except ValueError:
-        raise BadInput(f"“{shown(text)}” is no date.", next_step="Write it as 2026-10-01.") from None
+        raise BadInput(f"“{shown(text)}” is not a date.", next_step="Write it as 2026-10-01.") from None
 
 
 def _progress(progress: SurveyProgress) -> None:
@@ -182,10 +182,10 @@ def _list_loose(call: Call, snapshot: Snapshot) -> None:
     for folder in snapshot.loose[:_LISTED]:
         call.say(f"{format_bytes(folder.bytes):>9}  {folder.files:>7,}  {shown(folder.path)}")
     if not snapshot.loose:
-        call.say("  nothing: all that was found lies in a library")
+        call.say("  nothing: everything that was found is in a library")
     for title, files in (
-        ("Largest loose files:", loose_files(snapshot)),
-        ("Downloads not changed for a year:", old_downloads(snapshot)),
+        ("Largest files in no library:", loose_files(snapshot)),
+        ("Downloads unchanged for a year:", old_downloads(snapshot)),
     ):
         if files:
             call.say(f"\n{title}")

@@ -24,7 +24,7 @@ def take_tour(call: Call, at: str | None, out: str) -> None:
 
     if not os.path.isdir(out):
         raise Refused(
-            f"There is no folder {shown(out)} for the drawing.", next_step="Make it, or name another with --out."
+            f"There is no folder {shown(out)} to put the drawing in.", next_step="Make it, or name another with --out."
         )
     place = at or tempfile.mkdtemp(prefix="nuvik-tour-")
     try:
@@ -80,7 +80,7 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
         expected = outcome.expected_freed_bytes[drive_id]
         call.say(f"  {drive_id}: {format_bytes(freed)} freed, {format_bytes(expected)} expected")
     old_path = outcome.moves[0].source
-    call.say(f"  Its old path still opens {len(os.listdir(old_path))} things: it leads to {outcome.moves[0].target}")
+    call.say(f"  Its old path still opens {len(os.listdir(old_path))} entries; it leads to {outcome.moves[0].target}")
     call.say("6 Logbook")
     taken_back = workspace.logbook.undo("last")
     call.say(f"  Taken back: {shown(taken_back.moves[0].library)}, proven and released again.")

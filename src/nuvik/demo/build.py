@@ -49,7 +49,7 @@ def household_at(place: str | None, fresh: bool = False) -> str:
     folder = normalised(place or usual_place())
     if os.path.lexists(folder) and (not os.path.isdir(folder) or os.listdir(folder)):
         if not _is_household(folder):
-            raise Refused(f"{shown(folder)} holds something else already.", next_step="Choose another place with --at.")
+            raise Refused(f"{shown(folder)} already holds something else.", next_step="Choose another place with --at.")
         if not fresh:
             return folder
         shutil.rmtree(folder)
@@ -109,7 +109,7 @@ def _check_sparse(folder: str) -> None:
     if hasattr(facts, "st_blocks") and facts.st_blocks * 512 > _PROBE_BYTES // 2:
         shutil.rmtree(folder)
         raise Refused(
-            f"{shown(folder)} lies on a file system without sparse files: the household would need four terabytes.",
+            f"{shown(folder)} is on a file system without sparse files, where the household would need four terabytes.",
             next_step="Choose a folder on another drive with --at, for example one in your home folder.",
         )
 

@@ -41,7 +41,7 @@ def draw_speeds(snapshot: Snapshot, path: str) -> None:
         small.set_yticks([])
         speeds.xaxis.set_major_formatter(lambda value, _: format_speed(value))
         small.xaxis.set_major_formatter(lambda value, _: f"{value:,.0f}")
-        speeds.set_xlabel("reads above, writes below; | the most its link lets through")
+        speeds.set_xlabel("reads above, writes below; | the most its link allows")
         small.set_xlabel("small reads a second, and felt load")
         _legend(figure, height)
 
@@ -49,7 +49,7 @@ def draw_speeds(snapshot: Snapshot, path: str) -> None:
 def _title(drives: Sequence[Drive]) -> str:
     measured = [drive for drive in drives if drive.speed_source == "measured"]
     if not measured:
-        return "what the drives are said to do; none was measured yet"
+        return "what the drives are said to do; none has been measured"
     return f"how fast the drives really are ({len(measured)} of {len(drives)} measured)"
 
 

@@ -135,8 +135,8 @@ class NuvikApp(App[None]):
         if not self.carry_job.is_running:
             self.exit()
             return
-        question = "A library is being carried. Stop at the next safe point and leave? “nuvik resume” goes on later."
-        self.push_screen(Confirm(question, "stop and leave"), self._leave_when_stopped)
+        question = "A library is being carried. Stop at the next safe point and quit? “nuvik resume” continues later."
+        self.push_screen(Confirm(question, "stop and quit"), self._leave_when_stopped)
 
     def _leave_when_stopped(self, agreed: bool | None) -> None:
         if agreed and self.carry_job.run is not None:

@@ -19,7 +19,7 @@ ABOUT = "about.json"
 CONTENT = "content"
 _SAYS = {
     "incoming": "Nuvik is copying a library to this drive. The original is untouched until the copy is proven.",
-    "held": "The original of a library that Nuvik moved, kept until it is released. Do not change it.",
+    "held": "The original of a library that Nuvik moved, kept until it is released. Please do not change it.",
 }
 
 

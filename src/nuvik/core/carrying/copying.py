@@ -84,7 +84,7 @@ def readable_inventory(work: Work, move: Move, root: str) -> Inventory:
         path, what = troubles[0]
         raise Stopped(
             f"{shown(move.library)}: {shown(path)} cannot be carried ({what}).",
-            next_step="Mend that and run “nuvik resume”, or “nuvik undo last”.",
+            next_step="Fix that and run “nuvik resume”, or “nuvik undo last”.",
         )
     return inventory
 

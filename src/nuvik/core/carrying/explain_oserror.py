@@ -23,7 +23,10 @@ def stopped_by(work: Work, move: Move, fault: OSError) -> Stopped:
     if fault.errno == errno.ENOSPC:
         what, mend = f"{where} is full.", f"Free space on {where}, then run “nuvik resume”; or"
     elif fault.errno in _GONE:
-        what, mend = f"{where} is gone: was its cable pulled?", f"Attach {where} again and run “nuvik resume”; or"
+        what, mend = (
+            f"{where} has disappeared. Was its cable pulled?",
+            f"Attach {where} again and run “nuvik resume”; or",
+        )
     elif fault.errno == errno.EIO:
         what, mend = (
             f"{where} could not be read or written at {shown(path)}.",
@@ -34,7 +37,7 @@ def stopped_by(work: Work, move: Move, fault: OSError) -> Stopped:
     else:
         what, mend = (
             f"{shown(path) or where}: {(fault.strerror or str(fault)).lower()}.",
-            "Mend that and run “nuvik resume”; or",
+            "Fix that and run “nuvik resume”; or",
         )
     return Stopped(
         f"{what} {shown(move.library)}: {move.state.in_words}.",

@@ -89,7 +89,7 @@ def loss_of_copy(work: Work, move: Move) -> Loss | None:
     if not work.files.exists(incoming(move)):
         return None
     if not work.files.exists(move.source) and not work.files.exists(held(move)):
-        return Loss("", f"is not at {shown(move.source)} any more: the copy is all there is of it")
+        return Loss("", f"is no longer at {shown(move.source)}: the copy is all there is of it")
     return changed_copy(work, move, incoming(move)) if move.visible else None
 
 
@@ -125,7 +125,7 @@ def _loss(work: Work, move: Move, going: str, kept: str) -> Loss | None:
     def problem(path: str, entry: EntryRecord) -> str | None:
         then = recorded.get(path)
         if then is None:
-            return "is nowhere else"
+            return "exists nowhere else"
         # Moving the library aside alters its root, and removing one of several names of a file the others.
         if not _unchanged(then, entry, alterations_kept and path != "" and names[then.inode] == 1):
             return "was changed since it was moved"
@@ -137,7 +137,7 @@ def _loss(work: Work, move: Move, going: str, kept: str) -> Loss | None:
 def _first_loss(now: Inventory, recorded: Entries, problem: Callable[[str, EntryRecord], str | None]) -> Loss | None:
     whole = now.entries.keys() >= recorded.keys()
     if now.unreadable:
-        return Loss(now.unreadable[0][0], f"cannot be looked at ({now.unreadable[0][1]})", len(now.unreadable), whole)
+        return Loss(now.unreadable[0][0], f"cannot be inspected ({now.unreadable[0][1]})", len(now.unreadable), whole)
     if now.special:
         return Loss(now.special[0][0], f"is {now.special[0][1]}", len(now.special), whole)
     losses = [(path, words) for path, entry in now.entries.items() if (words := problem(path, entry))]
@@ -146,14 +146,16 @@ def _first_loss(now: Inventory, recorded: Entries, problem: Callable[[str, Entry
 
 def _unchanged(then: EntryRecord, now: EntryRecord, compare_alteration: bool) -> bool:
     """Whether an original still is what was copied. Who may do what with it is no content, and a removal changes it."""
-    if _plain_kind(then) != _plain_kind(now):
-        return False
-    if then.kind == "link":
-        return then.link == now.link
-    if then.kind == "folder":
-        return True
-    same = (then.size, then.changed_ns) == (now.size, now.changed_ns)
-    return same and (not compare_alteration or then.altered_ns == now.altered_ns)
+    return _content(then, compare_alteration) == _content(now, compare_alteration)
+
+
+def _content(entry: EntryRecord, with_alteration: bool) -> tuple[object, ...]:
+    """What tells one content of an original from another."""
+    if entry.kind == "link":
+        return ("link", entry.link)
+    if entry.kind == "folder":
+        return ("folder",)
+    return ("file", entry.size, entry.changed_ns, entry.altered_ns if with_alteration else None)
 
 
 def _as_written(then: EntryRecord, now: EntryRecord, step_ns: int) -> bool:
@@ -172,7 +174,7 @@ def _missing(then: EntryRecord, now: EntryRecord | None, kept: str, step_ns: int
     if _plain_kind(then) != _plain_kind(now):
         return f"is something else at {shown(kept)}"
     if _plain_kind(then) == "file" and then.size != now.size and now.changed_ns <= then.changed_ns + step_ns:
-        return f"has another size at {shown(kept)}, though nobody changed it there"
+        return f"has a different size at {shown(kept)}, although nobody changed it there"
     return None
 
 

@@ -25,8 +25,8 @@ def carrying_lock(state_folder: str, what: str) -> Iterator[None]:
         lock.acquire()
     except Timeout:
         raise Refused(
-            f"Another Nuvik is at work now{_holder_words(holder)}.",
-            next_step="Wait until it is done, or stop that one.",
+            f"Another Nuvik is already at work{_holder_words(holder)}.",
+            next_step="Wait until it is done, or stop it.",
         ) from None
     try:
         with open(holder, "w", encoding="utf-8") as file:

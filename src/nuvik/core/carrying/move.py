@@ -64,7 +64,7 @@ def _drives_attached(work: Work, move: Move) -> None:
         if drive is None or not drive.attached:
             name = drive.label if drive else drive_id
             raise Stopped(
-                f"{shown(name)} is away, and {shown(move.library)} stands midway: {move.state.in_words}.",
+                f"{shown(name)} is away, and {shown(move.library)} is unfinished: {move.state.in_words}.",
                 next_step=f"Attach {shown(name)} and run “nuvik resume” or “nuvik undo last”.",
             )
 
@@ -101,8 +101,8 @@ def _copy_and_prove(work: Work, move: Move) -> Move:
     else:
         raise Stopped(
             f"{shown(wrong[0])} of {shown(move.library)} came back different from the target drive "
-            f"{_MOST_PASSES} times: the drive or its cable is not sound. The original is untouched.",
-            next_step="Choose another drive: “nuvik undo last” gives the move up.",
+            f"{_MOST_PASSES} times. The drive or its cable is faulty. The original is untouched.",
+            next_step="Choose another drive; “nuvik undo last” cancels the move.",
         )
     move = work.journal.keep(replace(move, state=State.PROVEN))
     work.tell("proven", move)
@@ -116,7 +116,7 @@ def _own_again(work: Work, move: Move) -> Move:
     if work.files.exists(incoming(move)) and (loss := changed_copy(work, move, incoming(move))):
         raise Stopped(
             f"The copy of {shown(move.library)} at {shown(incoming(move))} holds newer work: {loss}.",
-            next_step="Take out of it what you need, then run “nuvik resume”.",
+            next_step="Take what you need out of it, then run “nuvik resume”.",
         )
     return work.journal.keep(replace(move, visible=False))
 
@@ -152,10 +152,10 @@ def _switch(work: Work, move: Move) -> Move:
     if not unchanged(work, move, held(move), renamed=True):
         # Something wrote to the original between the last look and the switch.
         if changed_copy(work, move, move.target):
-            problem = f"both copies changed: the older is kept at {held(move)}"
+            problem = f"both copies changed; the older one is kept at {held(move)}"
             work.journal.keep(replace(move, state=State.ON_TRIAL, problem=problem, ended_at=now_text()))
             raise Stopped(
-                f"{shown(move.library)} was changed at its old place and its new one at the same moment. Both are "
+                f"{shown(move.library)} was changed in its old place and its new place at the same moment. Both are "
                 f"kept: {shown(move.target)} and {shown(held(move))}.",
                 next_step="Compare the two, then “nuvik release” or “nuvik undo” the move.",
             )
@@ -172,17 +172,17 @@ def _look(work: Work, move: Move) -> Move:
     path = tether.leads_to(move)
     if difference := tether.check(work, move):
         # Perhaps somebody works with it already; perhaps not. Either way the original must not go now.
-        problem = f"looked at through {shown(path)}, {difference}"
+        problem = f"opened through {shown(path)}, {difference}"
         work.journal.keep(replace(move, state=State.ON_TRIAL, problem=problem, ended_at=now_text()))
         raise Stopped(
             f"{shown(move.library)} was moved, but {problem}. The original is kept.",
-            next_step=f"Look at it: “nuvik release {move.id}” if it is right, “nuvik undo {move.id}” if not.",
+            next_step=f"Look at it. If all is well, run “nuvik release {move.id}”, otherwise “nuvik undo {move.id}”.",
         )
     users = work.host.used_by(held(move))
     if move.on_trial or users:
         # A program that opened a file before the switch still writes to the original: it must not go now.
         if users:
-            move = replace(move, problem=f"its original stays, since {users[0]} has it open")
+            move = replace(move, problem=f"its original is kept because {users[0]} has it open")
         move = work.journal.keep(replace(move, state=State.ON_TRIAL, ended_at=now_text()))
         work.tell("on-trial", move)
         return move
@@ -192,7 +192,7 @@ def _look(work: Work, move: Move) -> Move:
 def _release(work: Work, move: Move) -> Move:
     if not work.files.exists(move.target) or work.files.is_link(move.target):
         raise Stopped(
-            f"The copy of {shown(move.library)} is not at {shown(move.target)}: its original is not released.",
+            f"The copy of {shown(move.library)} is not at {shown(move.target)}, so its original is not released.",
             next_step="Bring it back, then run “nuvik resume”.",
         )
     free_before = _free(work, move.source_drive)
@@ -219,10 +219,10 @@ def _release(work: Work, move: Move) -> Move:
 def _not_released(work: Work, move: Move, loss: Loss, original: str) -> Stopped:
     """The original stays: on trial while it is whole, else the release goes on once the user has decided."""
     state = State.ON_TRIAL if loss.whole and original == held(move) else State.RELEASING
-    problem = f"its original stays: {loss}"
+    problem = f"its original is kept: {loss}"
     work.journal.keep(replace(move, state=state, problem=problem, ended_at=now_text() if state.finished else None))
     return Stopped(
-        f"{shown(move.library)}: the original at {shown(original)} is not released: {loss}.",
+        f"{shown(move.library)}: the original at {shown(original)} is kept: {loss}.",
         next_step=f"Look at both. “nuvik release {move.id} --even-if-changed” lets it go"
         + (f", “nuvik undo {move.id}” takes the move back." if state.finished and move.undoes is None else "."),
     )
@@ -245,10 +245,10 @@ def _difference(move: Move, freed: int | None) -> str | None:
     if freed is None or abs(freed - move.frees_bytes) <= max(move.frees_bytes // 20, 16 << 20):
         return None
     if freed < move.frees_bytes:
-        why = "a snapshot of the drive may still hold it, or other programs wrote there meanwhile"
+        why = "a snapshot of the drive may still hold it, or other programs wrote to the drive in the meantime"
     else:
-        why = "other programs removed things there meanwhile"
-    return f"{format_bytes(freed)} became free, {format_bytes(move.frees_bytes)} were expected: {why}"
+        why = "other programs removed files there in the meantime"
+    return f"{format_bytes(freed)} were freed instead of {format_bytes(move.frees_bytes)}: {why}"
 
 
 _NEXT: dict[State, Callable[[Work, Move], Move]] = {

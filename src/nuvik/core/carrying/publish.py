@@ -24,14 +24,14 @@ def publish(work: Work, move: Move) -> None:
                     files.rename_to_free_name(copy, move.target)
                 except FileExistsError:
                     raise Stopped(
-                        f"Something came to lie at {shown(move.target)} while {shown(move.library)} was copied.",
+                        f"Something appeared at {shown(move.target)} while {shown(move.library)} was copied.",
                         next_step="Move that away and run “nuvik resume”, or “nuvik undo last”.",
                     ) from None
         files.sync_folder(os.path.dirname(move.target))
     if not files.exists(move.target) or files.is_link(move.target):
         raise Stopped(
             f"The copy of {shown(move.library)} is no longer at {shown(move.target)}. The original is untouched.",
-            next_step=f"“nuvik undo {move.id}” gives the move up.",
+            next_step=f"“nuvik undo {move.id}” cancels the move.",
         )
     forget_link(files, incoming(move))
     close_aside(files, incoming_folder(move))

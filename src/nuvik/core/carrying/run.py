@@ -1,4 +1,4 @@
-"""Whole runs: carry a plan, go on after a stop, take moves back, let kept originals go."""
+"""Whole runs: carry a plan, continue after a stop, take moves back, let kept originals go."""
 
 from __future__ import annotations
 
@@ -58,10 +58,10 @@ def carry_plan(work: Work, plan: Plan, on_trial: bool = False) -> Outcome:
 
 def resume(work: Work) -> Outcome:
     """Go on with everything that a stop left midway. Raises Refused when there is nothing, Stopped as carrying does."""
-    with carrying_lock(work.state_folder, "going on after a stop"):
+    with carrying_lock(work.state_folder, "resuming after a stop"):
         unfinished = work.journal.unfinished()
         if not unfinished:
-            raise Refused("Nothing stands midway.", next_step="“nuvik logbook” shows every move.")
+            raise Refused("Nothing is unfinished.", next_step="“nuvik logbook” shows every move.")
         return _carry_all(work, unfinished)
 
 
@@ -127,7 +127,7 @@ def find_move(work: Work, wanted: str) -> Move:
     move = _known_move(work, wanted)
     if move.undoes is not None and move.state.finished:
         raise Refused(
-            f"Move {move.id} took move {move.undoes} back; it cannot be taken back itself.",
+            f"Move {move.id} undid move {move.undoes}; it cannot be taken back itself.",
             next_step="Move the library again instead.",
         )
     return move
@@ -137,7 +137,7 @@ def _known_move(work: Work, wanted: str) -> Move:
     """The move of this number. Raises Refused."""
     if not wanted.isdecimal() or len(wanted) > 18:
         raise Refused(
-            f"“{shown(wanted)}” is no move: give its number or “last”.", next_step="“nuvik logbook” lists them."
+            f"“{shown(wanted)}” is not a move. Give its number or “last”.", next_step="“nuvik logbook” lists them."
         )
     return work.journal.move(int(wanted))
 
@@ -153,13 +153,13 @@ def _check_release(work: Work, move: Move, even_if_changed: bool) -> None:
     drive = work.drive(move.target_drive)
     if drive is None or not drive.attached or not work.files.exists(move.target):
         raise Refused(
-            f"{name} cannot be seen at {shown(move.target)}, so its original stays.",
+            f"{name} is not visible at {shown(move.target)}, so its original is kept.",
             next_step="Attach its drive, or take the move back.",
         )
     if not even_if_changed and (loss := loss_of_original(work, move)):
         raise Refused(
-            f"{name}: the original at {shown(held(move))} stays: {loss}.",
-            next_step="Look at both; if it may go all the same, release with --even-if-changed.",
+            f"{name}: the original at {shown(held(move))} is kept: {loss}.",
+            next_step="Look at both. To let it go anyway, release it with --even-if-changed.",
         )
 
 
@@ -169,8 +169,8 @@ def _none_midway(work: Work, besides: Move | None = None) -> None:
         if besides is not None and (move.id == besides.id or (move.state is State.PLANNED and move.run == besides.run)):
             continue
         raise Refused(
-            f"Move {move.id} ({shown(move.library)}) stands midway: {move.state.in_words}.",
-            next_step="First run “nuvik resume” to go on, or “nuvik undo last” to take it back.",
+            f"Move {move.id} ({shown(move.library)}) is unfinished: {move.state.in_words}.",
+            next_step="Run “nuvik resume” to finish it, or “nuvik undo last” to take it back.",
         )
 
 
@@ -188,8 +188,8 @@ def _carry_all(work: Work, moves: list[Move]) -> Outcome:
             if done and work.stop.asked_after_step:
                 raise Stopped(
                     f"Stopped as asked, after {format_count(len(done), 'move')}; "
-                    f"{format_count(len(moves) - len(done), 'move')} not begun.",
-                    next_step="“nuvik resume” goes on, “nuvik undo last” takes the last one back.",
+                    f"{format_count(len(moves) - len(done), 'move')} not started.",
+                    next_step="“nuvik resume” continues; “nuvik undo last” takes the last move back.",
                 )
             try:
                 done.append(carry_move(work, move))
@@ -239,7 +239,7 @@ def _in_words(work: Work, move: Move, fault: NuvikError | StopRequested | OSErro
         return stopped_by(work, move, fault)
     return Stopped(
         f"Stopped as asked. {shown(move.library)}: {move.state.in_words}.",
-        next_step=f"“nuvik resume” goes on, “nuvik undo {move.id}” takes it back.",
+        next_step=f"“nuvik resume” continues; “nuvik undo {move.id}” takes it back.",
     )
 
 

@@ -32,7 +32,7 @@ def discard(work: Work, move: Move) -> Move:
     if loss := remove_copy(work, move):
         raise Stopped(
             f"The copy of {shown(move.library)} at {shown(incoming(move))} is not removed: {loss}.",
-            next_step="Take out of it what you need, then run “nuvik resume”.",
+            next_step="Take what you need out of it, then run “nuvik resume”.",
         )
     unmake_way(work.files, move.made_folders)
     done = work.journal.keep(replace(move, state=State.UNDONE, ended_at=now_text()))
@@ -50,11 +50,11 @@ def take_back(work: Work, move: Move) -> Move:
         if holds_original(files, move):
             work.journal.keep(replace(move, state=State.ON_TRIAL, ended_at=now_text(), problem=f"since moved, {loss}"))
             raise Stopped(
-                f"{shown(move.library)} was changed at its new place meanwhile: {loss}. Nothing was taken back.",
-                next_step=f"“nuvik undo {move.id}” copies the newer contents back.",
+                f"{shown(move.library)} has been changed in its new place: {loss}. Nothing was taken back.",
+                next_step=f"“nuvik undo {move.id}” now copies the newer contents back.",
             )
         raise Stopped(
-            f"{shown(move.library)} lies at {shown(move.source)} again, and its copy was changed meanwhile: {loss}.",
+            f"{shown(move.library)} is back at {shown(move.source)}, but its copy has been changed: {loss}.",
             next_step=f"Take what you need out of {shown(move.target)}, then run “nuvik resume”.",
         )
     tether_of(move).undo(work, move)
@@ -75,9 +75,9 @@ def way_back(work: Work, move: Move) -> Way:
     """Find out how a move would be taken back; changes nothing. Raises Refused when it cannot be."""
     name, files = shown(move.library), work.files
     if move.state is State.UNDONE:
-        raise Refused(f"Move {move.id} was taken back already.", next_step="“nuvik logbook” shows every move.")
+        raise Refused(f"Move {move.id} has already been taken back.", next_step="“nuvik logbook” shows every move.")
     if move.state is State.PLANNED:
-        return Way(State.UNDONE, f"{name} was not touched yet; its move is given up.")
+        return Way(State.UNDONE, f"{name} has not been touched yet; its move is cancelled.")
     for drive_id in (move.source_drive, move.target_drive):
         drive = work.drive(drive_id)
         if drive is None or not drive.attached:
@@ -85,10 +85,12 @@ def way_back(work: Work, move: Move) -> Way:
             raise Refused(f"{label} is away, so {name} cannot be taken back.", next_step=f"Attach {label}.")
     copying = move.state in (State.COPYING, State.DISCARDING)
     if copying or (move.state is State.PROVEN and files.exists(incoming(move))):
-        return Way(State.DISCARDING, f"{name} still lies untouched at {shown(move.source)}; the copy begun is removed.")
+        return Way(
+            State.DISCARDING, f"{name} is still untouched at {shown(move.source)}; the unfinished copy is removed."
+        )
     if move.undoes is not None:
         raise Refused(
-            f"Move {move.id} is itself taking {name} back and is nearly done.", next_step="Run “nuvik resume”."
+            f"Move {move.id} is already taking {name} back and is nearly done.", next_step="Run “nuvik resume”."
         )
     # An original that is being released may be in pieces: then only the copy counts.
     switched = move.state is not State.RELEASING and holds_original(files, move)
@@ -101,17 +103,17 @@ def way_back(work: Work, move: Move) -> Way:
         )
     if files.is_link(move.target) or _moved_on(work, move):
         raise Refused(
-            f"{name} was moved on from {shown(move.target)} since.", next_step="Take that later move back first."
+            f"{name} has since been moved on from {shown(move.target)}.", next_step="Take that later move back first."
         )
     if os.path.realpath(os.path.dirname(move.source)) != os.path.dirname(move.source):
         raise Refused(
-            f"The folder in which {name} lay was moved itself since: {shown(os.path.dirname(move.source))}.",
+            f"The folder that held {name} has itself been moved since: {shown(os.path.dirname(move.source))}.",
             next_step="Take that later move back first.",
         )
     if not files.exists(move.target):
         raise Refused(
             f"{name} is no longer at {shown(move.target)}, where it was moved to.",
-            next_step="Bring it back there, or look for it with a survey.",
+            next_step="Move it back there, or find it with a survey.",
         )
     changed = " It was changed since it moved; the newer contents go back." if switched else ""
     return Way(None, f"{name} is copied back to {shown(move.source)} and proven ({format_bytes(move.bytes)}).{changed}")

@@ -53,8 +53,8 @@ def check_step(
         lacking = findings.room_bytes - target_drive.free_bytes
         findings.refuse(
             f"{target_drive.label} has {format_bytes(target_drive.free_bytes)} free and "
-            f"{shown(step.library)} needs {format_bytes(findings.room_bytes)} there.",
-            f"Free {format_bytes(lacking)} more, or choose a drive with room.",
+            f"{shown(step.library)} needs {format_bytes(findings.room_bytes)}.",
+            f"Free another {format_bytes(lacking)}, or choose a drive with more room.",
             target_drive.id,
         )
     return findings

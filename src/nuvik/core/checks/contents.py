@@ -22,10 +22,10 @@ def check_same_as_planned(findings: Findings, inventory: Inventory) -> None:
     step = findings.step
     if (inventory.bytes, inventory.files) != (step.bytes, step.files):
         findings.refuse(
-            f"{shown(step.library)} changed since the plan was made: "
+            f"{shown(step.library)} has changed since the plan was made: "
             f"{format_count(step.files, 'file')}, {step.bytes:,} bytes then; "
             f"{format_count(inventory.files, 'file')}, {inventory.bytes:,} bytes now.",
-            "Survey again and make the plan again.",
+            "Survey again and make a new plan.",
         )
 
 
@@ -36,8 +36,8 @@ def check_contents(findings: Findings, host: Host, inventory: Inventory, rules: 
         findings.refuse(f"{problem}.", mend)
     if not rules.permissions:
         findings.notes.append(
-            f"{rules.name} keeps no permissions: Nuvik remembers those of {shown(step.library)} "
-            "and sets them again if you take the move back."
+            f"{rules.name} does not store permissions. Nuvik remembers those of {shown(step.library)} "
+            "and restores them if you take the move back."
         )
     if rewritten := sum(entry.carried_link is not None for entry in inventory.entries.values()):
         findings.notes.append(
@@ -52,7 +52,7 @@ def _content_problems(host: Host, inventory: Inventory, rules: FileSystem) -> It
         path, what = inventory.unreadable[0]
         yield (
             f"{shown(path)} cannot be read ({what})" + and_more(inventory.unreadable),
-            "Get the right to read it, or move it away first.",
+            "Get permission to read it, or move it away first.",
         )
     if inventory.special:
         path, what = inventory.special[0]
@@ -61,7 +61,7 @@ def _content_problems(host: Host, inventory: Inventory, rules: FileSystem) -> It
         yield (
             f"{shown(inventory.linked_outside[0])} has a second name (hard link) outside the library"
             + and_more(inventory.linked_outside),
-            "Moving would part the two and free nothing: it stays.",
+            "Moving it would separate the two names and free nothing, so it stays.",
         )
     lost = [
         ("link", rules.symlinks, "is a link, which {} cannot hold"),
@@ -83,14 +83,14 @@ def _content_problems(host: Host, inventory: Inventory, rules: FileSystem) -> It
     ours = [path for path in entries if os.path.basename(path).startswith(f"{OURS_PREFIX}-")]
     if ours:
         yield (
-            f"{shown(ours[0])} is kept in it for another move" + and_more(ours),
-            "First release that move or take it back.",
+            f"{shown(ours[0])} is being kept for another move" + and_more(ours),
+            "Release that move first, or take it back.",
         )
     unfinished = [path for path in entries if path.lower().endswith(_UNFINISHED) and entries[path].kind == "file"]
     if unfinished:
         yield (
-            f"{shown(unfinished[0])} looks like a download that is not finished" + and_more(unfinished),
-            "Let it finish, or remove it.",
+            f"{shown(unfinished[0])} looks like an unfinished download" + and_more(unfinished),
+            "Let it finish, or delete it.",
         )
     yield from _metadata_problems(host, inventory, rules)
 
@@ -110,7 +110,8 @@ def _name_problems(entries: dict[str, EntryRecord], rules: FileSystem) -> Iterat
         yield f"{shown(bad[0][0])}: {bad[0][1]}" + and_more(bad), "Rename it, or choose another drive."
     if clashing:
         yield (
-            f"{shown(clashing[0][0])} and {shown(clashing[0][1])} are one name on {rules.name}" + and_more(clashing),
+            f"{shown(clashing[0][0])} and {shown(clashing[0][1])} are the same name on {rules.name}"
+            + and_more(clashing),
             "Rename one, or choose another drive.",
         )
 
@@ -130,9 +131,9 @@ def _metadata_problems(host: Host, inventory: Inventory, rules: FileSystem) -> I
         others = [path for path, entry in inventory.entries.items() if entry.user != os.geteuid()]
         if others:
             yield (
-                f"{shown(others[0] or inventory.root)} belongs to another user, and only the system's "
-                "administrator can keep that" + and_more(others),
-                "Run Nuvik as administrator, or leave it.",
+                f"{shown(others[0] or inventory.root)} belongs to another user, and only an "
+                "administrator can preserve that" + and_more(others),
+                "Run Nuvik as administrator, or cancel where it is.",
             )
 
 

@@ -19,14 +19,12 @@ def check_drives(findings: Findings, drives: tuple[Drive, ...]) -> tuple[Drive |
     for path, identifier in ((step.path, step.from_drive), (step.target_path, step.to_drive)):
         holding = drive_holding(drives, path)
         if holding is None:
-            findings.refuse(f"{shown(path)} lies on no drive of this computer.", "“nuvik drives” lists the drives.")
+            findings.refuse(f"{shown(path)} is on no drive of this computer.", "“nuvik drives” lists the drives.")
         elif holding.id != identifier:
-            findings.refuse(
-                f"{shown(path)} lies on {holding.label}, not on {shown(identifier)}.", "Make the plan again."
-            )
+            findings.refuse(f"{shown(path)} is on {holding.label}, not on {shown(identifier)}.", "Make a new plan.")
     if step.from_drive == step.to_drive:
         findings.refuse(
-            f"{shown(step.library)} lies on {shown(step.to_drive)} already; moving it there frees nothing.",
+            f"{shown(step.library)} is already on {shown(step.to_drive)}; moving it there frees nothing.",
             "Choose another drive.",
         )
     source, target = by_id.get(step.from_drive), by_id.get(step.to_drive)
@@ -42,12 +40,12 @@ def _check_shared(findings: Findings, source: Drive, target: Drive) -> None:
     """Two volumes of one container have one free space; two of one disk take turns and fail together."""
     if source.shares_space_with(target):
         findings.refuse(
-            f"{source.label} and {target.label} take from one free space; moving between them frees nothing.",
+            f"{source.label} and {target.label} share their free space; moving between them frees nothing.",
             "Choose a drive on another disk.",
             target.id,
         )
     elif source.shares_disk_with(target):
         findings.notes.append(
-            f"{source.label} and {target.label} lie on one disk: nothing becomes free on the disk, it "
+            f"{source.label} and {target.label} are on the same disk: nothing is freed on the disk, it "
             "takes longer, and if it fails both are lost."
         )

@@ -17,17 +17,15 @@ def check_places(
     step, files = findings.step, host.files
     source, target, name = step.path, step.target_path, shown(step.path)
     if not files.exists(source):
-        findings.refuse(f"Nothing lies at {name}.", "Survey again and make the plan again.")
+        findings.refuse(f"There is nothing at {name}.", "Survey again and make a new plan.")
         return
     if files.is_link(source):
-        findings.refuse(
-            f"{name} is a link; what it leads to lies at {shown(os.path.realpath(source))}.", "Move that instead."
-        )
+        findings.refuse(f"{name} is a link to {shown(os.path.realpath(source))}.", "Move that instead.")
         return
     if os.path.realpath(source) != source:
         findings.refuse(
-            f"{name} is reached through a link; it really lies at {shown(os.path.realpath(source))}.",
-            "Name the real place.",
+            f"{name} is reached through a link; its real place is {shown(os.path.realpath(source))}.",
+            "Use the real place.",
         )
         return
     if reason := host.why_protected(source):
@@ -35,22 +33,24 @@ def check_places(
     state = os.path.realpath(state_folder)
     if is_within(state, source) or is_within(source, state):
         findings.refuse(
-            f"{name} holds Nuvik's own journal.", "Choose another library, or keep the journal elsewhere (--state)."
+            f"{name} holds Nuvik's own database.", "Choose another library, or keep the database elsewhere (--state)."
         )
     if is_within(target, source):
-        findings.refuse(f"The target {shown(target)} lies inside {name} itself.", "Choose a place outside it.")
+        findings.refuse(f"The target {shown(target)} is inside {name} itself.", "Choose a place outside it.")
     elif is_within(source, target):
-        findings.refuse(f"{name} lies inside the target {shown(target)}.", "Choose another place.")
+        findings.refuse(f"{name} is inside the target {shown(target)}.", "Choose another place.")
     elif is_within(target, state):
-        findings.refuse(f"{shown(target)} lies in the folder of Nuvik's journal.", "Choose another place.")
+        findings.refuse(f"{shown(target)} is in the folder of Nuvik's database.", "Choose another place.")
     elif files.exists(target) and not (replaces_link and files.is_link(target) and files.read_link(target) == source):
-        findings.refuse(f"Something lies at {shown(target)} already.", "Choose another place, or move that away first.")
+        findings.refuse(
+            f"There is already something at {shown(target)}.", "Choose another place, or move that away first."
+        )
     _check_way(findings, host, target, target_drive)
     if step.tether.leaves_link and not source_drive.rules.symlinks:
         findings.refuse(
             f"{source_drive.label} is {source_drive.rules.name}, which cannot hold the link that would keep the old "
             "path working.",
-            "Programs would not find it: it has to stay for now.",
+            "Programs would not find it any more, so it has to stay for now.",
             source_drive.id,
         )
     if users := host.used_by(source):
@@ -70,13 +70,13 @@ def _check_way(findings: Findings, host: Host, target: str, drive: Drive) -> Non
                 findings.refuse(f"The folder {shown(folder)} cannot be made: {problem}.", "Choose another place.")
             continue
         if host.files.is_link(folder) or not host.files.is_folder(folder):
-            findings.refuse(f"{shown(folder)} is no plain folder.", "Choose another place.")
+            findings.refuse(f"{shown(folder)} is not an ordinary folder.", "Choose another place.")
         elif os.path.realpath(folder) != folder:
             findings.refuse(
                 f"{shown(folder)} is reached through a link.", f"Name it {shown(os.path.realpath(folder))}."
             )
         elif not os.access(folder, os.W_OK):
             findings.refuse(
-                f"{shown(folder)} may not be written to.", "Choose another place, or get the right to write."
+                f"{shown(folder)} is not writable.", "Choose another place, or get permission to write there."
             )
         break

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import psutil
 
 ANSWER_LIMIT_S = 1.0
-NO_ANSWER = "it does not answer: check its cable or network, or restart the computer"
+NO_ANSWER = "it does not respond: check its cable or network, or restart the computer"
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +56,7 @@ def _ask(point: str, answers: dict[str, Usage | str]) -> None:
     try:
         answers[point] = usage_of(point)
     except OSError as fault:
-        answers[point] = f"it cannot be asked how full it is ({(fault.strerror or str(fault)).lower()})"
+        answers[point] = f"how full it is could not be read ({(fault.strerror or str(fault)).lower()})"
 
 
 def usage_of(point: str) -> Usage:

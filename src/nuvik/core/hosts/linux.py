@@ -136,7 +136,7 @@ def _nodes(lsblk: str) -> tuple[dict[str, _Node], list[str]]:
         node.has_children = bool(children)
         waiting.extend((child, disk) for child in children)
     if not nodes:
-        return {}, ["lsblk gave no answer that can be read: what kind of disks these are is not known."]
+        return {}, ["the answer of lsblk could not be read, so the kind of each disk is unknown."]
     return nodes, []
 
 
@@ -198,7 +198,7 @@ def _mounted(
         disks=disks,
         read_only="ro" in first.options,
         pool=f"zfs:{source.partition('/')[0]}" if filesystem == "zfs" else "",
-        findings=("it lies on another computer: its speed is that of the network",) if network else (),
+        findings=("it is on another computer, so its speed is that of the network",) if network else (),
     )
 
 
@@ -211,9 +211,9 @@ def _unmounted(node: _Node, nodes: Mapping[str, _Node], sys_disks: Mapping[str, 
         return None
     locked = contents in _LOCKED_CONTENTS
     finding = (
-        "it is encrypted and not unlocked: unlock it to see what it holds"
+        "it is encrypted and locked: unlock it to see what is on it"
         if locked
-        else "it is not mounted: open it once in your file manager to use it"
+        else "it is not mounted: open it in your file manager to use it"
     )
     return Volume(
         device=node.text("kname"),
@@ -322,7 +322,7 @@ def _lsblk() -> tuple[str, str]:
             errors="surrogateescape",
         )
     except (OSError, subprocess.TimeoutExpired) as fault:
-        return "", f"lsblk could not be asked ({type(fault).__name__}): what kind of disks these are is not known."
+        return "", f"lsblk could not be run ({type(fault).__name__}), so the kind of each disk is unknown."
     return done.stdout, ""
 
 

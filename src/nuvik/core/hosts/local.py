@@ -220,7 +220,7 @@ class LocalHost:
         if path == self._home:
             return "it is your home folder"
         if is_within(self._home, path):
-            return "your home folder lies in it"
+            return "your home folder is inside it"
         for folder in _SYSTEM_FOLDERS.get(sys.platform, ()):
             if path == folder or (folder not in _HOLDS_USER_FOLDERS and is_within(path, folder)):
                 return f"it belongs to the system ({folder})"
@@ -259,7 +259,7 @@ class LocalHost:
     def access_times(self, drive: Drive) -> str | None:
         for mount in self._mounts():
             if mount.mountpoint == drive.path and "noatime" in mount.opts.split(","):
-                return "it is mounted so that access times are not kept (noatime)"
+                return "it is mounted without access times (noatime)"
         return "it is read-only" if drive.read_only else None
 
     def size_on_disk(self, facts: os.stat_result) -> int:

@@ -65,16 +65,16 @@ def parse_macos(disks: bytes, infos: Mapping[str, bytes], profile: str) -> Listi
     findings = []
     speeds = _profiled(profile)
     if speeds is None:
-        findings.append("system_profiler gave no answer that can be read: what the drives hang on is not known.")
+        findings.append("the answer of system_profiler could not be read, so how the drives are connected is unknown.")
     listed = _plist(disks)
     if listed is None:
-        return Listing(volumes=(), findings=("diskutil gave no answer that can be read: no drive can be shown.",))
+        return Listing(volumes=(), findings=("the answer of diskutil could not be read, so no drives can be shown.",))
     stores = _physical_stores(listed)
     volumes = []
     for identifier in volume_identifiers(disks):
         info = _plist(infos.get(identifier, b""))
         if info is None:
-            findings.append(f"diskutil told nothing of {identifier}: it is left out.")
+            findings.append(f"diskutil reported nothing about {identifier}; it is left out.")
             continue
         whole = stores.get(shown_text(info.get("APFSContainerReference")), shown_text(info.get("ParentWholeDisk")))
         about_disk = _plist(infos.get(whole, b"")) or info
@@ -124,9 +124,9 @@ def _volume(identifier: str, info: Mapping[str, Any], disk: Disk) -> Volume | No
     free = whole_number(info.get("APFSContainerFree")) if container else whole_number(info.get("FreeSpace"))
     finding = ""
     if locked:
-        finding = "it is encrypted and not unlocked: unlock it to see what it holds"
+        finding = "it is encrypted and locked: unlock it to see what is on it"
     elif not points:
-        finding = "it is not mounted: open it once in Disk Utility to use it"
+        finding = "it is not mounted: mount it in Disk Utility to use it"
     return Volume(
         device=identifier,
         filesystem=filesystem or "apfs",

@@ -67,7 +67,7 @@ def parse_windows(text: str) -> Listing:
     except ValueError:
         answer = None
     if not isinstance(answer, dict):
-        return Listing(volumes=(), findings=("PowerShell gave no answer that can be read: no drive can be shown.",))
+        return Listing(volumes=(), findings=("the answer of PowerShell could not be read, so no drives can be shown.",))
     # PowerShell writes a list of one as the one itself: `entries` takes both.
     physical = {_word(entry, "DeviceId"): entry for entry in entries(answer.get("physical"))}
     disks = {_word(entry, "Number"): entry for entry in entries(answer.get("disks"))}
@@ -108,9 +108,9 @@ def _volume(
     disk = _disk(number, disks.get(number), physical.get(number)) if number else None
     finding = ""
     if locked:
-        finding = "it is encrypted and not unlocked, or has no file system: unlock it to see what it holds"
+        finding = "it is locked or has no file system: unlock it to see what is on it"
     elif not places:
-        finding = "it has no drive letter: give it one in Disk Management to use it"
+        finding = "it has no drive letter: assign one in Disk Management to use it"
     return Volume(
         device=f"{letter}:" if letter else unique,
         filesystem=filesystem,
@@ -171,7 +171,7 @@ def _mapped(entry: Mapping[str, Any]) -> Volume | None:
         uuid=shown_text(entry.get("ProviderName")),
         bytes=whole_number(entry.get("Size")),
         free_bytes=whole_number(entry.get("FreeSpace")),
-        findings=("it lies on another computer: its speed is that of the network",),
+        findings=("it is on another computer, so its speed is that of the network",),
     )
 
 

@@ -99,9 +99,9 @@ class WorldHost:
             if path == root:
                 return f"it is the root of {entry.label}"
             if is_within(root, path):
-                return f"the drive {entry.label} lies in it"
+                return f"the drive {entry.label} is inside it"
         if not is_within(path, self.folder):
-            return "it lies outside this world"
+            return "it is outside this world"
         return None
 
     def surroundings(self) -> Surroundings:

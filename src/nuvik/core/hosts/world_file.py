@@ -117,7 +117,7 @@ def read_world(folder: str) -> WorldEntry:
     path = os.path.join(folder, WORLD_FILE)
     if not os.path.isfile(path):
         raise Refused(
-            f"{shown(folder)} is no world: it holds no {WORLD_FILE}.",
+            f"{shown(folder)} is not a world: it has no {WORLD_FILE}.",
             next_step="Check the path after --world, or make the demo household with “nuvik demo --at FOLDER”.",
         )
     world: WorldEntry = read_checked(path, WorldEntry, WORLD_FORMAT)

@@ -53,20 +53,20 @@ def where_the_rest_went(capacity: Capacity) -> str:
     """One line from the label's figure to what can be used."""
     words = f"The label says {format_bytes(capacity.label_bytes, Base.DECIMAL)}"
     if preferred() is Base.BINARY:
-        words += f", which is {format_bytes(capacity.label_bytes)}: makers count in thousands"
+        words += f", which is {format_bytes(capacity.label_bytes)}, since makers count in thousands"
     least = capacity.label_bytes * _TOO_LITTLE_TO_TELL
     parts = [
         f"{format_bytes(size)} {what}"
         for size, what in (
             (capacity.other_volumes_bytes, "for other volumes of the disk"),
             (capacity.tables_bytes, "for the file system's own tables"),
-            (capacity.reserved_bytes, "kept by the system for itself"),
+            (capacity.reserved_bytes, "reserved by the system"),
         )
         if size > least
     ]
     if not parts:
-        return f"{words}, and all of it is yours to use."
-    return f"{words}; {', '.join(parts)}; {format_bytes(capacity.usable_bytes)} are yours to use."
+        return f"{words}, all of which you can use."
+    return f"{words}; {', '.join(parts)}; {format_bytes(capacity.usable_bytes)} are left for you."
 
 
 def how_full(drive: Drive) -> str | None:
@@ -77,7 +77,9 @@ def how_full(drive: Drive) -> str | None:
     if not drive.attached:
         return None
     if drive.short_of_headroom_bytes:
-        return f"{format_bytes(drive.free_bytes)} free, {format_bytes(drive.headroom_bytes)} should be"
+        return (
+            f"{format_bytes(drive.free_bytes)} free of the {format_bytes(drive.headroom_bytes)} you want to keep free"
+        )
     if drive.free_bytes < drive.slows_down_below_bytes:
         share = 100 * drive.free_bytes / drive.usable_bytes
         return f"{format_bytes(drive.free_bytes)} free ({share:.0f} %): {drive.medium_class.why_slow}"

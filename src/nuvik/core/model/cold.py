@@ -12,7 +12,7 @@ COLD_AFTER_DAYS = 365
 
 
 def is_cold(last_used: str | None) -> bool:
-    """Whether a library was not used for a year."""
+    """Whether a library was unused for a year."""
     return last_used is not None and last_used < _cold_before(int(time.time() // 60))
 
 

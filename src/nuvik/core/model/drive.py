@@ -79,7 +79,7 @@ class Drive:
     speed_source: str = "typical"
     """How reading and small reads are known: measured, declared or typical."""
     write_source: str = "typical"
-    """How writing is known: it is not measured on a drive that may not be written to."""
+    """How writing is known: it is not measured on a drive that is not writable."""
     gauged_at: str | None = None
     """When the speeds were measured."""
     speed_spread: float | None = None
@@ -148,7 +148,7 @@ class Drive:
     @property
     def why_away(self) -> str:
         """Why a drive that is not attached cannot be used now, and what to do: unplugged, locked, hanging …"""
-        return self.findings[0] if self.findings else "away: attach it to see what it holds"
+        return self.findings[0] if self.findings else "away: attach it to see what is on it"
 
     @property
     def medium_class(self) -> Medium:
@@ -175,7 +175,7 @@ class Drive:
         return self.id == other.id or bool((mine & theirs) - {""})
 
     def shares_space_with(self, other: Drive) -> bool:
-        """Whether both take from one free space."""
+        """Whether both share their free space."""
         return self.id == other.id or (bool(self.pool) and self.pool == other.pool)
 
 

@@ -63,7 +63,7 @@ class Extent:
     """Files that may be run."""
     not_here_files: int = 0
     not_here_bytes: int = 0
-    """Placeholders, whose contents lie with a cloud service: no part of the sums above."""
+    """Placeholders, whose contents are with a cloud service: no part of the sums above."""
     links: int = 0
     special: int = 0
     """Sockets, pipes and devices."""

@@ -54,13 +54,13 @@ class FileSystem:
         if length > self.longest_name:
             return f"the name is longer than {self.name} allows ({length} of {self.longest_name})"
         if self.utf8_only and any(0xDC80 <= ord(character) <= 0xDCFF for character in name):
-            return f"the name holds bytes that are not text, which {self.name} cannot keep"
+            return f"the name contains bytes that are not text, which {self.name} cannot store"
         if self.dos_names:
             forbidden = sorted(_DOS_CHARACTERS.intersection(name))
             if forbidden:
                 return f"{self.name} does not allow {' '.join(map(ascii, forbidden))} in a name"
             if name.endswith((".", " ")):
-                return f"{self.name} does not keep a dot or a space at the end of a name"
+                return f"{self.name} drops a dot or a space at the end of a name"
             if name.split(".")[0].upper() in _DOS_NAMES:
                 return f"{self.name} reserves the name {name.split('.')[0]}"
         return None

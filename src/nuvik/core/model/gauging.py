@@ -29,7 +29,7 @@ class GaugeBudget:
         """For example `writes up to 1.5 GB to a test file and reads it back, up to 26 s; the file is removed`."""
         time = f"up to {format_duration(self.time_s)}"
         if self.reads_only_because is not None:
-            return f"reads large files that are there, {time}, and writes nothing, since {self.reads_only_because}"
+            return f"reads existing large files, {time}, and writes nothing, because {self.reads_only_because}"
         written = format_bytes(self.write_bytes + self.sustained_bytes)
         return f"writes up to {written} to a test file and reads it back, {time}; the file is removed"
 
@@ -147,6 +147,6 @@ def slower_than_before(history: list[GaugeResult]) -> str | None:
     if share < GETS_SLOWER_SHARE:
         return (
             f"reads {100 * (1 - share):.0f} % slower than on {best.taken_at[:10]}: "
-            "it may be nearly full, warm, on another port, or wearing out"
+            "it may be almost full, warm, on another port, or wearing out"
         )
     return None

@@ -34,7 +34,7 @@ class State(StrEnum):
     TAKING_BACK = "taking-back"
     """Being undone without copying: the untouched original returns to its place."""
     UNDONE = "undone"
-    """Everything lies where it lay before."""
+    """Everything is back where it was."""
 
     @property
     def finished(self) -> bool:
@@ -48,15 +48,15 @@ class State(StrEnum):
 
 
 _WORDS = {
-    State.PLANNED: "waiting for its turn, nothing touched",
-    State.COPYING: "copying, original untouched",
-    State.PROVEN: "copy proven, original untouched",
-    State.PUBLISHED: "copy in place, original untouched",
-    State.SWITCHED: "switched, original kept",
-    State.ON_TRIAL: "on trial, original kept",
-    State.RELEASING: "original being released, copy proven",
-    State.RELEASED: "moved, original released",
-    State.DISCARDING: "copy being removed, original untouched",
+    State.PLANNED: "waiting for its turn; nothing touched",
+    State.COPYING: "copying; original untouched",
+    State.PROVEN: "copy proven; original untouched",
+    State.PUBLISHED: "copy in place; original untouched",
+    State.SWITCHED: "switched; original kept",
+    State.ON_TRIAL: "on trial; original kept",
+    State.RELEASING: "releasing the original; copy proven",
+    State.RELEASED: "moved; original released",
+    State.DISCARDING: "removing the copy; original untouched",
     State.TAKING_BACK: "being taken back",
     State.UNDONE: "taken back",
 }

@@ -133,7 +133,7 @@ class Card:
     ignored: bool = False
     """No library: what lies there counts as loose."""
     titles: bool = False
-    """Each sub-folder is a library of its own."""
+    """Treat each subfolder as a library of its own."""
     working_set: bool = False
     """One of those the user really uses."""
     why_not: str | None = None
@@ -211,7 +211,7 @@ class Library:
     shared_files: int = 0
     """Files that have a second name (hard link) outside it."""
     not_here_files: int = 0
-    """Placeholders, whose contents lie with a cloud service."""
+    """Placeholders, whose contents are with a cloud service."""
     links_in: int = 0
     links_out: int = 0
     links_broken: int = 0

@@ -28,20 +28,20 @@ class Medium:
     70 °C; 60 °C is the usual upper limit in specifications of drives with platters."""
 
 
-_CHIP_SLOW = "a chip drive with so little free has to clear cells before it can write"
-_PLATTER_SLOW = "the last tracks of a platter pass about half as many bytes in a turn, and files lie in pieces there"
+_CHIP_SLOW = "a solid-state drive this full has to clear cells before it can write"
+_PLATTER_SLOW = "the inner tracks of a hard disk hold about half as much per turn, and files get fragmented there"
 
 MEDIA: dict[str, Medium] = {
     medium.id: medium
     for medium in (
         # Speeds are assumed: round figures in the middle of what drives of each class are specified at for one
         # reader at a time. They are shown as typical everywhere, and measurement replaces them.
-        Medium("nvme", "NVMe chip drive", 2_500e6, 1_500e6, 12_000, 0.12, _CHIP_SLOW, 70),
-        Medium("ssd", "chip drive", 520e6, 450e6, 8_000, 0.12, _CHIP_SLOW, 70),
-        Medium("hdd", "drive with platters", 150e6, 140e6, 90, 0.05, _PLATTER_SLOW, 60),
-        Medium("flash", "stick or card", 90e6, 25e6, 900, 0.10, _CHIP_SLOW, 70),
+        Medium("nvme", "NVMe solid-state drive", 2_500e6, 1_500e6, 12_000, 0.12, _CHIP_SLOW, 70),
+        Medium("ssd", "solid-state drive", 520e6, 450e6, 8_000, 0.12, _CHIP_SLOW, 70),
+        Medium("hdd", "hard disk", 150e6, 140e6, 90, 0.05, _PLATTER_SLOW, 60),
+        Medium("flash", "flash stick or card", 90e6, 25e6, 900, 0.10, _CHIP_SLOW, 70),
         Medium("network", "network volume", 100e6, 80e6, 300, 0.0),
-        Medium("unknown", "drive of unknown make", 200e6, 150e6, 500, 0.0),
+        Medium("unknown", "drive of unknown type", 200e6, 150e6, 500, 0.0),
     )
 }
 

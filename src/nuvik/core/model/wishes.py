@@ -22,19 +22,21 @@ class Weights:
     """What a proposal weighs against waiting, each in seconds: the soft constraints. All figures are assumed."""
 
     moving: float = field(metadata={"says": "for each second that the computer spends moving"})
-    move_s: float = field(metadata={"says": "for each move: starting it and looking after it"})
-    away_s: float = field(default=300.0, metadata={"says": "for each library put on a portable drive"})
+    move_s: float = field(metadata={"says": "for each move: starting it and keeping an eye on it"})
+    away_s: float = field(default=300.0, metadata={"says": "for each library placed on a portable drive"})
     away_open_s: float = field(
         default=24.0,
-        metadata={"says": "each time it is opened there: a fifth of the time it must be fetched"},
+        metadata={"says": "for each opening there: one time in five the drive has to be fetched"},
     )
     fast_room_s: float = field(
-        default=1.0, metadata={"says": "for each GB on a rapid drive: room that new things will want"}
+        default=1.0, metadata={"says": "for each GB on a rapid drive: room that new content will want"}
     )
-    apart_part_s: float = field(default=300.0, metadata={"says": "for each part that stands apart from its library"})
-    scattered_s: float = field(default=120.0, metadata={"says": "for each further drive on which a collection lies"})
+    apart_part_s: float = field(default=300.0, metadata={"says": "for each part placed apart from its library"})
+    scattered_s: float = field(
+        default=120.0, metadata={"says": "for each additional drive that a collection is spread over"}
+    )
     backup_beside_s: float = field(
-        default=900.0, metadata={"says": "for a backup part that stands on one disk with its library"}
+        default=900.0, metadata={"says": "for a backup on the same disk as what it backs up"}
     )
 
     def in_words(self) -> Iterator[tuple[str, float, str]]:

@@ -127,14 +127,14 @@ def _bound(off: Sequence[float]) -> float:
 
 
 def _sentence(samples: Iterable[Sample]) -> str:
-    """For example “the last 12 moves took 0.94 to 1.08 of what was foreseen”."""
+    """For example “the last 12 moves took 0.94 to 1.08 of the time foreseen”."""
     ratios = [sample.actual_s / sample.expected_s for sample in samples if sample.expected_s > _TOO_SHORT_S][
         -LAST_MOVES:
     ]
     if not ratios:
         return ""
     if len(ratios) == 1:
-        return f"the last move took {ratios[0]:.2f} of what was foreseen"
+        return f"the last move took {ratios[0]:.2f} of the time foreseen"
     return (
-        f"the last {format_count(len(ratios), 'move')} took {min(ratios):.2f} to {max(ratios):.2f} of what was foreseen"
+        f"the last {format_count(len(ratios), 'move')} took {min(ratios):.2f} to {max(ratios):.2f} of the time foreseen"
     )

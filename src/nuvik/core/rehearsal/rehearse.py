@@ -110,8 +110,8 @@ def _guesses(scene: Scene) -> list[str]:
     if not unsure:
         return []
     return [
-        f"{' and '.join(map(shown, unsure))} {'was' if len(unsure) == 1 else 'were'} never measured: the times "
-        "rest on figures typical of such drives. Speeds measures them."
+        f"{' and '.join(map(shown, unsure))} {'was' if len(unsure) == 1 else 'were'} never measured, so the times "
+        "rest on typical figures. Measure them in Speeds."
     ]
 
 
@@ -133,7 +133,7 @@ def _landings(plan: Plan) -> list[str]:
     if not plan.landings:
         return []
     goes = ", ".join(f"{landing.kind} to {shown(landing.path)}" for landing in plan.landings)
-    return [f"New content is to go elsewhere ({goes}): choose those folders in the programs that bring it."]
+    return [f"New content should go elsewhere ({goes}). Choose those folders in the programs that bring it."]
 
 
 def _across_steps(plan: Plan) -> list[Violation]:
@@ -147,7 +147,7 @@ def _across_steps(plan: Plan) -> list[Violation]:
                     Violation(
                         n=step.n,
                         library=step.library,
-                        mend="Make the plan again.",
+                        mend="Make a new plan.",
                         problem=f"Step {seen[path]} uses {shown(path)} too.",
                     )
                 )

@@ -219,7 +219,7 @@ def _under_floor(step: Step, drive: Drive, lacking: int) -> Violation:
         n=step.n,
         library=step.library,
         drive=drive.id,
-        problem=f"{shown(drive.label)} would be {format_bytes(lacking)} under its headroom.",
+        problem=f"{shown(drive.label)} would be {format_bytes(lacking)} short of its headroom.",
         mend=f"Move {format_bytes(lacking)} away from {shown(drive.label)} first, choose another drive, "
         f"or ask for less headroom with the command line’s --headroom {drive.id}=SIZE.",
     )

@@ -57,15 +57,15 @@ def slower_of(drive: Drive, factor: str) -> Slower:
     except ValueError:
         number = 0.0
     if not 1 / _MOST_FACTOR <= number <= _MOST_FACTOR:
-        raise BadInput(f"“{shown(factor)}” is not how many times slower.", next_step="Write for example wren=2.")
+        raise BadInput(f"“{shown(factor)}” is not a factor.", next_step="Write for example wren=2.")
     return Slower(drive, number)
 
 
 def new_of(kind: str, size: str) -> New:
     """Something new of a kind and size, as typed. Raises BadInput."""
     if kind not in list(Kind):
-        raise BadInput(f"“{shown(kind)}” is no kind.", next_step=f"Known are: {', '.join(Kind)}.")
+        raise BadInput(f"“{shown(kind)}” is not a kind.", next_step=f"Choose one of: {', '.join(Kind)}.")
     count = parse_bytes(size)
     if count <= 0:
-        raise BadInput(f"“{shown(size)}” is no size.", next_step="Write for example game=90G.")
+        raise BadInput(f"“{shown(size)}” is not a size.", next_step="Write for example game=90G.")
     return New(Kind(kind), count)

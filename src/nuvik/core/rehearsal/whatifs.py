@@ -100,7 +100,7 @@ class Away(WhatIf):
         if stays and gone:
             words += f"; {len(stays)} still do, among them {_named(_by_use(stays))}"
         if by_new_path:
-            words += f"; {_named(by_new_path)} opens only by its new path, since the old one lies there"
+            words += f"; {_named(by_new_path)} opens only by its new path, because the old path is on that drive"
         used = [step.n for step in changed.plan.steps if self.drive.id in (step.from_drive, step.to_drive)]
         if used:
             words += f"; it must be attached until {'step' if len(used) == 1 else 'steps'} {_numbers(used)} are done"
@@ -120,7 +120,7 @@ class Slower(WhatIf):
 
     @property
     def name(self) -> str:
-        return f"{shown(self.drive.label)} {self.factor:g} times as slow"
+        return f"{shown(self.drive.label)} {self.factor:g} times slower"
 
     def change(self, scene: Scene) -> Scene:
         drive = scene.by_id[self.drive.id]
@@ -146,7 +146,7 @@ def _longer(plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> 
             waiting_of((drive, scene.by_id[place]) for drive, place in scene.stands).likely
             for scene in (plain, changed)
         ]
-        words += f"; then you wait {format_duration(waits[1])} a week instead of {format_duration(waits[0])}"
+        words += f"; you would wait {format_duration(waits[1])} a week instead of {format_duration(waits[0])}"
     return words
 
 
@@ -204,9 +204,11 @@ class New(WhatIf):
         where = shown(drive.label)
         if free < floor:
             short = (
-                f"{format_bytes(floor - free)} under its headroom" if free >= 0 else f"{format_bytes(-free)} too large"
+                f"{format_bytes(floor - free)} short of its headroom"
+                if free >= 0
+                else f"{format_bytes(-free)} too large"
             )
-            return f"it would come to {where}: {short}, even once all this is carried", True
+            return f"it would go to {where}: {short}, even after this plan", True
         like = Library(
             id="",
             name="",
@@ -222,7 +224,7 @@ class New(WhatIf):
         words = (
             f"fits on {where}, leaves {format_bytes(free)} free and opens in {format_duration(opening_s(like, drive))}"
         )
-        return words + ("; without the plan it would not" if now < floor else ""), False
+        return words + ("; without this plan it would not fit" if now < floor else ""), False
 
 
 @dataclass(frozen=True)
@@ -235,11 +237,11 @@ class Grown(WhatIf):
 
     @property
     def name(self) -> str:
-        return f"{self.weeks:g} weeks on"
+        return f"{self.weeks:g} weeks later"
 
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
         if not self.per_week:
-            return "how fast the drives fill is not known yet: that takes three surveys over a week", False
+            return "how fast the drives fill is not known yet; that takes three surveys over a week", False
         under, words = [], []
         for drive_id, rate in self.per_week:
             drive = changed.by_id.get(drive_id)
@@ -248,7 +250,7 @@ class Grown(WhatIf):
             then = after.free_after_bytes.get(drive_id, drive.free_bytes) - round(rate * self.weeks)
             short = changed.floor_bytes(drive) - then
             if short > 0:
-                under.append(f"{shown(drive.label)} {format_bytes(short)} under its headroom")
+                under.append(f"{shown(drive.label)} {format_bytes(short)} short of its headroom")
             else:
                 words.append(f"{shown(drive.label)} {format_bytes(then)} free")
         return ", ".join(under or words) or "no drive grows", bool(under)
@@ -275,7 +277,7 @@ class StopAfter(WhatIf):
             if step.role is Role.TO_STAGING and not any(other.path == step.target_path for other in changed.plan.steps)
         ]
         short = [
-            f"{shown(drive.label)} {format_bytes(changed.floor_bytes(drive) - free)} under its headroom"
+            f"{shown(drive.label)} {format_bytes(changed.floor_bytes(drive) - free)} short of its headroom"
             for drive in changed.drives
             if (free := after.free_after_bytes.get(drive.id)) is not None and free < changed.floor_bytes(drive)
         ]
@@ -288,10 +290,10 @@ class StopAfter(WhatIf):
         if waits and waits[-1] is not None:
             done += f", waiting {format_duration(waits[-1])} a week"
         if waiting:
-            return f"{done}; {shown(waiting[0].library)} then waits on a drive that is not its goal", True
+            return f"{done}; {shown(waiting[0].library)} then waits on a drive that is not its destination", True
         if short:
             return f"{done}; {', '.join(short)}", True
-        return f"{done}; a good place to stop: everything opens, every headroom is kept", False
+        return f"{done}; a good place to stop: everything opens and every drive keeps its headroom", False
 
 
 @dataclass(frozen=True)
@@ -302,7 +304,7 @@ class Fails(WhatIf):
 
     @property
     def name(self) -> str:
-        return f"{shown(self.drive.label)} fails for good"
+        return f"{shown(self.drive.label)} fails"
 
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
         dead = {drive.id for drive in changed.drives if drive.shares_disk_with(self.drive)}
@@ -312,14 +314,14 @@ class Fails(WhatIf):
                 kept = changed.on_trial and standing.drive not in dead and place != standing.drive
                 (copied if kept or _has_copy(standing, dead, changed) else lost).append(standing)
         if not lost and not copied:
-            return "nothing that you have lies there", False
+            return "nothing of yours is on it", False
         size = format_bytes(sum(library.bytes for library in lost))
         words = f"{format_count(len(lost), 'library', 'libraries')} lost ({size}): {_named(_by_use(lost))}"
         if not lost:
             words = "nothing is lost"
         if copied:
-            words += f"; {_named(copied)} would be left in a copy elsewhere"
-        return words + ("; no other copy is known of" if lost else ""), bool(lost)
+            words += f"; {_named(copied)} would survive as a copy elsewhere"
+        return words + ("; no other copy is known" if lost else ""), bool(lost)
 
 
 def _has_copy(library: Library, dead: set[str], scene: Scene) -> bool:
@@ -342,7 +344,7 @@ class Bought(WhatIf):
             return "survey first", True
         (verdict,) = verdicts_on([self.candidate], _carried(changed.draft, changed, after))
         if verdict.saves_s_per_week < 1:
-            return "nothing would open noticeably quicker with it than with what you have", False
+            return "nothing would open noticeably faster with it than now", False
         some = f"{format_count(len(verdict.libraries), 'library', 'libraries')} on it"
         return f"after this plan it would save {verdict.saves.in_words()} more a week, with {some}", False
 
@@ -364,7 +366,7 @@ class SideBySide(WhatIf):
 
     @property
     def name(self) -> str:
-        return "two moves at once"
+        return "two moves side by side"
 
     def change(self, scene: Scene) -> Scene:
         return replace(scene, side_by_side=True)
@@ -372,7 +374,7 @@ class SideBySide(WhatIf):
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
         won = before.total_s - after.total_s
         if won < 0.02 * max(1.0, before.total_s):
-            return "would bring nothing: the moves share their disks", False
+            return "would not help: the moves use the same disks", False
         return (
             f"would take {format_duration(after.total_s)} instead of {format_duration(before.total_s)}; "
             "carrying does one after the other"

@@ -111,7 +111,9 @@ class DrivesStage:
         for text in typed:
             name, sign, size = text.partition("=")
             if not sign:
-                raise BadInput(f"“{shown(text)}” is not DRIVE=SIZE.", next_step="Write for example kestrel=50G.")
+                raise BadInput(
+                    f"“{shown(text)}” is not of the form DRIVE=SIZE.", next_step="Write for example kestrel=50G."
+                )
             drive = self.find(name)
             sizes[drive.id] = headroom_of(size, drive) if size.strip().endswith("%") else units.parse_bytes(size)
         return sizes

@@ -145,7 +145,9 @@ class PlanStage:
     def _forbidden(self, text: str) -> tuple[str, str]:
         path, sign, drive = text.rpartition("=")
         if not sign:
-            raise BadInput(f"“{shown(text)}” is not PATH=DRIVE.", next_step="Write for example Games/Kite=heron.")
+            raise BadInput(
+                f"“{shown(text)}” is not of the form PATH=DRIVE.", next_step="Write for example Games/Kite=heron."
+            )
         return self._library_id(path), self.computer.drive(drive).id
 
     # -- plans ---------------------------------------------------------------------------------------------

@@ -63,7 +63,7 @@ class RehearseStage:
         return possible(checked.scene, candidates, checked.rates)
 
     def stop_after(self, n: int) -> WhatIf:
-        """Carrying ends after this step."""
+        """What if you stop after this step?"""
         return StopAfter(n)
 
     def what_ifs(
@@ -93,7 +93,7 @@ class RehearseStage:
         what_ifs += [Bought(self.drives.candidate(label)) for label in buy]
         if weeks is not None:
             if not 0 < weeks <= _MOST_WEEKS:
-                raise BadInput(f"--weeks {weeks:g} is out of range.", next_step="Say a number above 0.")
+                raise BadInput(f"--weeks {weeks:g} is out of range.", next_step="Use a number above 0.")
             what_ifs.append(grown(weeks, self.survey.growth()))
         if stop_after is not None:
             if not 1 <= stop_after <= len(plan.steps):

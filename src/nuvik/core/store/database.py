@@ -93,7 +93,7 @@ class Database:
         except (OSError, sqlite3.OperationalError) as fault:
             raise Refused(
                 f"Nuvik cannot keep its journal in {shown(state_folder)}: {fault}.",
-                next_step="Name another folder with --state, or free space and rights there.",
+                next_step="Choose another folder with --state, or make this one writable.",
             ) from None
         except sqlite3.DatabaseError as fault:
             raise self._damaged(fault) from None
@@ -112,7 +112,7 @@ class Database:
         except sqlite3.OperationalError as fault:
             raise Stopped(
                 f"Nuvik's journal in {shown(self.folder)} cannot be read or written: {fault}.",
-                next_step="Free some space there, or end what holds it; then “nuvik resume” goes on.",
+                next_step="Free some space there, or close the program that blocks it, then run “nuvik resume”.",
             ) from None
         except sqlite3.DatabaseError as fault:
             raise self._damaged(fault) from None
@@ -120,7 +120,7 @@ class Database:
     def _damaged(self, fault: sqlite3.DatabaseError) -> Refused:
         return Refused(
             f"Nuvik's database {shown(self.path)} is damaged: {fault}.",
-            next_step="Move it away and keep it; Nuvik begins a new one. Your libraries are untouched where they are.",
+            next_step="Move it elsewhere and keep it; Nuvik will start a new one. Your libraries are untouched.",
         )
 
     @contextmanager
@@ -141,7 +141,8 @@ def _migrate(connection: sqlite3.Connection, path: str) -> None:
     version = connection.execute("PRAGMA user_version").fetchone()[0]
     if version > len(MIGRATIONS):
         raise Refused(
-            f"{shown(path)} was written by a newer Nuvik.", next_step="Install that version, or use another --state."
+            f"{shown(path)} was written by a newer Nuvik.",
+            next_step="Install that version, or choose another folder with --state.",
         )
     for number, script in enumerate(MIGRATIONS[version:], start=version + 1):
         log.info("database: step %d", number)

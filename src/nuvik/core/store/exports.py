@@ -59,7 +59,7 @@ def save_libraries(snapshot: Snapshot, libraries: Iterable[Library], path: str) 
         }
         text = json.dumps(document, indent=2) + "\n"
     else:
-        raise BadInput(f"{shown(path)} ends neither in .csv nor in .json.", next_step="Choose one of the two.")
+        raise BadInput(f"{shown(path)} must end in .csv or .json.", next_step="Choose one of the two endings.")
     write_text(path, text)
 
 

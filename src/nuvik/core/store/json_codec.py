@@ -63,7 +63,7 @@ def from_json(kind: type[Value], data: Any, about: str) -> Value:
     except ValidationError as faults:
         fault = faults.errors()[0]
         field = ".".join(str(_TO_JSON.get(str(word), word)) for word in fault["loc"])
-        raise Refused(f"{about}: “{field}”: {fault['msg']}.", next_step="Make the file again.") from None
+        raise Refused(f"{about}: “{field}”: {fault['msg']}.", next_step="Create the file again.") from None
 
 
 _adapters: dict[Any, Any] = {}

@@ -30,40 +30,40 @@ def read_plan(path: str) -> Plan:
     except OSError as fault:
         raise Refused(f"The plan {where} cannot be read: {fault.strerror}.", next_step="Check the name.") from None
     except (ValueError, RecursionError) as fault:
-        raise Refused(f"The plan {where} is not valid JSON: {fault}.", next_step="Make the plan again.") from None
+        raise Refused(f"The plan {where} is not valid JSON: {fault}.", next_step="Make a new plan.") from None
     if not isinstance(data, dict):
-        raise Refused(f"{where} is not a plan.", next_step="Make the plan again.")
+        raise Refused(f"{where} is not a plan.", next_step="Make a new plan.")
     check_format(data.pop("format", None), PLAN_FORMAT, where)
     plan = from_json(Plan, data, f"The plan {where}")
     for number, step in enumerate(plan.steps, start=1):
         if step.n != number:
-            raise Refused(f"The plan {where}: its steps are not numbered 1, 2, 3 ….", next_step="Make the plan again.")
+            raise Refused(f"The plan {where}: its steps are not numbered 1, 2, 3 ….", next_step="Make a new plan.")
         for text in (step.path, step.target_path):
             if not os.path.isabs(text) or os.path.normpath(text) != text or text == posixpath.sep:
                 raise Refused(
                     f"The plan {where}, step {number}: {shown(text)} is not a clean absolute path.",
-                    next_step="Make the plan again.",
+                    next_step="Make a new plan.",
                 )
         if step.role is not Role.DIRECT and not _staged(plan, step):
             raise Refused(
-                f"The plan {where}, step {number} waits on a staging drive, and no other step goes with it.",
-                next_step="Make the plan again.",
+                f"The plan {where}, step {number} waits on a staging drive, but no other step takes it on.",
+                next_step="Make a new plan.",
             )
         if not step.tether.keeps_old_path and step.role is not Role.FROM_STAGING:
             raise Refused(
                 f"The plan {where}, step {number} would leave nothing where programs look for the library.",
-                next_step="Let its tether be “link”.",
+                next_step="Set its tether to “link”.",
             )
         if min(step.bytes, step.files) < 0:
-            raise Refused(f"The plan {where}, step {number} has a size below zero.", next_step="Make the plan again.")
+            raise Refused(f"The plan {where}, step {number} has a size below zero.", next_step="Make a new plan.")
     for landing in plan.landings:
         if not os.path.isabs(landing.path) or os.path.normpath(landing.path) != landing.path:
             raise Refused(
                 f"The plan {where}: the landing {shown(landing.path)} is not a clean absolute path.",
-                next_step="Make the plan again.",
+                next_step="Make a new plan.",
             )
     if min(plan.headroom_bytes.values(), default=0) < 0:
-        raise Refused(f"The plan {where} asks for headroom below zero.", next_step="Make the plan again.")
+        raise Refused(f"The plan {where} asks for headroom below zero.", next_step="Make a new plan.")
     return plan
 
 

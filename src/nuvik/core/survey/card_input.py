@@ -25,7 +25,7 @@ def kind_of(text: str) -> Kind | None:
     for kind in Kind:
         if wanted in (str(kind), kind.letter.casefold()):
             return kind
-    raise BadInput(f"“{shown(text)}” is no kind.", next_step=f"Known are: {', '.join(Kind)}.")
+    raise BadInput(f"“{shown(text)}” is not a kind.", next_step=f"Choose one of: {', '.join(Kind)}.")
 
 
 def opens_of(text: str) -> float | None:
@@ -37,7 +37,9 @@ def opens_of(text: str) -> float | None:
     except ValueError:
         number = -1.0
     if not 0 <= number <= _MOST_OPENS:
-        raise BadInput(f"“{shown(text)}” is no number of opens a week.", next_step="Write a number such as 3 or 0.5.")
+        raise BadInput(
+            f"“{shown(text)}” is not a number of openings a week.", next_step="Write a number such as 3 or 0.5."
+        )
     return number
 
 
@@ -47,7 +49,7 @@ def speed_of(text: str) -> int | None:
         return None
     speed = parse_bytes(text.strip().removesuffix("/s"))
     if speed <= 0:
-        raise BadInput(f"“{shown(text)}” is no speed.", next_step="Write for example 40 MB/s, or leave it empty.")
+        raise BadInput(f"“{shown(text)}” is not a speed.", next_step="Write for example 40 MB/s, or cancel empty.")
     return speed
 
 
@@ -66,7 +68,7 @@ def part_of(text: str, library: str) -> Part:
     inner = os.path.normpath(os.path.join(library, folder))
     if not sign or not folder.strip() or inner == library or not is_within(inner, library) or "\0" in folder:
         raise BadInput(
-            f"“{shown(text)}” is not FOLDER=KIND, a folder inside the library.",
+            f"“{shown(text)}” is not of the form FOLDER=KIND, with a folder inside the library.",
             next_step="Write for example Cache=cache.",
         )
     relative = os.path.relpath(inner, library)
@@ -86,7 +88,7 @@ def places_of(text: str, libraries: Iterable[Library]) -> tuple[str, ...]:
         meant = [library.path for library in known if name in (library.path, library.tether)]
         meant = meant or [library.path for library in known if library.name.casefold() == name.casefold()]
         if len(meant) != 1:
-            wrong = "is the name of several libraries" if meant else "is no library that the last survey knows"
+            wrong = "is the name of several libraries" if meant else "is not a library that the last survey knows"
             raise BadInput(f"“{shown(name)}” {wrong}.", next_step="Write its name as it is listed, or its path.")
         places.append(meant[0])
     return tuple(dict.fromkeys(places))

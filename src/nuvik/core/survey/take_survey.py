@@ -116,7 +116,7 @@ def with_card(library: Library, card: Card) -> Library:
         collection=card.collection,
     )
     if card.opens_per_week is not None:
-        library = replace(library, use_source=f"{library.use_source.split('; opens:')[0]}; opens: your card")
+        library = replace(library, use_source=f"{library.use_source.split('; openings:')[0]}; openings: your card")
     if library.verdict is Verdict.IMPOSSIBLE:
         return library
     overruled = library.caution.startswith(OVERRULED)
@@ -159,13 +159,13 @@ def _root(host: Host, drives: tuple[Drive, ...], path: str) -> str:
     drive = drive_holding(drives, clean)
     if drive is None:
         raise Refused(
-            f"{shown(clean)} lies on none of the drives of {host.name}.",
+            f"{shown(clean)} is on none of the drives of {host.name}.",
             next_step="“nuvik drives” lists them.",
         )
     if not drive.attached:
-        raise Refused(f"{shown(clean)} lies on {drive.label}, which is away.", next_step="Attach the drive.")
+        raise Refused(f"{shown(clean)} is on {drive.label}, which is away.", next_step="Attach the drive.")
     if not host.files.exists(clean):
-        raise Refused(f"Nothing lies at {shown(clean)}.", next_step="Check the path.")
+        raise Refused(f"There is nothing at {shown(clean)}.", next_step="Check the path.")
     return clean
 
 

@@ -28,7 +28,7 @@ def inside(folder: str) -> str:
     """A path written relative to the file, which must not lead out. Raises ValueError."""
     parts = PurePosixPath(folder.replace("\\", "/")).parts
     if not parts or parts[0] == "/" or ".." in parts or ":" in parts[0] or "\0" in folder:
-        raise ValueError("must be a folder inside, written relative to it")
+        raise ValueError("must be a folder inside it, written as a relative path")
     return folder
 
 
@@ -93,7 +93,7 @@ def read_cards_file(path: str, base: str, fence: str | None = None) -> tuple[Car
             problem = f"a second card for {shown(entry.path)}"
         if problem:
             line = line_of(text_of(path), ("library", index, "path"))
-            raise Refused(f"{shown(path)}, line {line}: {problem}.", next_step="Name each folder once, where it lies.")
+            raise Refused(f"{shown(path)}, line {line}: {problem}.", next_step="Name each folder once, by its place.")
         parts = tuple(Part(name=part.name or part.path, kind=part.kind, path=part.path) for part in entry.part)
         others: dict[str, Any] = {
             name: tuple(os.path.normpath(os.path.join(base, other)) for other in getattr(entry, name))
@@ -117,7 +117,7 @@ def cards_text(cards: Iterable[Card]) -> str:
             named = [card.path, card.name or "", card.why_not or "", card.collection or "", *card.keep_with]
             "".join([*named, *card.apart_from, *(part.path for part in card.parts)]).encode("utf-8")
         except UnicodeEncodeError:
-            document.add(tomlkit.comment(f"left out, since its name is not text: {shown(card.path)}"))
+            document.add(tomlkit.comment(f"left out, because its name is not text: {shown(card.path)}"))
             continue
         entry: dict[str, Any] = {"path": card.path}
         for name in _CardEntry.model_fields:

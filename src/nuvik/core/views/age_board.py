@@ -94,7 +94,7 @@ def big_and_cold_in_words(board: AgeBoard) -> str:
 
     cold = [spot.library for spot in board.spots if board.is_big_and_cold(spot)]
     if not cold:
-        return f"Nothing is both big ({format_bytes(board.big_bytes)} or more) and unused for a year."
+        return f"Nothing big ({format_bytes(board.big_bytes)} or more) has gone unused for a year."
     size = format_bytes(sum(library.bytes for library in cold))
     verb = "were" if len(cold) > 1 else "was"
-    return f"{format_count(len(cold), 'library', 'libraries')}, {size} together, {verb} not used for a year and big."
+    return f"{format_count(len(cold), 'library', 'libraries')}, {size} together, {verb} big and unused for a year."

@@ -39,7 +39,7 @@ def phase_number(event: Event) -> int:
 def running_headline(event: Event | None) -> str:
     """What is happening right now, and what is safe."""
     if event is None:
-        return "Beginning: the checks run once more."
+        return "Starting: the checks run once more."
     if event.event == "progress":
         words = "read back and compared" if event.detail.get("phase") == "proving" else "copied"
         safe = "copy being proven" if event.detail.get("phase") == "proving" else "original untouched"
@@ -67,7 +67,7 @@ def ended_headline(outcome: Outcome, labels: dict[str, str]) -> str:
         many = format_count(len(on_trial), "library", "libraries")
         return f"{many} on trial: try them, then release the originals in Logbook."
     if undone and len(undone) == len(outcome.moves):
-        return f"{shown(undone[0].library)} lies where it lay before."
+        return f"{shown(undone[0].library)} is back where it was."
     expected = outcome.expected_freed_bytes
     freed = ", ".join(
         f"{shown(labels.get(drive, drive))} {format_bytes(amount)} freed ({format_bytes(expected[drive])} expected)"
@@ -81,17 +81,17 @@ def logbook_headline(moves: Sequence[Move]) -> str:
     midway = [move for move in moves if not move.state.finished]
     if midway:
         first = midway[0]
-        return f"{shown(first.library)} stands midway ({first.state.in_words}): go on, or take it back."
+        return f"{shown(first.library)} is unfinished ({first.state.in_words}): continue, or take it back."
     on_trial = [move for move in moves if move.state is State.ON_TRIAL]
     if on_trial:
         kept = format_bytes(sum(move.bytes for move in on_trial))
         many = format_count(len(on_trial), "library is", "libraries are")
-        return f"{many} on trial: {kept} more become free once you release the originals."
+        return f"{many} on trial: {kept} more will be free once you release the originals."
     standing = [move for move in moves if move.state is State.RELEASED and move.undoes is None]
     if not standing:
-        return "Nothing is moved at present. What you move will be listed here, and can be taken back from here."
-    many = format_count(len(standing), "move stands", "moves stand")
-    return f"{many}, nothing is midway. Whatever was moved can be taken back."
+        return "Nothing is moved at the moment. Whatever you move is listed here and can be taken back from here."
+    many = format_count(len(standing), "move", "moves")
+    return f"{many} done, nothing unfinished. Whatever was moved can be taken back."
 
 
 def move_facts(move: Move, labels: dict[str, str]) -> str:

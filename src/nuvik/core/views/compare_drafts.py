@@ -36,8 +36,8 @@ def figures(drafts: Sequence[Draft]) -> list[Row]:
         return Row(label, tuple(of))
 
     rows = [
-        row("waiting a week now", [draft.waiting[0].in_words() for draft in drafts]),
-        row("waiting a week then", [draft.waiting[1].in_words() for draft in drafts]),
+        row("waiting per week now", [draft.waiting[0].in_words() for draft in drafts]),
+        row("waiting per week then", [draft.waiting[1].in_words() for draft in drafts]),
         row("moves", [str(len(draft.loads)) for draft in drafts]),
         row("moved", [format_bytes(sum(load.library.bytes for load in draft.loads)) for draft in drafts]),
         row(
@@ -47,7 +47,7 @@ def figures(drafts: Sequence[Draft]) -> list[Row]:
                 for draft in drafts
             ],
         ),
-        row("still wrong", [str(len(draft.breaches)) if draft.breaches else "nothing" for draft in drafts]),
+        row("problems left", [str(len(draft.breaches)) if draft.breaches else "nothing" for draft in drafts]),
     ]
     for drive in drafts[0].drives:
         if drive.attached:
@@ -93,4 +93,4 @@ def _places(draft: Draft) -> dict[str, tuple[str, int, str]]:
 def _of_whole(places: dict[str, tuple[str, int, str]], path: str) -> str:
     """Where a part goes in a draft that leaves its library whole."""
     above = [known for known in places if path.startswith(known.rstrip("/") + "/")]
-    return places[max(above, key=len)][2] if above else "is not there"
+    return places[max(above, key=len)][2] if above else "not there"

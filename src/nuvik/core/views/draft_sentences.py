@@ -23,10 +23,10 @@ def draft_headline(draft: Draft) -> str:
     made = [breach for breach in draft.breaches if breach.by_edit]
     if made:
         more = f" (and {len(made) - 1} more)" if len(made) > 1 else ""
-        return f"This does not do yet: {made[0].words}{more}."
+        return f"This does not work yet: {made[0].words}{more}."
     moves = f"{format_count(len(draft.loads), 'move')}, {_size(draft)}."
     if draft.arranged_quickly.stuck:
-        return f"{moves} Their order is not found at once: rehearse it, and it is looked for longer."
+        return f"{moves} No order was found right away: rehearse it, and Nuvik searches longer."
     if draft.breaches:
         more = f" (and {len(draft.breaches) - 1} more)" if len(draft.breaches) > 1 else ""
         return f"{moves} Still: {draft.breaches[0].words}{more}."
@@ -38,11 +38,11 @@ def _nothing_yet(draft: Draft) -> str:
     if short is not None and short.short_of_headroom_bytes:
         return (
             f"Nothing moves yet. {shown(short.label)} needs {format_bytes(short.short_of_headroom_bytes)} "
-            "more free space: lift a library and set it down elsewhere."
+            "more free space: pick up a library and put it elsewhere."
         )
     if draft.breaches:
-        return f"Nothing moves yet, and {draft.breaches[0].words}: ask what belongs where."
-    return "Nothing moves yet: lift a library and set it down on another drive."
+        return f"Nothing moves yet, and {draft.breaches[0].words}: press a to ask what belongs where."
+    return "Nothing moves yet: pick up a library and put it on another drive."
 
 
 def _size(draft: Draft) -> str:
@@ -60,7 +60,7 @@ def totals(draft: Draft) -> str:
         words += f" ({', '.join(guessed)} never measured)"
     words += f" · {format_count(len(draft.loads), 'move')} · {_size(draft)}"
     if staged := draft.arranged_quickly.staged_bytes:
-        words += f" · {format_bytes(staged)} of it twice, by way of a third drive"
+        words += f" · {format_bytes(staged)} of it twice, via a third drive"
     for drive in draft.drives:
         free = draft.free_then_bytes(drive.id)
         if drive.attached and free != drive.free_bytes:
@@ -80,7 +80,7 @@ def consequence(draft: Draft, library: Library, drive_id: str) -> str:
     drive, here = draft.drive(drive_id), draft.drive(draft.place_of(library))
     if drive.id == here.id:
         if library.id not in draft.places:
-            return f"{shown(library.name)} stands on {shown(drive.label)}."
+            return f"{shown(library.name)} is on {shown(drive.label)}."
         return f"{goes_to(draft, library)}."
     try:
         then = draft.set_down(library.id, drive_id)
@@ -93,7 +93,7 @@ def consequence(draft: Draft, library: Library, drive_id: str) -> str:
         f"{format_free(then.free_then_bytes(drive.id))} on {shown(drive.label)}"
     )
     why = why_cannot(library, drive, draft.drive(library.drive)) if drive.id != library.drive else None
-    return words + (f"; it cannot be: {why}." if why else _new_breach(draft, then))
+    return words + (f"; not possible: {why}." if why else _new_breach(draft, then))
 
 
 def goes_to(draft: Draft, library: Library) -> str:
@@ -146,7 +146,7 @@ def _new_breach(before: Draft, after: Draft) -> str:
 
 def plan_screen_headline(draft: Draft, recommendation: Recommendation | None) -> str:
     """The one sentence with which Plan begins: of the recommendation while the draft follows it, else of the draft."""
-    repair = " m puts it right with the fewest moves." if draft.breaches else ""
+    repair = " m fixes it with the fewest moves." if draft.breaches else ""
     if recommendation is not None and recommendation.is_followed_by(draft):
         return f"{recommendation_sentences(recommendation)}{repair}"
     return f"{draft_headline(draft)}{repair}"
@@ -176,11 +176,11 @@ def cursor_sentence(draft: Draft, recommendation: Recommendation | None, library
     reason = recommendation.reason_for(draft, library.id) if recommendation else None
     kept = recommendation.why_kept(draft, library.id) if recommendation else None
     if wrong:
-        sentence = f"{wrong[0].upper()}{wrong[1:]}. m puts it right."
+        sentence = f"{wrong[0].upper()}{wrong[1:]}. m fixes it."
     elif reason:
         sentence = f"{goes_to(draft, library)}: {reason}."
     elif kept:
         sentence = f"{shown(library.name)} stays: {kept}."
     else:
         sentence = consequence(draft, library, draft.place_of(library))
-    return f"{sentence} l lifts it."
+    return f"{sentence} l picks it up."

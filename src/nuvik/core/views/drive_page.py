@@ -18,7 +18,7 @@ def drive_page(drive: Drive, libraries_bytes: int, findings: Sequence[str]) -> l
     """Pairs of a name and words, in the order in which people ask."""
     lines = [("what it is", _what(drive))]
     if not drive.attached:
-        lines.append(("", "away: what follows is as it was last seen"))
+        lines.append(("", "away: this is how it was when last seen"))
     capacity = capacity_of(drive, libraries_bytes)
     lines += [
         ("capacity", where_the_rest_went(capacity)),
@@ -34,7 +34,7 @@ def drive_page(drive: Drive, libraries_bytes: int, findings: Sequence[str]) -> l
             f"({_SOURCES[drive.speed_source]}{_when(drive)})",
         ),
         ("writes", _writes(drive)),
-        ("feels like", f"{format_duration(drive.felt_load_s)} for 1 GB and a thousand small things: {drive.tier}"),
+        ("feels like", f"{format_duration(drive.felt_load_s)} for 1 GB and a thousand small reads: {drive.tier}"),
         *_file_system(drive),
     ]
     if drive.target_template:
@@ -43,7 +43,7 @@ def drive_page(drive: Drive, libraries_bytes: int, findings: Sequence[str]) -> l
         lines.append(("is for", ", ".join(drive.welcomes)))
     if drive.attached and drive.path:
         places = [drive.path, *drive.also_at]
-        lines.append(("lies at", ", ".join(shown(place) for place in places)))
+        lines.append(("path", ", ".join(shown(place) for place in places)))
     if drive.identity:
         lines.append(("known by", shown(drive.identity)))
     lines += [("look", sentence) for sentence in findings]
@@ -88,9 +88,9 @@ def _file_system(drive: Drive) -> list[tuple[str, str]]:
     }
     can = ", ".join(word for word, does in able.items() if does) or "plain files only"
     cannot = "".join(f", no {word}" for word, does in able.items() if not does)
-    names = f"capital and small letters {'are one' if rules.folds_case else 'differ'} in names"
+    names = f"names {'ignore' if rules.folds_case else 'distinguish'} upper and lower case"
     if rules.dos_names:
-        names += ', none of " * / : < > ? \\ | in them'
+        names += ', without " * / : < > ? \\ |'
     written = ", ".join(SYSTEMS[system] for system in rules.written_by)
     only_read = ", ".join(SYSTEMS[system] for system in rules.read_by if system not in rules.written_by)
     return [

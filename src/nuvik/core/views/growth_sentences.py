@@ -17,22 +17,23 @@ def changes_between(before: Snapshot, now: Snapshot) -> list[Difference]:
 
 
 def forecast_sentence(drive: Drive, rate: Growth | None) -> str:
-    """For example “grows by 3 GB a week (2 to 5, 9 surveys): at its headroom in about 12 weeks (8 to 20)”."""
+    """For example “grows by 3 GB a week (2 to 5, 9 surveys): down to its headroom in about 12 weeks (8 to 20)”."""
     if rate is None:
-        return "how fast it fills is not known yet: that takes three surveys over a week"
+        return "how fast it fills is not known yet; that takes three surveys over a week"
     base = f"by {format_bytes(round(abs(rate.bytes_per_week)))} a week"
     least, most = _signed(rate.least_bytes_per_week), _signed(rate.most_bytes_per_week)
     spread = f"{least} to {most}, {format_count(rate.surveys, 'survey')}"
     if rate.bytes_per_week <= 0:
         return f"does not grow ({spread} a week)" if abs(rate.bytes_per_week) < 1e6 else f"shrinks {base} ({spread})"
     if drive.free_bytes <= drive.headroom_bytes:
-        return f"grows {base} ({spread}), and is under its headroom already"
+        return f"grows {base} ({spread}), and is already short of its headroom"
     weeks = weeks_left(drive, rate)
     if weeks is None:
-        return f"grows {base} ({spread}): it lasts for years"
+        return f"grows {base} ({spread}): it will last for years"
     middle = (drive.free_bytes - drive.headroom_bytes) / rate.bytes_per_week
     latest = "many" if weeks[1] >= FAR_WEEKS else f"{weeks[1]:.0f}"
-    return f"grows {base} ({spread}): at its headroom in about {max(1, middle):.0f} weeks ({weeks[0]:.0f} to {latest})"
+    about = f"about {max(1, middle):.0f} weeks ({weeks[0]:.0f} to {latest})"
+    return f"grows {base} ({spread}): down to its headroom in {about}"
 
 
 def difference_line(difference: Difference) -> str:

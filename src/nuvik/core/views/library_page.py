@@ -16,7 +16,7 @@ from nuvik.core.survey.walk.folder_tree import Folder
 
 _MAY = {
     Verdict.FREE: "yes",
-    Verdict.LATER: "yes, but not at this moment: ",
+    Verdict.LATER: "yes, but not right now: ",
     Verdict.UNWISE: "better not: ",
     Verdict.IMPOSSIBLE: "no: ",
 }
@@ -24,11 +24,11 @@ _MAY = {
 
 def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> Iterator[tuple[str, str]]:
     """What is known of it as (name, words), in the order in which a user asks."""
-    yield "lies at", shown(library.path) + (" (hidden from ordinary listings)" if library.hidden else "")
+    yield "path", shown(library.path) + (" (hidden)" if library.hidden else "")
     if library.tether:
-        yield "opens as", f"{shown(library.tether)}, a link that leads there"
+        yield "opens as", f"{shown(library.tether)}, a link to it"
     sure = "" if library.confidence >= 0.9 else " (a guess)" if library.confidence < 0.5 else " (likely)"
-    yield "is taken for", f"{library.kind}{sure}" + (f": {library.why}" if library.why else "")
+    yield "looks like", f"{library.kind}{sure}" + (f": {library.why}" if library.why else "")
     yield "takes", _size(library)
     yield "largest file", format_bytes(library.largest_file_bytes)
     elsewhere = [
@@ -47,14 +47,14 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
     if library.verdict is Verdict.FREE and reason:
         may += f" ({reason})" if may == "yes" else ""
     if library.verdict is Verdict.UNWISE:
-        may += "; its card can overrule that"
+        may += "; you can overrule that on its card"
     yield "may it move?", may.replace("yesyou", "yes: you")
     if library.needs_read_bytes_per_s:
         yield "needs", f"a drive that reads at least {format_speed(library.needs_read_bytes_per_s)}"
     if library.opening_factor != 1.0:
-        yield "timed", f"it opens in {library.opening_factor:.2f} times what its kind usually takes"
+        yield "timed", f"it takes {library.opening_factor:.2f} times as long to open as its kind usually does"
     if library.working_set:
-        yield "working set", "one of those you really use"
+        yield "working set", "you really use it"
     links = [
         f"{count} {where}"
         for count, where in (
@@ -67,7 +67,7 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
     if links:
         yield "links", ", ".join(links)
     if library.not_here_files:
-        yield "not here", f"{format_count(library.not_here_files, 'file')} lie with a cloud service"
+        yield "not here", f"{format_count(library.not_here_files, 'file')} are with a cloud service"
     for part in library.parts:
         yield (
             "part",
@@ -122,5 +122,5 @@ def inside_rows(folder: Folder) -> list[Inner]:
     beside = folder.extent.bytes - sum(row.bytes for row in rows)
     files = folder.extent.files - sum(row.files for row in rows)
     if files > 0:
-        rows.append(Inner("(files beside the folders)", max(0, beside), files, None, max(0, beside) / total))
+        rows.append(Inner("(files next to the folders)", max(0, beside), files, None, max(0, beside) / total))
     return sorted(rows, key=lambda row: (-row.bytes, row.name))

@@ -106,7 +106,7 @@ class Marking(StrEnum):
     ALL = "all that are shown"
     KIND = "all of this kind"
     COLD = "all not used for a year"
-    INVERT = "those that are not marked instead"
+    INVERT = "those not marked instead"
     NONE = "none"
 
 
@@ -157,16 +157,12 @@ def working_set_in_words(libraries: Iterable[Library]) -> str:
         and library.last_used is not None
         and (library.opens_per_week >= 1 or days_since(library.last_used) <= _LATELY_DAYS)
     ]
-    words = (
-        f"{format_bytes(sum(library.bytes for library in chosen))} are really used"
-        if chosen
-        else "nothing is chosen yet"
-    )
+    words = f"{format_bytes(sum(library.bytes for library in chosen))} in real use" if chosen else "nothing chosen yet"
     if lately:
         lately.sort(key=lambda library: (-library.opens_per_week, library.path))
         names = ", ".join(shown(library.name) for library in lately[:3])
-        words += f"; used lately and not among them: {names}" + (f" and {len(lately) - 3} more" if lately[3:] else "")
-    return f"{words}; w adds or takes out"
+        words += f"; recently used but not among them: {names}" + (f" and {len(lately) - 3} more" if lately[3:] else "")
+    return f"{words}; w adds or removes"
 
 
 def may_overrule(library: Library) -> bool:

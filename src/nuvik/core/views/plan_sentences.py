@@ -13,10 +13,10 @@ def plan_headline(standings: Sequence[Standing]) -> str:
     """How the plan as a whole stands against the present."""
     by_state = {state: [standing.step.n for standing in standings if standing.state is state] for state in StepState}
     if len(by_state[StepState.HOLDS]) == len(standings):
-        return f"Nothing that this plan needs changed: {format_count(len(standings), 'step')} to be carried."
+        return f"Nothing this plan depends on has changed: {format_count(len(standings), 'step')} to carry."
     phrases = []
     for state, words in (
-        (StepState.DONE, "done already"),
+        (StepState.DONE, "already done"),
         (StepState.CHANGED, "changed since"),
         (StepState.DOUBTFUL, "in doubt"),
         (StepState.HOLDS, "as planned"),

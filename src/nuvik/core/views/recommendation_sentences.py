@@ -67,7 +67,7 @@ def _proof(recommendation: Recommendation) -> str:
     elif proposal.gap > 1e-6:
         proof = f"this is proven to be within {proposal.gap:.2%} of the best possible"
     if staged := recommendation.arranged.staged_bytes:
-        proof += f"; {format_bytes(staged)} go by way of a third drive, since each wants the place of another"
+        proof += f"; {format_bytes(staged)} go via a third drive, because each needs the place of another"
     return proof
 
 
@@ -77,7 +77,7 @@ def _effect(saved: Estimate, several: bool) -> str:
     if saved.likely <= -1:
         cost = Estimate(-saved.high, -saved.likely, -saved.low)
         return f"cost{'' if several else 's'} {cost.in_words()} of waiting a week, to free up space"
-    return "leave the waiting as it is" if several else "leaves the waiting as it is"
+    return "do not change the waiting" if several else "does not change the waiting"
 
 
 def stuck_sentence(arranged: Arranged, drives: Sequence[Drive]) -> str:

@@ -22,7 +22,7 @@ def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
         many = f" (and {len(timeline.violations) - 1} more)" if len(timeline.violations) > 1 else ""
         return f"Cannot be carried: step {first.n}, {shown(first.library)}: {first.problem}{many}"
     if not timeline.steps:
-        return "Nothing to rehearse: set a library down on another drive in Plan first."
+        return "Nothing to rehearse. Put a library on another drive in Plan first."
     words = f"Fits. {format_count(len(timeline.steps), 'move')} in {takes(timeline)}."
     margins = {
         drive: low - timeline.floor_bytes[drive]
@@ -50,8 +50,8 @@ def forecast_line(forecast: Forecast, label: str) -> str:
     now, then = _when(forecast.now), _when(forecast.then)
     name = shown(label)
     under = forecast.now == (0.0, 0.0)
-    start = f"{name} is under its headroom now" if under else f"{name} comes to its headroom {now}"
-    return start if forecast.now == forecast.then else f"{start}; once this is carried, {then}"
+    start = f"{name} is already short of its headroom" if under else f"{name} is down to its headroom {now}"
+    return start if forecast.now == forecast.then else f"{start}; after this plan, {then}"
 
 
 def _when(weeks: tuple[float, float] | None) -> str:

@@ -19,7 +19,11 @@ def speeds_headline(drives: Sequence[Drive], findings: Mapping[str, Sequence[str
     sentences = []
     for drive in attached:
         held = next(
-            (finding for finding in findings.get(drive.id, ()) if "ceiling" in finding or "slower than on" in finding),
+            (
+                finding
+                for finding in findings.get(drive.id, ())
+                if "as fast as" in finding or "slower than on" in finding
+            ),
             None,
         )
         if held is not None and drive.portable | ("slower" in held):
@@ -31,12 +35,12 @@ def speeds_headline(drives: Sequence[Drive], findings: Mapping[str, Sequence[str
         if fastest.id != slowest.id:
             sentences.insert(
                 0,
-                f"Everything feels {slowest.felt_load_s / fastest.felt_load_s:,.0f} times as slow from "
-                f"{shown(slowest.label)} as from {shown(fastest.label)}.",
+                f"Everything feels {slowest.felt_load_s / fastest.felt_load_s:,.0f} times slower from "
+                f"{shown(slowest.label)} than from {shown(fastest.label)}.",
             )
-        return " ".join(sentences) or f"{shown(fastest.label)} is measured: {fastest.tier}."
+        return " ".join(sentences) or f"{shown(fastest.label)} has been measured: {fastest.tier}."
     if len(unmeasured) == len(attached):
-        sentences.insert(0, "No drive was measured here yet: g measures the one at the cursor, G all of them.")
+        sentences.insert(0, "No drive has been measured yet: g measures the one at the cursor, G all of them.")
     else:
         names = ", ".join(shown(drive.label) for drive in unmeasured)
         sentences.insert(0, f"Not measured yet: {names}.")

@@ -15,7 +15,9 @@ def survey_headline(snapshot: Snapshot) -> str:
     """For example “Kestrel is nearly full: 38 GB free, you asked for 51. Eleven libraries there …”."""
     words = _how_it_stands(snapshot)
     return (
-        words if snapshot.complete else f"The survey was stopped: what it did not reach may be missing or old. {words}"
+        words
+        if snapshot.complete
+        else f"The survey was stopped, so some of this may be missing or out of date. {words}"
     )
 
 
@@ -24,7 +26,7 @@ def _how_it_stands(snapshot: Snapshot) -> str:
     if not attached:
         return "No drive was found."
     if not snapshot.libraries:
-        return f"{format_count(len(attached), 'drive')} found, and no library on them yet: survey a folder."
+        return f"{format_count(len(attached), 'drive')} found, but no library on them yet. Survey a folder."
     full = [drive for drive in attached if how_full(drive) is not None]
     shortest = max(
         attached, key=lambda drive: (drive in full, drive.short_of_headroom_bytes / max(1, drive.usable_bytes))
@@ -32,16 +34,16 @@ def _how_it_stands(snapshot: Snapshot) -> str:
     if not full:
         roomiest = max(attached, key=lambda drive: drive.free_bytes)
         return (
-            f"Every drive keeps its headroom. Most room: {shown(roomiest.label)}, "
+            f"Every drive has enough free space. Most room: {shown(roomiest.label)}, "
             f"{format_bytes(roomiest.free_bytes)} free."
         )
-    words = f"{shown(shortest.label)} is nearly full: {how_full(shortest)}."
+    words = f"{shown(shortest.label)} is almost full: {how_full(shortest)}."
     cold = [library for library in snapshot.on_drive(shortest.id) if library.movable and is_cold(library.last_used)]
     if cold:
         many = "libraries" if len(cold) > 1 else "library"
         words += (
             f" {len(cold)} {many} there ({format_bytes(sum(library.bytes for library in cold))}) "
-            f"{'were' if len(cold) > 1 else 'was'} not used for a year."
+            f"{'were' if len(cold) > 1 else 'was'} unused for a year."
         )
     elif biggest := next((library for library in snapshot.on_drive(shortest.id) if library.movable), None):
         words += f" The largest library there is {shown(biggest.name)}, {format_bytes(biggest.bytes)}."
@@ -55,7 +57,7 @@ def library_facts(snapshot: Snapshot, library_id: str) -> str:
         return ""
     where = shown(library.path)
     if library.tether:
-        where += f" (opens under {shown(library.tether)} too)"
+        where += f" (also opens as {shown(library.tether)})"
     return f"{where} · stays: {library.why_not}" if not library.movable else where
 
 

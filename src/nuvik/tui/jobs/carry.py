@@ -64,7 +64,7 @@ class CarryJob(Job):
     def begin(self, act: Act) -> None:
         """Move something, and go to Carry to watch it. A survey that runs is stopped, and one begins afterwards."""
         if self.is_running:
-            self.host.notify("Something is being carried already: wait until it is done.", severity="warning")
+            self.host.notify("Something is already being carried. Wait until it is done.", severity="warning")
             return
         self._survey.stop()
         self.run = CarryRun()
@@ -95,6 +95,6 @@ class CarryJob(Job):
 
     def broke(self, fault: Exception) -> None:
         if self.run is not None:
-            self.run.ended = "A fault in Nuvik itself ended this. Go to Logbook: go on, or take it back."
+            self.run.ended = "A fault in Nuvik itself ended this. In Logbook you can continue it or take it back."
             self.run.trouble = True
         super().broke(fault)

@@ -56,7 +56,7 @@ class GaugeJob(Job):
     def begin(self, budgets: Sequence[GaugeBudget]) -> None:
         """Measure drives, and go to Speeds to watch it."""
         if self.is_running:
-            self.host.notify("A drive is being measured already: wait until it is done.", severity="warning")
+            self.host.notify("A drive is already being measured. Wait until it is done.", severity="warning")
             return
         self.run = Gauging()
         self.host.go("speeds")
@@ -66,7 +66,7 @@ class GaugeJob(Job):
         try:
             run.outcomes = self.host.desk.workspace.drives.gauge(budgets, partial(self._advance, run), run.stop)
         except StopRequested:
-            run.trouble = "Stopped as asked; the test file is removed, and nothing of this measurement was kept."
+            run.trouble = "Stopped as asked; the test file is removed, and this measurement was not kept."
         except NuvikError as trouble:
             run.trouble = f"{trouble.what} {trouble.next_step}"
         self.then(self._gauged, run)

@@ -22,7 +22,7 @@ _FIELDS = ("style", "free", "moves", "hours", "weeks", "grow")
 class AskForm(ModalScreen[Wishes | None]):
     """Fields for a style and limits, and the weights of that style. Ends with the wishes, or None."""
 
-    BINDINGS = [Binding("escape", "dismiss", "leave it"), Binding("ctrl+s", "ask", "ask")]
+    BINDINGS = [Binding("escape", "dismiss", "cancel"), Binding("ctrl+s", "ask", "ask")]
 
     def __init__(self, drive: Drive | None, stage: PlanStage) -> None:
         super().__init__()
@@ -32,23 +32,23 @@ class AskForm(ModalScreen[Wishes | None]):
         where = shown(self._drive.label) if self._drive else "the drive"
         with Vertical(id="card"):
             yield Static("What belongs where, within limits", id="question")
-            yield Static("an empty field sets no limit", classes="quiet")
+            yield Static("an empty field means no limit", classes="quiet")
             yield Static(f"how much moving: {', '.join(Style)}", classes="quiet")
             yield Input("", placeholder=str(Style.BALANCED), id="style")
-            yield Static(f"so much more is to become free on {where}, such as 120 GB", classes="quiet", markup=False)
+            yield Static(f"how much more should become free on {where}, such as 120 GB", classes="quiet", markup=False)
             yield Input("", placeholder="as much as its headroom needs", id="free")
-            yield Static("at most so many moves", classes="quiet")
+            yield Static("the most moves", classes="quiet")
             yield Input("", placeholder="as many as it takes", id="moves")
-            yield Static("all moves together take at most so many hours", classes="quiet")
+            yield Static("the most hours that all moves may take together", classes="quiet")
             yield Input("", placeholder="as long as it takes", id="hours")
-            yield Static("within so many weeks it is to pay", classes="quiet")
+            yield Static("the number of weeks within which moving should pay off", classes="quiet")
             yield Input("", placeholder=f"{Wishes().weeks:g}", id="weeks")
-            yield Static("room for so many weeks of what the drives grow by", classes="quiet")
+            yield Static("room for this many weeks of growth", classes="quiet")
             yield Input("", placeholder="none beyond the headroom", id="grow")
             yield Static(id="weights")
             with Horizontal(id="answers"):
                 yield Button("ask (^s)", id="ask")
-                yield Button("leave it (Esc)", id="later")
+                yield Button("cancel (Esc)", id="later")
 
     def on_mount(self) -> None:
         self.query_one("#style", Input).focus()

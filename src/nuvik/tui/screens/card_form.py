@@ -19,12 +19,12 @@ from nuvik.tui.desk import Desk
 from nuvik.tui.shell import Shell
 
 _FLAGS = (
-    ("pinned", "it stays where it is"),
-    ("overrule", "it may move, although that seems unwise"),
-    ("working_set", "it is one of those I really use"),
-    ("always_attached", "no portable drive may hold it"),
-    ("titles", "each of its sub-folders is a library of its own"),
-    ("ignored", "it is no library"),
+    ("pinned", "keep it where it is"),
+    ("overrule", "allow moving it, although that seems unwise"),
+    ("working_set", "I really use it"),
+    ("always_attached", "never on a portable drive"),
+    ("titles", "each subfolder is a library of its own"),
+    ("ignored", "not a library"),
 )
 _FIELDS = ("name", "kind", "opens", "needs", "parts", "with", "apart", "collection")
 _NEED_A_SURVEY = ("titles", "ignored", "parts")
@@ -33,7 +33,7 @@ _NEED_A_SURVEY = ("titles", "ignored", "parts")
 class CardForm(ModalScreen[None]):
     """Fields for a name, kind, use and needs. Empty means: as Nuvik finds it."""
 
-    BINDINGS = [Binding("escape", "dismiss", "leave it"), Binding("ctrl+s", "keep", "keep")]
+    BINDINGS = [Binding("escape", "dismiss", "cancel"), Binding("ctrl+s", "keep", "keep")]
 
     def __init__(self, library: Library, desk: Desk) -> None:
         super().__init__()
@@ -45,30 +45,30 @@ class CardForm(ModalScreen[None]):
         opens = "" if card.opens_per_week is None else f"{card.opens_per_week:g}"
         needs = "" if card.needs_read_bytes_per_s is None else format_speed(card.needs_read_bytes_per_s)
         with Vertical(id="card"):
-            yield Static(f"What you say of {shown(library.name)}", id="question", markup=False)
-            yield Static("an empty field means: as Nuvik finds it", classes="quiet")
+            yield Static(f"Your notes on {shown(library.name)}", id="question", markup=False)
+            yield Static("an empty field means: whatever Nuvik finds", classes="quiet")
             yield Static("name", classes="quiet")
             yield Input(card.name or "", placeholder=shown(library.name), id="name")
             yield Static(f"kind: {', '.join(Kind)}", classes="quiet", markup=False)
             yield Input(str(card.kind or ""), placeholder=str(library.kind), id="kind")
-            yield Static("how often it is opened in a week", classes="quiet")
+            yield Static("how often it is opened per week", classes="quiet")
             yield Input(opens, placeholder=f"{library.opens_per_week:g}", id="opens")
-            yield Static("how fast it must be read, such as 40 MB/s", classes="quiet")
-            yield Input(needs, placeholder="no need", id="needs")
-            yield Static("parts that may stand elsewhere, such as Cache=cache, Media=video", classes="quiet")
+            yield Static("the read speed it needs, such as 40 MB/s", classes="quiet")
+            yield Input(needs, placeholder="none", id="needs")
+            yield Static("parts that may be placed elsewhere, such as Cache=cache, Media=video", classes="quiet")
             parts = ", ".join(f"{shown(part.path)}={part.kind}" for part in card.parts)
-            yield Input(parts, placeholder="as Nuvik finds them", id="parts")
-            yield Static("stands on the same drive as: names with commas between them", classes="quiet")
-            yield Input(self._names(card.keep_with), placeholder="no other", id="with")
-            yield Static("stands on another disk than, as a backup than its original", classes="quiet")
-            yield Input(self._names(card.apart_from), placeholder="no other", id="apart")
-            yield Static("belongs to a collection that is better on one drive", classes="quiet")
+            yield Input(parts, placeholder="whatever Nuvik finds", id="parts")
+            yield Static("on the same drive as (names, separated by commas)", classes="quiet")
+            yield Input(self._names(card.keep_with), placeholder="none", id="with")
+            yield Static("on another disk than, as a backup should be", classes="quiet")
+            yield Input(self._names(card.apart_from), placeholder="none", id="apart")
+            yield Static("a collection that should be kept on one drive", classes="quiet")
             yield Input(card.collection or "", placeholder="none", id="collection")
             for field, words in _FLAGS:
                 yield Checkbox(words, getattr(card, field), id=field, disabled=self._idle(field), compact=True)
             with Horizontal(id="answers"):
                 yield Button("keep (^s)", id="keep")
-                yield Button("leave it (Esc)", id="later")
+                yield Button("cancel (Esc)", id="later")
 
     def _names(self, paths: tuple[str, ...]) -> str:
         """Libraries by name where that is theirs alone, else by path."""

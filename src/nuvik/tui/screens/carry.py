@@ -32,7 +32,7 @@ class CarryScreen(StageScreen):
     STAGE = "carry"
     FIRST_FOCUS = "#moves"
     BINDINGS = [
-        Binding("s", "stop_after", "stop after this one"),
+        Binding("s", "stop_after", "stop after this"),
         Binding("x", "stop_now", "stop now, safely"),
         Binding("g", "go_on", "go on"),
         Binding(stage_key("logbook"), "app.go('logbook')", "logbook"),
@@ -55,7 +55,7 @@ class CarryScreen(StageScreen):
             ("library", 32),
             (">size", 9),
             ("from → to", 22),
-            ("how it stands", 38),
+            ("state", 38),
             (">expected", 13),
             (">took", 13),
         ):
@@ -66,9 +66,9 @@ class CarryScreen(StageScreen):
         if carrying is None:
             midway = self.desk.workspace.logbook.midway()
             self.say(
-                f"{shown(midway[0].library)} stands midway: {midway[0].state.in_words}. g goes on with it."
+                f"{shown(midway[0].library)} is unfinished: {midway[0].state.in_words}. g continues it."
                 if midway
-                else "Nothing is being carried: make a plan, rehearse it, and carry it out from there."
+                else "Nothing is being carried. Make a plan, rehearse it, and carry it out from there."
             )
         elif carrying.running:
             self.say(running_headline(carrying.event))
@@ -117,9 +117,9 @@ class CarryScreen(StageScreen):
                 "Whatever you press, the original stays complete until its copy is proven. s stops after this library."
             )
         elif self.desk.workspace.logbook.midway():
-            self.tell(f"g goes on from where it stopped; {stage_key('logbook')} opens Logbook, where u takes it back.")
+            self.tell(f"g continues where it stopped; {stage_key('logbook')} opens Logbook, where u takes it back.")
         else:
-            self.tell(f"{stage_key('logbook')} opens Logbook: every move stands there and can be taken back.")
+            self.tell(f"{stage_key('logbook')} opens Logbook: every move is listed there and can be taken back.")
 
     def _bar(self, event: Event) -> Text:
         palette = palette_of(self.app.theme)

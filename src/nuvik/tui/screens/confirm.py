@@ -27,7 +27,7 @@ class Confirm(ModalScreen[bool]):
             yield Static(self._question, id="question", markup=False)
             with Horizontal(id="answers"):
                 yield Button(f"{self._yes} (y)", id="yes")
-                yield Button("leave it (n)", id="no")
+                yield Button("cancel (n)", id="no")
 
     def on_mount(self) -> None:
         self.query_one("#yes", Button).focus()

@@ -36,21 +36,21 @@ class DriveCard(ModalScreen[None]):
         title = (
             f"A new drive: {format_bytes(drive.usable_bytes)}, {drive.medium_class.name}"
             if self._new
-            else f"What you say of {shown(drive.label)}"
+            else f"Your notes on {shown(drive.label)}"
         )
         with Vertical(id="card"):
             yield Static(title, id="question", markup=False)
             yield Static("its name", classes="quiet")
             yield Input(shown(drive.label), id="name")
-            yield Static("what must stay free on it: a size such as 50G, or a share such as 10%", classes="quiet")
+            yield Static("how much should stay free on it: a size such as 50G, or a share such as 10%", classes="quiet")
             yield Input(format_bytes(drive.headroom_bytes), id="headroom")
             kinds = ", ".join(Kind)
-            yield Static(f"what it is for; empty for everything, or some of: {kinds}", classes="quiet", markup=False)
+            yield Static(f"what it is for: empty for everything, or some of {kinds}", classes="quiet", markup=False)
             yield Input(", ".join(drive.welcomes), id="welcomes")
             with Horizontal(id="portable-line"):
                 yield Switch(drive.portable, id="portable")
-                yield Static("it is taken away at times", id="portable-words")
-            yield Static("who must read and write it: linux, macos, windows", classes="quiet")
+                yield Static("it is sometimes unplugged", id="portable-words")
+            yield Static("the systems that must write to it: linux, macos, windows", classes="quiet")
             yield Input(self._desk.workspace.drives.operating_system, id="systems")
             yield Static(id="advice", classes="quiet", markup=False)
             with Horizontal(id="answers"):

@@ -45,7 +45,7 @@ class LogbookScreen(StageScreen):
             ("library", 29),
             (">size", 9),
             ("from → to", 20),
-            ("how it stands", 32),
+            ("state", 32),
             (">expected", 12),
             (">took", 12),
         ):
@@ -66,7 +66,7 @@ class LogbookScreen(StageScreen):
     def _cells(self, move: Move, labels: dict[str, str]) -> list[Text]:
         palette = palette_of(self.app.theme)
         style = palette.look if not move.state.finished or move.state is State.ON_TRIAL else ""
-        words = f"took move {move.undoes} back" if move.undoes and move.state is State.RELEASED else move.state.in_words
+        words = f"undid move {move.undoes}" if move.undoes and move.state is State.RELEASED else move.state.in_words
         return [
             Text(str(move.id), justify="right"),
             Text((move.started_at or "not begun").replace("T", " ").replace("Z", "")),
@@ -112,7 +112,7 @@ class LogbookScreen(StageScreen):
             return
         wanted = str(move.id)
         question = (
-            f"Release the original of {shown(move.library)}? {format_bytes(move.bytes)} become free; "
+            f"Release the original of {shown(move.library)}? This frees {format_bytes(move.bytes)}; "
             "only the moved library remains."
         )
 
@@ -128,7 +128,7 @@ class LogbookScreen(StageScreen):
 
     def action_go_on(self) -> None:
         if not self.desk.workspace.logbook.midway():
-            self.notify("Nothing stands midway.")
+            self.notify("Nothing is unfinished.")
             return
         self.shell.carry_job.begin(self.desk.workspace.carry.resume)
 

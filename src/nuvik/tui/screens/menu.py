@@ -33,7 +33,7 @@ class Menu(ModalScreen[str | None]):
             text.append(f"{does}\n", style="not bold")
         with Vertical(id="dialog"):
             yield Static(text)
-            yield Static("Esc leaves it as it is", classes="quiet")
+            yield Static("Esc changes nothing", classes="quiet")
 
     def on_key(self, event: events.Key) -> None:
         if event.character in {key for key, _ in self._choices}:

@@ -128,7 +128,7 @@ class PlanScreen(PlanAsking):
             many = len(self.desk.hand)
             held = f"{shown(library.name)} is" if many == 1 else f"{many} libraries are"
             it = "it" if many == 1 else "them"
-            self.say(f"{held} in your hand: choose a drive with ↑ ↓, Enter sets {it} down, Esc puts {it} back.")
+            self.say(f"{held} in your hand: choose a drive with ↑ ↓, Enter puts {it} down, Esc cancels.")
             self.tell(consequence_of_all(self.desk.draft, self.desk.hand, drive.id))
             return
         self.say(plan_screen_headline(self.desk.draft, self.desk.recommendation))
@@ -166,7 +166,7 @@ class PlanScreen(PlanAsking):
         """A proposal must not put the library in hand on the drive at the cursor, or may again."""
         library, drive = self._lifted, self.query_one(DriveBoard).drive
         if library is None or drive is None or drive.id == library.drive:
-            self.notify("Lift a library and choose a drive where it must not go.", severity="warning")
+            self.notify("Pick up a library and choose a drive where it must never go.", severity="warning")
             return
         pair = (library.id, drive.id)
         self.desk.forbidden ^= {pair}
@@ -214,12 +214,12 @@ class PlanScreen(PlanAsking):
 
     def action_step_back(self) -> None:
         if not self.desk.step_back():
-            self.notify("There is no earlier edit.")
+            self.notify("There is nothing to undo.")
         self.refresh_stage()
 
     def action_step_forward(self) -> None:
         if not self.desk.step_forward():
-            self.notify("There is no later edit.")
+            self.notify("There is nothing to redo.")
         self.refresh_stage()
 
     def action_part(self) -> None:

@@ -82,7 +82,7 @@ class PlanAsking(StageScreen):
         if key is None:
             return
         if snapshot is not self.desk.snapshot:
-            self.notify("The drives changed meanwhile: ask again.", severity="warning")
+            self.notify("The drives have changed in the meantime. Ask again.", severity="warning")
             return
         recommendation = offers[key][1]
         self._lay_draft(recommendation.draft, recommendation)
@@ -96,13 +96,13 @@ class PlanAsking(StageScreen):
 
     def action_mend(self) -> None:
         """Put right what is broken, with the fewest further moves."""
-        self.say("Looking for the fewest moves that put this right …")
+        self.say("Looking for the fewest moves that fix this …")
         stage, draft, forbidden = self.desk.workspace.plan, self.desk.draft, self.desk.forbidden
         self.in_background(lambda: stage.repair(draft, forbidden), partial(self._repaired, draft), group="recommend")
 
     def _repaired(self, before: Draft, right: Draft) -> None:
         if before is not self.desk.draft:
-            self.notify("The draft changed meanwhile: mend it again.", severity="warning")
+            self.notify("The draft has changed in the meantime. Press m again.", severity="warning")
             return
         self._lay_draft(right)
 
@@ -112,7 +112,7 @@ class PlanAsking(StageScreen):
         """What is in hand changes places with a library on the drive at the cursor."""
         drive, hand, draft = self.query_one(DriveBoard).drive, self.desk.hand, self.desk.draft
         if drive is None or not hand:
-            self.notify("Lift a library and choose the drive of the one to swap it with.", severity="warning")
+            self.notify("Pick up a library, then choose the drive of the library to swap it with.", severity="warning")
             return
         others = draft.swap_partners(hand, drive.id)
         if not others:
@@ -127,7 +127,7 @@ class PlanAsking(StageScreen):
             for key, partner in zip(_KEYS, others[:_MOST_CHOICES], strict=False)
         ]
         ids = dict(zip(_KEYS, [other.id for other in others[:_MOST_CHOICES]], strict=False))
-        title = f"Swap {shown(draft.library(hand[0]).name)} with what on {shown(drive.label)}?"
+        title = f"Swap {shown(draft.library(hand[0]).name)} with which library on {shown(drive.label)}?"
         self.app.push_screen(Menu(title, choices), lambda key: self._swap(hand, ids[key]) if key else None)
 
     def _swap(self, hand: tuple[str, ...], other: str) -> None:
@@ -153,10 +153,10 @@ class PlanAsking(StageScreen):
         self.notify(f"Written to {shown(path)}. Carry it any time with: nuvik carry", markup=False)
 
     def action_open(self) -> None:
-        self._choose_file("Which plan is to be opened?", self._open)
+        self._choose_file("Which plan do you want to open?", self._open)
 
     def action_compare(self) -> None:
-        self._choose_file("Which plan is this draft to be compared with?", self._compare)
+        self._choose_file("Which plan do you want to compare this draft with?", self._compare)
 
     def _choose_file(self, title: str, then: Callable[[str], None]) -> None:
         """Let the user choose one of the plan files that lie here, the newest first."""
@@ -164,7 +164,7 @@ class PlanAsking(StageScreen):
         names = self.desk.workspace.plan.files_in(here)
         if not names:
             self.notify(
-                f"There is no plan in {shown(here)}: w writes this one there.", severity="warning", markup=False
+                f"There is no plan in {shown(here)}; w writes this one there.", severity="warning", markup=False
             )
             return
         files = dict(zip(_KEYS, names[:_MOST_CHOICES], strict=False))
@@ -207,9 +207,11 @@ class PlanAsking(StageScreen):
             goes = f"→ {labels.get(planned.drive, planned.drive)}: {planned.reason}" if planned else ""
             choices.append((kind.letter.lower(), f"{kind:<11} {so_far:<10} {shorten(goes, 58)}"))
         if not choices:
-            self.notify("Nothing is known of where new content goes: survey first.", severity="warning")
+            self.notify("Nothing is known yet about where new content goes. Survey first.", severity="warning")
             return
-        self.app.push_screen(Menu("Where new content goes: so far, and with this plan", choices), self._landing_drive)
+        self.app.push_screen(
+            Menu("Where new content goes: until now, and with this plan", choices), self._landing_drive
+        )
 
     def _landing_drive(self, letter: str | None) -> None:
         kind = next((kind for kind in Kind if kind.letter.lower() == letter), None)
@@ -226,4 +228,4 @@ class PlanAsking(StageScreen):
             if key is not None:
                 self._lay_draft(self.desk.draft.with_landing(landings[key]))
 
-        self.app.push_screen(Menu(f"New content of the kind {kind} goes to", choices), chosen)
+        self.app.push_screen(Menu(f"Where should new content of kind “{kind}” go?", choices), chosen)

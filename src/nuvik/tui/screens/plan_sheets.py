@@ -32,7 +32,7 @@ class BesideSheet(Sheet):
 
     def words(self) -> Text:
         text, palette = Text(), palette_of(self.app.theme)
-        self.add_title(text, "Two plans beside each other")
+        self.add_title(text, "Two plans compared")
         text.append(" " * _LABEL_CELLS)
         text.append(
             "".join(f"{shorten(name, _FIGURE_CELLS - 2):>{_FIGURE_CELLS}}" for name in self._names) + "\n", style="bold"
@@ -47,7 +47,7 @@ class BesideSheet(Sheet):
         different_rows = otherwise(self._drafts)
         text.append("\n")
         self.add_title(
-            text, "What they do otherwise" if different_rows else "They move the same libraries to the same drives"
+            text, "Where they differ" if different_rows else "They move the same libraries to the same drives"
         )
         for other in different_rows[:_ROWS]:
             text.append(
@@ -62,8 +62,8 @@ class BesideSheet(Sheet):
 class StandingSheet(Sheet):
     """A plan file step by step against the last survey; Enter lays what still holds on the table."""
 
-    BINDINGS = [Binding("escape,q", "dismiss", "close"), Binding("enter", "lay", "lay it on the table")]
-    FOOT = "Enter lays it on the table as far as it can be · Esc leaves the table as it is"
+    BINDINGS = [Binding("escape,q", "dismiss", "close"), Binding("enter", "lay", "use this plan")]
+    FOOT = "Enter uses this plan as far as possible · Esc changes nothing"
 
     def __init__(self, desk: Desk, name: str, standings: Sequence[Standing], draft: Draft, left: Sequence[str]) -> None:
         super().__init__(desk)

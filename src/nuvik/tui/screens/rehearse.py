@@ -45,7 +45,7 @@ class RehearseScreen(StageScreen):
         Binding("space", "suppose", "what if"),
         Binding("o", "on_trial", "on trial on / off"),
         Binding("c", "carry", "carry it out"),
-        Binding("x", "as_it_is", "nothing supposed"),
+        Binding("x", "as_it_is", "what-ifs off"),
         Binding(stage_key("plan"), "app.go('plan')", "back to plan"),
     ]
 
@@ -60,7 +60,7 @@ class RehearseScreen(StageScreen):
         yield DataTable(id="steps", cursor_type="row")
         with Horizontal(id="over-time"):
             with Vertical(id="curves-box"):
-                yield Static("free space from begin to end", classes="quiet")
+                yield Static("free space over time", classes="quiet")
                 yield FreeCurves(id="curves")
             with Vertical(id="what-ifs-box"):
                 yield Static("what if … (Tab, then Space)", classes="quiet")
@@ -79,7 +79,7 @@ class RehearseScreen(StageScreen):
             (">copy", 10),
             (">prove", 10),
             (">done", 10),
-            (">waiting then", 12),
+            (">waiting", 12),
             (">lowest point", 24),
         ):
             table.add_column(heading(label), width=width)
@@ -97,7 +97,7 @@ class RehearseScreen(StageScreen):
         if desk.checked is None:
             if not desk.draft.places and desk.plan is None:
                 desk.timeline = self._supposed = None
-                self.say("Nothing moves in this plan. Set a library down on another drive first.")
+                self.say("Nothing moves in this plan. Put a library on another drive first.")
             elif self._checking is not desk.draft:
                 self._check()
             return
@@ -191,7 +191,7 @@ class RehearseScreen(StageScreen):
         labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
         if timeline is None or plain is None:
             verdict.update("")
-            words = f"{stage_key('plan')} goes to Plan: lift a library there and set it down on another drive."
+            words = f"{stage_key('plan')} goes to Plan: pick up a library there and put it on another drive."
             self.tell(words if self._checking is None else "")
             return
         supposed = ", ".join(effect.what for effect in timeline.effects)
@@ -200,13 +200,13 @@ class RehearseScreen(StageScreen):
         mode = (
             "on trial: originals stay until you release them"
             if self.desk.on_trial
-            else "originals go once proven and switched"
+            else "originals go once the copies are proven and in use"
         )
         learnt = f" {timeline.calibration[0].upper()}{timeline.calibration[1:]}." if timeline.calibration else ""
         self.tell(
             f"c carries it out: {takes(plain)}, {mode}.{learnt}"
             if plain.feasible
-            else f"It cannot be carried so: {stage_key('plan')} goes back to Plan."
+            else f"This cannot be carried: {stage_key('plan')} goes back to Plan."
         )
 
     def _lines(self, timeline: Timeline, labels: dict[str, str]) -> Text:
@@ -286,7 +286,7 @@ class RehearseScreen(StageScreen):
     def action_carry(self) -> None:
         plan, timeline = self.desk.plan, self.desk.timeline
         if plan is None or timeline is None:
-            self.notify("There is nothing to carry yet: make a plan first.", severity="warning")
+            self.notify("There is nothing to carry yet. Make a plan first.", severity="warning")
             return
         if not timeline.feasible:
             first = timeline.violations[0]

@@ -66,7 +66,7 @@ class ChangesSheet(Sheet):
         self.run_worker(self._read, thread=True, exit_on_error=False)
 
     def words(self) -> Text:
-        return Text("reading the kept surveys …", style=palette_of(self.app.theme).quiet)
+        return Text("reading earlier surveys …", style=palette_of(self.app.theme).quiet)
 
     def _read(self) -> None:
         words = self._changes()
@@ -80,11 +80,11 @@ class ChangesSheet(Sheet):
         palette, workspace, text = palette_of(self.app.theme), self.desk.workspace, Text()
         compared, rates = workspace.survey.changes(), workspace.survey.growth()
         if compared is None:
-            text.append("There is one survey or none yet: after the next one, the two can be compared.\n\n")
+            text.append("There are not two surveys to compare yet.\n\n")
         else:
             when = ago(compared[0].taken_at)
             self.add_title(
-                text, "Since the survey before, today" if when == "today" else f"Since the survey {when} ago"
+                text, "Since the previous survey, today" if when == "today" else f"Since the survey {when} ago"
             )
             differences = changes_between(*compared)
             if not differences:
@@ -108,8 +108,8 @@ class ChangesSheet(Sheet):
 class LooseSheet(Sheet):
     """What lies in no library, old downloads, and on request what lies on two drives."""
 
-    BINDINGS = [*Sheet.BINDINGS, Binding("d", "twins", "look for what lies on two drives")]
-    FOOT = "d reads large files to find those that lie on two drives · Esc closes this"
+    BINDINGS = [*Sheet.BINDINGS, Binding("d", "twins", "look for files on two drives")]
+    FOOT = "d reads large files to find those on two drives · Esc closes this"
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
@@ -127,10 +127,10 @@ class LooseSheet(Sheet):
             text.append(f"{format_bytes(folder.bytes):>9}  {format_count(folder.files, 'file'):>12}  ")
             text.append(f"{shorten(folder.path, 80)}\n")
         if not snapshot.loose:
-            text.append("Nothing: all that was found lies in a library.\n", style=palette.quiet)
+            text.append("Nothing: everything that was found is in a library.\n", style=palette.quiet)
         for title, files in (
-            ("Largest loose files", loose_files(snapshot)),
-            ("Downloads not changed for a year", old_downloads(snapshot)),
+            ("Largest files in no library", loose_files(snapshot)),
+            ("Downloads unchanged for a year", old_downloads(snapshot)),
         ):
             text.append("\n")
             self.add_title(text, title)
@@ -140,9 +140,9 @@ class LooseSheet(Sheet):
         if self._reading:
             text.append(f"{self._reading}\n")
         elif self._twins is None:
-            text.append("not looked for yet: press d\n", style=palette.quiet)
+            text.append("not searched yet: press d\n", style=palette.quiet)
         elif not self._twins:
-            text.append("No large file lies on two drives.\n")
+            text.append("No large file is on two drives.\n")
         for group in (self._twins or [])[:_ROWS]:
             places = "  =  ".join(shorten(file.path, 44) for file in group.files)
             text.append(f"{format_bytes(group.spare_bytes):>9}  {places}\n")

@@ -47,7 +47,7 @@ class SpeedsScreen(StageScreen):
         Binding("G", "gauge_all", "measure all"),
         Binding("s", "sustained", "measure longer"),
         Binding("x", "stop", "stop", show=False),
-        Binding("i", "page", "all about it"),
+        Binding("i", "page", "details"),
         Binding("n", "app.go('plan')", "next: plan"),
     ]
 
@@ -162,7 +162,9 @@ class SpeedsScreen(StageScreen):
         libraries = telling_libraries(snapshot.libraries)
         text = _titled("What speed means here: seconds to open, from each drive", palette)
         if not libraries:
-            return text + Text(f"No library is known yet: {stage_key('survey')} goes to Survey.", style=palette.quiet)
+            return text + Text(
+                f"No libraries are known yet: {stage_key('survey')} goes to Survey.", style=palette.quiet
+            )
         width = self.size.width if self.has_class("narrow") else self.size.width // 2
         drives = _fitting(snapshot.drives, here, (width - _NAME_CELLS - 4) // _DRIVE_CELLS)
         text.append(" " * _NAME_CELLS)
@@ -177,20 +179,20 @@ class SpeedsScreen(StageScreen):
                 seconds = times[drive.id]
                 words = f"{'▸' if stands else ''}{seconds:,.{1 if seconds < 10 else 0}f} s"
                 text.append(f"{words:>{_DRIVE_CELLS}}", style=f"bold {palette.text}" if stands else palette.quiet)
-        text.append("\n▸ where it lies now", style=palette.quiet)
+        text.append("\n▸ where it is now", style=palette.quiet)
         if findings := self._findings.get(here.id):
-            text.append(f"\n\nWhat to know of {shown(here.label)}", style=f"bold {palette.text}")
+            text.append(f"\n\nAbout {shown(here.label)}", style=f"bold {palette.text}")
             for finding in findings:
                 text.append(f"\n· {finding}", style=palette.text)
         return text
 
     def _buy(self) -> Text:
         palette = palette_of(self.app.theme)
-        text = _titled("What could be bought, and what of it would arrive", palette)
+        text = _titled("What you could buy, and what it would really bring", palette)
         if self._trouble:
             return text + Text(self._trouble, style=palette.look)
         if self._reckoning:
-            return text + Text("reckoning what each would save …", style=palette.quiet)
+            return text + Text("working out what each would save …", style=palette.quiet)
         if not self._verdicts:
             where = shown(self.desk.workspace.drives.candidates_path)
             return text + Text(f"Write candidates into {where}; docs/candidates.md shows how.", style=palette.quiet)
@@ -204,7 +206,7 @@ class SpeedsScreen(StageScreen):
                 style=palette.look if candidate.is_held_back else palette.text,
             )
             text.append(f"{format_duration(verdict.saves_s_per_week):>14}", style=palette.text)
-        text.append("\namber: its case or port lets less through than the drive could do\n", style=palette.quiet)
+        text.append("\namber: its case or port is slower than the drive itself\n", style=palette.quiet)
         for verdict in self._verdicts[:_TOLD]:
             text.append(f"\n· {verdict_sentence(verdict)}", style=palette.text)
         return text

@@ -49,7 +49,7 @@ class StageScreen(Screen[None]):
         yield Static(id="consequence", markup=False)
         yield KeyLine()
         yield Static(
-            f"Nuvik needs a window of {SMALLEST[0]} × {SMALLEST[1]} characters: make it larger.",
+            f"Nuvik needs a window of {SMALLEST[0]} × {SMALLEST[1]} characters. Please make it larger.",
             id="too-small",
             markup=False,
         )

@@ -67,7 +67,7 @@ class SurveyScreen(StageScreen):
         Binding("g", "changes", "changes"),
         Binding("o", "loose", "loose"),
         Binding("r", "again", "again", show=False),
-        Binding("M", "merge", "make one", show=False),
+        Binding("M", "merge", "merge", show=False),
         Binding("w", "working_set", "really used", show=False),
         Binding("s", "order", "order", show=False),
         Binding("a", "all", "all drives / one", show=False),
@@ -85,7 +85,7 @@ class SurveyScreen(StageScreen):
 
     def body(self) -> ComposeResult:
         yield DriveBoard(id="drives")
-        yield Input(placeholder="part of a name or path; Enter keeps it, Esc clears it", id="find")
+        yield Input(placeholder="part of a name or path; Enter keeps the filter, Esc clears it", id="find")
         yield Static(id="choice", markup=False)
         yield LibraryTable(id="libraries")
         yield AgeBoardView(id="ages")
@@ -117,7 +117,7 @@ class SurveyScreen(StageScreen):
         else:
             self.say(
                 f"Surveying {shown(progress.drive)}: {format_count(progress.folders, 'folder')}, "
-                f"{format_bytes(progress.bytes)} found, {progress.share:.0%} of what is in use. r stops it."
+                f"{format_bytes(progress.bytes)} found so far, {progress.share:.0%} of what is in use. r stops it."
             )
 
     @property
@@ -163,9 +163,9 @@ class SurveyScreen(StageScreen):
         board, library = self.query_one(DriveBoard), self._at
         if self._view.has_focus and library is not None:
             facts = library_facts(self.desk.snapshot, library.id)
-            self.tell(f"{facts} · l lifts it: set it down on another drive" if library.movable else facts)
+            self.tell(f"{facts} · l picks it up to put it on another drive" if library.movable else facts)
         elif board.drive is not None:
-            self.tell(f"{drive_facts(board.drive)} · i tells all about it, Tab goes to its libraries")
+            self.tell(f"{drive_facts(board.drive)} · i shows details, Tab goes to its libraries")
 
     # -- keys: one library ---------------------------------------------------------------------------------
 
@@ -216,7 +216,7 @@ class SurveyScreen(StageScreen):
         self.desk.take_snapshot(workspace.survey.with_cards(self.desk.snapshot, *paths))
         self.refresh_stage()
         what = format_count(len(chosen), "library", "libraries")
-        self.notify(f"{what}: {'now among those you really use' if joins else 'no longer among those you really use'}.")
+        self.notify(f"{what}: {'marked as really used' if joins else 'no longer marked as really used'}.")
 
     def action_merge(self) -> None:
         """The marked libraries, which lie in one folder, become one library: that folder."""
@@ -226,7 +226,7 @@ class SurveyScreen(StageScreen):
         except NuvikError as trouble:
             self.shell.complain(trouble)
             return
-        self.notify(f"{shown(folder)} is one library from now on; the next survey shows it.", markup=False)
+        self.notify(f"{shown(folder)} is one library from now on. The next survey shows it.", markup=False)
         self.shell.survey_job.begin()
 
     # -- keys: many ----------------------------------------------------------------------------------------
@@ -243,7 +243,7 @@ class SurveyScreen(StageScreen):
     def action_plan(self) -> None:
         chosen = movable_of(self.desk.snapshot.libraries, self.desk.marked)
         if not chosen:
-            self.notify("Nothing that may move is marked: Space marks the library at the cursor.", severity="warning")
+            self.notify("No movable library is marked. Space marks the library at the cursor.", severity="warning")
             return
         self.desk.hand = tuple(library.id for library in chosen)
         self.shell.go("plan")
@@ -279,7 +279,7 @@ class SurveyScreen(StageScreen):
         except NuvikError as trouble:
             self.shell.complain(trouble)
             return
-        self.notify(f"The {len(self._view.listed)} libraries shown: {shown(written[0])} and .json", markup=False)
+        self.notify(f"{len(self._view.listed)} libraries written to {shown(written[0])} and .json", markup=False)
 
     # -- keys: views ---------------------------------------------------------------------------------------
 

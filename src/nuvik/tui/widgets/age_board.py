@@ -37,7 +37,7 @@ class AgeBoardView(Widget, can_focus=True):
         Binding("down", "go(0, -1)", "smaller", show=False),
         Binding("left", "go(-1, 0)", "newer", show=False),
         Binding("right", "go(1, 0)", "older", show=False),
-        Binding("plus,pagedown", "next_here", "next of those in one place", show=False),
+        Binding("plus,pagedown", "next_here", "next of those in the same spot", show=False),
     ]
 
     class Moved(Message):
@@ -224,7 +224,7 @@ class AgeBoardView(Widget, can_focus=True):
         """What stands at the cursor's place."""
         spots = self._grid.get(self._places.get(self._at or "", (-1, -1)), [])
         if line == 0:
-            more = f"{len(spots)} stand here (+ goes on):" if len(spots) > 1 else "at the cursor:"
+            more = f"{len(spots)} are here (+ shows the next):" if len(spots) > 1 else "at the cursor:"
             return [Segment(more, Style(color=palette.quiet))] if spots else []
         first = max(0, next((n for n, spot in enumerate(spots) if spot.library.id == self._at), 0) - 8)
         if not 0 <= (number := line - 1 + first) < len(spots):

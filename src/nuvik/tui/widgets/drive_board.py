@@ -150,7 +150,7 @@ class DriveBoard(ScrollView, can_focus=True):
         palette = palette_of(self.app.theme)
         cell = format_bytes(round(self._bytes_a_cell(self._bar_cells)))
         words = f"{'':{_LABEL_CELLS}}one cell = {cell} · {OTHER} other data · {HATCH} headroom · letters are kinds (?)"
-        words += "" if self.whole else f" · {BREAK} drawn shorter · z shows all to scale"
+        words += "" if self.whole else f" · {BREAK} drawn shorter · z draws all to scale"
         return Strip([Segment(words, Style(color=palette.quiet, bgcolor=palette.surface))])
 
     @property

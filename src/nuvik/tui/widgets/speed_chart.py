@@ -167,7 +167,7 @@ class SpeedChart(ScrollView, can_focus=True):
 
     def _legend(self, palette: Palette) -> list[Segment]:
         marks = " · ".join(f"{bar * 2}{end} {how}" for how, (bar, end) in _BARS.items())
-        words = f"{'':{_LABEL + _WORD}}{marks} · {_CEILING} the most its link lets through (amber: reached)"
+        words = f"{'':{_LABEL + _WORD}}{marks} · {_CEILING} the most its link allows (amber: reached)"
         return [Segment(words, Style(color=palette.quiet))]
 
 

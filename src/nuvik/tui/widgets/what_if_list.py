@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 class StopAtCursor:
     """Stands in the list for stopping after the step at the cursor, wherever that is."""
 
-    name = "stopped after the cursor’s step"
+    name = "stopped after the step at the cursor"
 
 
 class WhatIfList(SelectionList[int]):

@@ -54,7 +54,7 @@ def open_held_folder(work: Work, move: Move) -> None:
     """Make the folder for the original. Raises Stopped when the original vanished."""
     if not work.files.exists(move.source):
         raise Stopped(
-            f"The original of {shown(move.library)} vanished from {shown(move.source)}; the proven copy is at "
+            f"The original of {shown(move.library)} disappeared from {shown(move.source)}; the proven copy is at "
             f"{shown(move.target)}.",
             next_step=f"“nuvik undo {move.id}” shows what can be done.",
         )

@@ -52,7 +52,9 @@ def needs_of(systems: Sequence[str], libraries: Sequence[Library], links: bool =
     """Needs from names of systems and from what is to lie there. Raises BadInput for an unknown system."""
     for system in systems:
         if system not in SYSTEMS:
-            raise BadInput(f"“{shown(system)}” is no system Nuvik knows.", next_step=f"Say {', '.join(SYSTEMS)}.")
+            raise BadInput(
+                f"“{shown(system)}” is not a system that Nuvik knows.", next_step=f"Say {', '.join(SYSTEMS)}."
+            )
     largest = max((library.largest_file_bytes for library in libraries), default=0)
     return Needs(written_by=tuple(dict.fromkeys(systems)) or (this_system(),), largest_file_bytes=largest, links=links)
 
@@ -70,7 +72,7 @@ def _gravity(advice: Advice) -> int:
 
 def _weigh(rules: FileSystem, name: str, needs: Needs, capacity_bytes: int) -> Advice:
     lacks = [
-        f"{SYSTEMS[system]} cannot write it as it comes"
+        f"{SYSTEMS[system]} cannot write to it out of the box"
         if system in rules.read_by
         else f"{SYSTEMS[system]} cannot read it"
         for system in needs.written_by
@@ -78,7 +80,7 @@ def _weigh(rules: FileSystem, name: str, needs: Needs, capacity_bytes: int) -> A
     ]
     if rules.largest_file_bytes is not None and needs.largest_file_bytes > rules.largest_file_bytes:
         lacks.append(
-            f"files end at {format_bytes(rules.largest_file_bytes)}, and you have one of "
+            f"files can be at most {format_bytes(rules.largest_file_bytes)}, and you have one of "
             f"{format_bytes(needs.largest_file_bytes)}"
         )
     if needs.links and not rules.symlinks:
@@ -87,12 +89,12 @@ def _weigh(rules: FileSystem, name: str, needs: Needs, capacity_bytes: int) -> A
             "here need a setting, not a link"
         )
     if name == "fat32" and capacity_bytes > _FAT32_MOST_BYTES:
-        lacks.append(f"it ends at {format_bytes(_FAT32_MOST_BYTES)}")
+        lacks.append(f"it can be at most {format_bytes(_FAT32_MOST_BYTES)}")
     notes = []
     if not rules.survives_a_pull:
-        notes.append("it keeps no journal: a cable pulled while writing may damage it")
+        notes.append("it has no journal: pulling the cable while writing may damage it")
     if not rules.permissions:
-        notes.append("it keeps no permissions of Unix programs")
+        notes.append("it does not store Unix permissions")
     if name == "fat32" and not lacks:
         notes.append("its largest file is 4.29 GB")
     return Advice(filesystem=name, lacks=tuple(lacks), notes=tuple(notes))
@@ -103,8 +105,8 @@ def advice_in_words(drive: Drive, needs: Needs) -> str:
     systems = " and ".join(SYSTEMS[system] for system in needs.written_by)
     now = _weigh(drive.rules, drive.filesystem, needs, drive.capacity_bytes)
     if not now.lacks:
-        more = f" Know that {now.notes[0]}." if now.notes else ""
-        return f"{drive.rules.name} is right for {shown(drive.label)} with {systems}: leave it as it is.{more}"
+        more = f" Note: {now.notes[0]}." if now.notes else ""
+        return f"{drive.rules.name} is right for {shown(drive.label)} with {systems}. Leave it as it is.{more}"
     best = weigh(needs, drive.capacity_bytes)[0]
     words = f"{drive.rules.name} on {shown(drive.label)}: {'; '.join(now.lacks)}."
     if _gravity(best) >= _gravity(now):
@@ -126,7 +128,7 @@ def how_to_format(drive: Drive, filesystem: str, libraries: Sequence[Library], s
     """Step by step with the system's own tool, beginning with what will be lost. Nuvik does none of this."""
     name, label = rules_of(filesystem).name, shown(drive.label)
     if drive.system:
-        return [f"{label} holds the system: it cannot be formatted while the computer runs from it."]
+        return [f"{label} holds the system and cannot be formatted while the computer runs from it."]
     steps = [f"{label} holds nothing that would be lost."]
     if drive.used_bytes:
         lost = f"Everything on {label} will be lost: {format_bytes(drive.used_bytes)}"
@@ -134,7 +136,7 @@ def how_to_format(drive: Drive, filesystem: str, libraries: Sequence[Library], s
             names = ", ".join(shown(library.name) for library in libraries[:_NAMED]) + (
                 " …" if len(libraries) > _NAMED else ""
             )
-            lost += f", among it {format_count(len(libraries), 'library', 'libraries')} ({names})"
+            lost += f", including {format_count(len(libraries), 'library', 'libraries')} ({names})"
         keep = f"Move what you want to keep to another drive first, and look at it there (Plan: lift it from {label})."
         steps = [f"{lost}.", keep]
     device = shown(drive.device) or "the drive"
@@ -146,5 +148,5 @@ def how_to_format(drive: Drive, filesystem: str, libraries: Sequence[Library], s
         "windows": f"Open File Explorer, right-click {label} ({device}), choose “Format…”, check the size "
         f"({format_bytes(drive.capacity_bytes)}) and choose {name}.",
     }
-    again = f"Unplug {label}, plug it in again: Nuvik greets it as a new drive, since its identity is a new one."
+    again = f"Unplug {label} and plug it in again. Nuvik greets it as a new drive, since it has a new identity."
     return [*steps, ways[system], again]

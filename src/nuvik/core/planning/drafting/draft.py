@@ -74,8 +74,8 @@ class Draft:
         body = self.body_of(library)
         if body is not None and drive_id == library.drive and self.place_of(body) != body.drive:
             raise Refused(
-                f"{shown(library.name)} cannot stay behind when {shown(body.name)} goes.",
-                next_step="Set it down elsewhere, or let the library stay.",
+                f"{shown(library.name)} cannot stay behind when {shown(body.name)} moves.",
+                next_step="Put it elsewhere, or let the library stay.",
             )
         here = self.place_of(library)
         along = [part for part in self.parts_of(library) if self.place_of(part) == here]
@@ -106,10 +106,10 @@ class Draft:
         """
         ones, others = list(library_ids), list(others)
         if not ones or not others:
-            raise Refused("There is nothing to swap.", next_step="Lift a library and choose one on another drive.")
+            raise Refused("There is nothing to swap.", next_step="Pick up a library, then choose one on another drive.")
         here, there = (self.place_of(self.library(group[0])) for group in (ones, others))
         if here == there:
-            raise Refused("Both stand on one drive.", next_step="Choose a library on another drive.")
+            raise Refused("Both are on the same drive.", next_step="Choose a library on another drive.")
         return self.set_down_all(ones, there).set_down_all(others, here)
 
     def swap_partners(self, library_ids: Iterable[str], drive_id: str) -> list[Library]:
@@ -127,7 +127,8 @@ class Draft:
         snapshot = split(self.snapshot, [library_id])
         if len(snapshot.libraries) == len(self.snapshot.libraries):
             raise Refused(
-                f"{shown(library.name)} has no part that may stand on its own.", next_step="Its card can name parts."
+                f"{shown(library.name)} has no part that can be placed on its own.",
+                next_step="You can name parts on its card.",
             )
         draft = replace(self, snapshot=snapshot)
         place = self.places.get(library_id)
@@ -169,7 +170,7 @@ class Draft:
     def library(self, library_id: str) -> Library:
         library = self._libraries.get(library_id)
         if library is None:
-            raise Refused(f"The survey knows no library {shown(library_id)}.", next_step="Survey again.")
+            raise Refused(f"The survey does not know a library {shown(library_id)}.", next_step="Survey again.")
         return library
 
     def knows(self, library_id: str) -> bool:
@@ -276,16 +277,16 @@ class Draft:
         for drive in self.still_short():
             lacking = format_bytes(drive.headroom_bytes - self.free_then_bytes(drive.id))
             pressed = self.free_then_bytes(drive.id) < drive.free_bytes
-            breaches.append(Breach(f"{shown(drive.label)} is {lacking} under its headroom", drive.id, by_edit=pressed))
+            breaches.append(
+                Breach(f"{shown(drive.label)} is {lacking} short of its headroom", drive.id, by_edit=pressed)
+            )
         for library in self.moving():
             goal, source = self.drive(self.places[library.id]), self.drive(library.drive)
             if (why := why_cannot(library, goal, source)) is not None:
                 breaches.append(Breach(f"{shown(library.name)} cannot go there: {why}", None, (library.id,)))
         unmet_before = set(broken(list(self._demands), lambda library_id: self._libraries[library_id].drive))
         for demand in broken(list(self._demands), lambda library_id: self.place_of(self._libraries[library_id])):
-            breaches.append(
-                Breach(f"it is not so that {demand.words}", None, demand.libraries, demand not in unmet_before)
-            )
+            breaches.append(Breach(f"not met: {demand.words}", None, demand.libraries, demand not in unmet_before))
         return tuple(breaches)
 
     @cached_property

@@ -64,11 +64,11 @@ def propose_landing(draft: Draft, kind: Kind) -> Landing | None:
         return round(opening_s(typical, drive) * opens), drive is not before, -_spare(draft, drive), drive.id
 
     best = min(roomy, key=worse)
-    reason = f"{format_bytes(_spare(draft, best))} over its headroom"
+    reason = f"{format_bytes(_spare(draft, best))} more free than its headroom"
     if before.id != best.id and before not in roomy:
-        reason += f"; {shown(before.label)}, where {shown(newest.name)} came to lie, has no room for {NEXT_FEW} more"
+        reason += f"; {shown(before.label)}, where {shown(newest.name)} was stored, has no room for {NEXT_FEW} more"
     elif opens > 0:
-        reason += f"; one of middling size opens there in {format_duration(opening_s(typical, best))}"
+        reason += f"; a typical one opens there in {format_duration(opening_s(typical, best))}"
     return Landing(kind=kind, drive=best.id, path=folder_for(kind, best), reason=reason, before=before.id)
 
 
@@ -94,7 +94,7 @@ def landing_so_far(draft: Draft, kind: Kind) -> Landing | None:
         drive=newest.drive,
         path=os.path.dirname(newest.path),
         before=newest.drive,
-        reason=f"the newest, {shown(newest.name)}, came to lie there",
+        reason=f"the newest one, {shown(newest.name)}, was stored there",
     )
 
 

@@ -137,7 +137,7 @@ def _as_library(library: Library, part: Part, piece: Piece) -> Library:
 
 
 def merged(body: Library, parts: Sequence[Library]) -> Library:
-    """The body with parts that go along, as one library to be carried."""
+    """The body with parts that go along, as one library to carry."""
     sizes = dict(body.sizes)
     for part in parts:
         for size, count in part.sizes:

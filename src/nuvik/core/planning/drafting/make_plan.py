@@ -27,7 +27,7 @@ def make_plan(draft: Draft, recommendation: Recommendation | None = None, taken:
     the drives already: a target path that is taken gets a number. Raises Refused when nothing moves.
     """
     if not draft.places:
-        raise Refused("Nothing moves in this plan.", next_step="Set a library down on another drive first.")
+        raise Refused("Nothing moves in this plan.", next_step="Put a library on another drive first.")
     steps = _Steps(draft, recommendation, taken)
     for leg in _legs(draft):
         steps.add(leg)
@@ -76,7 +76,7 @@ class _Steps:
         if target is None:
             wanted = usual_target(library, leg.target, leg.load.source)
             target = free_target(wanted, leg.target, lambda path: self._is_taken(path, leg.target))
-            clash = f"; something lies at {shown(wanted)} already, so it goes beside it" if target != wanted else ""
+            clash = f"; {shown(wanted)} is already taken, so it gets a number" if target != wanted else ""
         self._names.add((leg.target.id, leg.target.rules.folded(target)))
         self.made.append(
             Step(

@@ -92,13 +92,13 @@ def _standing(plan: Plan, step: Step, known: _Known, doubtful: set[int]) -> Stan
     for drive_id in (step.from_drive, step.to_drive):
         drive = known.drives.get(drive_id)
         if drive is None:
-            return Standing(step, StepState.DOUBTFUL, f"there is no drive {shown(drive_id)} any more")
+            return Standing(step, StepState.DOUBTFUL, f"the drive {shown(drive_id)} no longer exists")
         if not drive.attached:
             return Standing(step, StepState.DOUBTFUL, f"{shown(drive.label)} is away")
     before = _comes_from(plan, step)
     if before is not None:
         if before.n in doubtful:
-            return Standing(step, StepState.DOUBTFUL, f"step {before.n}, after which it goes on, is in doubt")
+            return Standing(step, StepState.DOUBTFUL, f"it depends on step {before.n}, which is in doubt")
         return Standing(step, StepState.HOLDS)
     library = known.at.get(step.path)
     if library is None:
@@ -121,7 +121,7 @@ def _gone(step: Step, known: _Known) -> Standing:
     if moved is None:
         return Standing(step, StepState.DOUBTFUL, f"nothing is known at {shown(step.path)}")
     if moved.path == step.target_path:
-        return Standing(step, StepState.DONE, f"it lies at {shown(moved.path)} already")
+        return Standing(step, StepState.DONE, f"it is already at {shown(moved.path)}")
     return Standing(step, StepState.DOUBTFUL, f"it was moved to {shown(moved.path)}")
 
 
@@ -140,7 +140,7 @@ def _sizes(plan: Plan, step: Step, library: Library) -> Standing:
     return Standing(
         step,
         StepState.CHANGED,
-        f"it is {by} than when the plan was made{count}" if grew else f"it is as large as before{count}",
+        f"it is {by} than when the plan was made{count}" if grew else f"it is the same size as before{count}",
     )
 
 
@@ -148,12 +148,12 @@ def _lacks(plan: Plan, step: Step, free: dict[str, int], known: _Known) -> str:
     drive = known.drives[step.to_drive]
     floor = plan.headroom_bytes.get(drive.id, drive.headroom_bytes)
     lacking = floor + step.bytes - free[drive.id]
-    return f"{shown(drive.label)} would be {format_bytes(lacking)} under its headroom" if lacking > 0 else ""
+    return f"{shown(drive.label)} would be {format_bytes(lacking)} short of its headroom" if lacking > 0 else ""
 
 
 def _made_room_by(plan: Plan, step: Step, doubtful: set[int]) -> str:
     made = [other.n for other in plan.steps[: step.n - 1] if other.n in doubtful and other.from_drive == step.to_drive]
-    return f": step {made[0]}, which makes room there, is in doubt" if made else " by now"
+    return f": step {made[0]}, which makes room there, is in doubt" if made else " now"
 
 
 def draft_of(plan: Plan, snapshot: Snapshot) -> tuple[Draft, list[str]]:

@@ -33,13 +33,13 @@ def why_moves(library: Library, here: Drive, there: Drive, demands: list[Demand]
     frees = f"frees {format_bytes(library.on_disk_bytes)} on {shown(here.label)}"
     if library.piece is not None and library.kind is Kind.BACKUP and not library.piece.body:
         beside = here.shares_disk_with(there)
-        return f"{met}{frees}" + ("" if beside else "; a backup is none on the disk of its original")
+        return f"{met}{frees}" + ("" if beside else "; a backup on the same disk is no backup")
     if library.opens_per_week <= 0 or before == after:
-        cold = f"not used for {ago(library.last_used)}" if is_cold(library.last_used) else "hardly opened"
+        cold = f"not used for {ago(library.last_used)}" if is_cold(library.last_used) else "hardly ever opened"
         return f"{met}{frees}; {cold}" + (f", and then opens in {opens}" if before != after else "")
     often = _often(library.opens_per_week)
     if library.piece is not None:
-        opens = f"{format_duration(abs(before - after))} {'quicker' if after < before else 'slower'} with it there"
+        opens = f"{format_duration(abs(before - after))} {'quicker' if after < before else 'slower'} if it is there"
         which = "" if library.piece.body else "its library "
         return f"{met}{frees}; {which}opens {opens}, {often}"
     quicker = f"opens in {opens}, {often}; {frees}"
@@ -64,25 +64,26 @@ def why_stays(library: Library, snapshot: Snapshot, spare_bytes: Mapping[str, in
     if not able:
         others = (why_cannot(library, drive, here) for drive in drives.values() if drive is not here)
         why = next((reason for reason in others if reason), "")
-        return f"no other drive can take it ({why})" if why else "no other drive is to take it"
+        return f"no other drive can take it ({why})" if why else "no other drive is allowed to take it"
     best = min(able, key=lambda drive: waiting_s_per_week(library, drive))
     saved_s = waiting_s_per_week(library, here) - waiting_s_per_week(library, best)
     if saved_s < _WORTH_TELLING_S:
-        return "nowhere would it open noticeably quicker"
+        return "it would not open noticeably faster anywhere else"
     lacking = library.room_on(best) - spare_bytes[best.id]
     saves = f"{shown(best.label)} would save {format_duration(saved_s)} a week"
     if lacking > 0:
-        return f"{saves}, and would need {format_bytes(lacking)} more there"
+        return f"{saves}, but would need {format_bytes(lacking)} more there"
     gain = placement_cost_s(library, here, here, wishes) - placement_cost_s(library, best, here, wishes)
     takes = format_duration(moving_s(library, here, best))
     if gain > 0:
         limited = wishes.most_moves is not None or wishes.most_moving_s is not None
-        return f"{saves}, but others come first within what you allow" if limited else saves
+        return f"{saves}, but within your limits others come first" if limited else saves
     away_s = library.opens_per_week * wishes.weighed.away_open_s if best.portable else 0.0
     if saved_s <= away_s:
-        return f"{saves}, but it is at times away, and fetching it takes longer than that saves"
+        return f"{saves}, but it is sometimes away, and fetching it would cost more time than that saves"
     pays_after = wishes.weeks - gain / (saved_s - away_s)  # what is still lacking, at what each week brings
-    return f"{saves}; moving takes {takes} and pays only after {pays_after:.0f} weeks, not in {wishes.weeks:g}"
+    pays = f"would pay off only after {pays_after:.0f} weeks, not within {wishes.weeks:g}"
+    return f"{saves}, but moving takes {takes} and {pays}"
 
 
 def spare_then(draft: Draft, wishes: Wishes) -> dict[str, int]:

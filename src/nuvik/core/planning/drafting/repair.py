@@ -20,7 +20,7 @@ def repaired(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) 
     Raises Refused when nothing is broken, or when no moves can put it right; then it says what contradicts what.
     """
     if not draft.breaches:
-        raise Refused("Nothing is wrong with this draft.", next_step="Rehearse it.")
+        raise Refused("This draft has no problems.", next_step="Rehearse it.")
     # What the user set down where it cannot be is given up; everything else is kept, if that can be.
     sound = {
         library.id: place
@@ -43,4 +43,4 @@ def repaired(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) 
         if len(new.breaches) < len(draft.breaches) and not proposal.short_bytes:
             return new
     why = contradictions(draft.snapshot, wishes, proposal, most=1)
-    raise Refused("No moves put this right.", next_step=why[0].in_words() if why else "Take the last edits back.")
+    raise Refused("No set of moves fixes this.", next_step=why[0].in_words() if why else "Undo your last edits.")

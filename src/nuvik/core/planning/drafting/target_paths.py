@@ -31,16 +31,16 @@ def clean_template(text: str, drive: Drive) -> str:
     if unknown := set(re.findall(r"\{[^}]*\}?|\}", wanted)) - set(_FIELDS):
         problem = f"{sorted(unknown)[0]} cannot be filled in"
     elif "{name}" not in words[-1]:
-        problem = "its last word must hold {name}"
+        problem = "its last folder must contain {name}"
     elif any(word in ("", ".", "..") for word in words) or "\0" in wanted:
-        problem = "each of its words must be the name of a folder"
+        problem = "each part must be the name of a folder"
     else:
         for word in words:
             plain = word.replace("{kind}", "Games").replace("{name}", "x").replace("{from}", "x")
             problem = problem or drive.rules.why_not_name(plain) or ""
     if problem:
         raise BadInput(
-            f"“{shown(text)}” is no template for target paths: {problem}.",
+            f"“{shown(text)}” is not a template for target paths: {problem}.",
             next_step=f"Write for example Libraries/{USUAL_TEMPLATE}.",
         )
     return wanted

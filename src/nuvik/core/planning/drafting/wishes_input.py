@@ -20,7 +20,7 @@ def style_of(text: str) -> Style:
     for style in Style:
         if wanted in (style, style[0]):
             return style
-    raise BadInput(f"“{shown(text)}” is no style.", next_step=f"Known are: {', '.join(Style)}.")
+    raise BadInput(f"“{shown(text)}” is not a style.", next_step=f"Choose one of: {', '.join(Style)}.")
 
 
 def number_of(text: str, what: str) -> float | None:
@@ -32,7 +32,7 @@ def number_of(text: str, what: str) -> float | None:
     except ValueError:
         number = 0.0
     if not 0 < number <= _MOST:
-        raise BadInput(f"{what}: “{shown(text.strip())}” cannot be.", next_step="Say a number above 0.")
+        raise BadInput(f"{what}: “{shown(text.strip())}” is out of range.", next_step="Use a number above 0.")
     return number
 
 
@@ -40,7 +40,7 @@ def count_of(text: str, what: str) -> int | None:
     """A whole number of at least 1; None for an empty text. Raises BadInput, with `what` it was for."""
     number = number_of(text, what)
     if number is not None and number != int(number):
-        raise BadInput(f"{what}: “{shown(text.strip())}” is no whole number.", next_step="Say a number such as 5.")
+        raise BadInput(f"{what}: “{shown(text.strip())}” is not a whole number.", next_step="Use a number such as 5.")
     return None if number is None else int(number)
 
 
@@ -56,8 +56,8 @@ def weights_of(style: Style, changed: Iterable[str]) -> Weights:
             seconds = -1.0
         if name not in names or not 0 <= seconds <= 1e9:
             raise BadInput(
-                f"“{shown(text)}” is no weight.",
-                next_step=f"Write NAME=SECONDS; known are: {', '.join(sorted(names))}.",
+                f"“{shown(text)}” is not a weight.",
+                next_step=f"Write NAME=SECONDS with one of these names: {', '.join(sorted(names))}.",
             )
         weights = replace(weights, **{name: seconds})
     return weights

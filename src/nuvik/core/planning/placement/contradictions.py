@@ -36,11 +36,11 @@ class Contradiction:
     def in_words(self) -> str:
         """What contradicts what, and what to do."""
         if not self.others:
-            return f"“{self.wish}” cannot be had, whatever moves."
+            return f"“{self.wish}” is impossible, whatever is moved."
         if not self.proven:
-            return f"“{self.wish}” cannot be had together with everything else you asked for."
+            return f"“{self.wish}” is impossible together with everything else you asked for."
         rest = "”, “".join(self.others)
-        return f"These contradict each other: “{self.wish}”, “{rest}”. Give one of them up."
+        return f"These contradict each other: “{self.wish}”, “{rest}”. Drop one of them."
 
 
 def contradictions(

@@ -74,13 +74,11 @@ def demands_of(snapshot: Snapshot, disks: list[frozenset[str]]) -> list[Demand]:
         name = shown(library.name)
         for path in library.keep_with:
             if (other := _library_at(path, by_path)) is not None and other.id != library.id:
-                demands.append(Together((library.id, other.id), f"{name} stands with {shown(other.name)}"))
+                demands.append(Together((library.id, other.id), f"{name} is on the same drive as {shown(other.name)}"))
         for path in library.apart_from:
             if (other := _library_at(path, by_path)) is not None and other.id != library.id:
                 demands.append(
-                    Apart(
-                        (library.id, other.id), tuple(disks), f"{name} stands on another disk than {shown(other.name)}"
-                    )
+                    Apart((library.id, other.id), tuple(disks), f"{name} is on another disk than {shown(other.name)}")
                 )
     return demands
 
@@ -97,7 +95,7 @@ def _of_one(library: Library, drives: tuple[Drive, ...]) -> Iterator[tuple[froze
     if library.working_set:
         yield (
             frozenset(drive.id for drive in drives if drive.tier in (Tier.RAPID, Tier.BRISK)),
-            f"{name}, which you really use, stands on a rapid or brisk drive",
+            f"{name}, which you really use, is on a rapid or brisk drive",
         )
     needed = needed_read_bytes_per_s(library)
     if needed is not None:

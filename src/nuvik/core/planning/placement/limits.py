@@ -40,7 +40,7 @@ def why_cannot(library: Library, drive: Drive, source: Drive) -> str | None:
     if source.read_only:
         return f"{shown(source.label)} is read-only"
     if drive.shares_space_with(source):
-        return f"{shown(drive.label)} and {shown(source.label)} take from one free space"
+        return f"{shown(drive.label)} and {shown(source.label)} share their free space"
     if not source.rules.symlinks:
         return (
             f"{shown(source.label)} is {source.rules.name}, which cannot hold the link that keeps the old path working"
@@ -61,7 +61,7 @@ def why_unwanted(library: Library, drive: Drive, wishes: Wishes) -> str | None:
         return f"you do not want it on {shown(drive.label)}"
     goal = wishes.placed.get(library.id)
     if goal is not None and goal != drive.id:
-        return "you have set it down elsewhere"
+        return "you have put it elsewhere"
     if drive.welcomes and not _kinds(library) & set(drive.welcomes):
         return f"{shown(drive.label)} is for {', '.join(drive.welcomes)} only"
     return None

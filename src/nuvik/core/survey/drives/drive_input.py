@@ -25,7 +25,8 @@ def headroom_of(text: str, drive: Drive) -> int:
         size = units.parse_bytes(text)
         if size > drive.usable_bytes:
             raise BadInput(
-                f"{units.format_bytes(size)} is more than {shown(drive.label)} has.", next_step="Ask for less headroom."
+                f"{units.format_bytes(size)} is more than {shown(drive.label)} has.",
+                next_step="Choose a smaller headroom.",
             )
         return size
     try:
@@ -33,7 +34,7 @@ def headroom_of(text: str, drive: Drive) -> int:
     except ValueError:
         share = -1.0
     if not 0 <= share <= _MOST_SHARE:
-        raise BadInput(f"“{shown(text)}” is no share of a drive.", next_step=f"Write 0% to {_MOST_SHARE}%.")
+        raise BadInput(f"“{shown(text)}” is not a share of a drive.", next_step=f"Write 0% to {_MOST_SHARE}%.")
     return int(drive.usable_bytes * share / 100)
 
 
@@ -42,6 +43,6 @@ def kinds_of(text: str) -> tuple[str, ...]:
     kinds = []
     for word in text.replace(",", " ").split():
         if word not in list(Kind):
-            raise BadInput(f"“{shown(word)}” is no kind.", next_step=f"Kinds are {', '.join(Kind)}.")
+            raise BadInput(f"“{shown(word)}” is not a kind.", next_step=f"Kinds are {', '.join(Kind)}.")
         kinds.append(word)
     return tuple(dict.fromkeys(kinds))

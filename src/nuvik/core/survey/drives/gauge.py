@@ -139,7 +139,7 @@ class _Bench:
         if not files:
             raise Refused(
                 f"{shown(self.drive.label)} cannot be measured: {self.budget.reads_only_because}, and no file of "
-                f"{format_bytes(_LEAST_FILE_BYTES // 8)} or more lies on it to be read.",
+                f"{format_bytes(_LEAST_FILE_BYTES // 8)} or more is on it to be read.",
                 next_step="Free some space on it, or use its typical figures.",
             )
         opened: list[GaugeFile] = []

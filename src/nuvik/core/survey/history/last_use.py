@@ -60,19 +60,19 @@ def use_of(
     on_card = card.opens_per_week if card is not None else None
     moments = [(extent.newest_content_s, "its newest change")]
     if no_access_times is None:
-        moments.append((extent.newest_access_s, "its files' access times"))
+        moments.append((extent.newest_access_s, "the access times of its files"))
     if recent:
         moments.append((max(recent_file.used_s for recent_file in recent), "the list of recent files"))
     known = [(moment, source) for moment, source in moments if moment is not None]
-    last_s, source = max(known, key=lambda pair: pair[0], default=(None, "no file in it"))
+    last_s, source = max(known, key=lambda pair: pair[0], default=(None, "it holds no files"))
     last_used = moment_or_none(last_s)
     evidence = f"last use: {source}"
     if no_access_times is not None and "access" not in source:
         evidence += f" ({no_access_times})"
     if on_card is not None:
-        return Use(last_used, on_card, f"{evidence}; opens: your card")
+        return Use(last_used, on_card, f"{evidence}; openings: your card")
     per_week, why = max(_from_list(recent), _from_history(extent, history, no_access_times))
-    return Use(last_used, per_week, f"{evidence}; opens: {why}" if why else f"{evidence}; opens: nothing tells")
+    return Use(last_used, per_week, f"{evidence}; openings: {why}" if why else f"{evidence}; openings: unknown")
 
 
 def _from_list(recent: Sequence[Recent]) -> tuple[float, str]:

@@ -95,15 +95,15 @@ class _Search:
         if card is not None and not card.titles:
             self.take(Candidate(path, card, kind=kind, why=why))
         elif card is not None:
-            self.below(folder, card.kind or kind, "you said that each folder there is one title")
+            self.below(folder, card.kind or kind, "you said that each folder there is one library")
         elif path in self._above_cards or path in about.containers:
             self.below(folder, COLLECTIONS.get(folder.name.casefold()), "")
         elif path in about.caches:
-            self.below(folder, Kind.CACHE, "it lies where the system lets programs keep caches")
+            self.below(folder, Kind.CACHE, "it is where the system lets programs keep caches")
         elif self._is_settings(folder):
             return
         elif (named := self._named_collection(folder)) is not None:
-            self.below(folder, named, f"it stands with other {PLURALS[named]} in “{folder.name}”")
+            self.below(folder, named, f"it is next to other {PLURALS[named]} in “{folder.name}”")
         elif kind is None and (titles := collection(folder, self._context)) is not None:
             self.below(folder, titles.kind, f"{titles.why}: {PLURALS[titles.kind]}")
         else:
@@ -161,7 +161,7 @@ def guess_of(candidate: Candidate, folder: Folder, context: Context) -> Guess:
     if candidate.card is not None and candidate.card.kind is not None:
         return Guess(candidate.card.kind, 1.0, "its card says so")
     if candidate.kind is not None:
-        why = candidate.why or f"it stands with other {PLURALS[candidate.kind]}"
+        why = candidate.why or f"it is next to other {PLURALS[candidate.kind]}"
         return Guess(candidate.kind, 0.9, why)
     return guess(folder, context)
 

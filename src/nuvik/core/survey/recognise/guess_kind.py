@@ -58,7 +58,7 @@ Rule = Callable[[Folder, Context], Guess | None]
 def guess(folder: Folder, context: Context) -> Guess:
     """The surest answer of all rules."""
     answers = [answer for rule in RULES if (answer := rule(folder, context)) is not None]
-    return max(answers, key=lambda answer: answer.confidence, default=Guess(Kind.OTHER, 0.2, "nothing tells its kind"))
+    return max(answers, key=lambda answer: answer.confidence, default=Guess(Kind.OTHER, 0.2, "its kind is unknown"))
 
 
 # -- what the platform says --------------------------------------------------------------------------------
@@ -74,7 +74,7 @@ def known_program(folder: Folder, context: Context) -> Guess | None:
         if is_within(program.path, folder.path):
             # The title behind the entry may be a game; only its contents tell.
             kind = Kind.GAME if _is_game(folder) else Kind.PROGRAM
-            return Guess(kind, 0.9, f"{program.source} starts “{program.name}” from it")
+            return Guess(kind, 0.9, f"{program.source} starts “{program.name}” from here")
     return None
 
 
@@ -86,7 +86,7 @@ def application_bundle(folder: Folder, context: Context) -> Guess | None:
 
 def cache_place(folder: Folder, context: Context) -> Guess | None:
     if os.path.dirname(folder.path) in context.about.caches:
-        return Guess(Kind.CACHE, 0.95, "it lies where the system lets programs keep caches")
+        return Guess(Kind.CACHE, 0.95, "it is where the system lets programs keep caches")
     return None
 
 
@@ -103,17 +103,17 @@ def cache_name(folder: Folder, context: Context) -> Guess | None:
     name = folder.name.casefold()
     if "cache" not in name:
         return None
-    return Guess(Kind.CACHE, 0.85, "it is called a cache" + (", and hidden" if name.startswith(".") else ""))
+    return Guess(Kind.CACHE, 0.85, "its name says cache" + (", and hidden" if name.startswith(".") else ""))
 
 
 def kind_name(folder: Folder, context: Context) -> Guess | None:
     kind = COLLECTIONS.get(folder.name.casefold())
-    return None if kind is None else Guess(kind, 0.8, f"it is called {folder.name}")
+    return None if kind is None else Guess(kind, 0.8, f"its name is {folder.name}")
 
 
 def backup_name(folder: Folder, context: Context) -> Guess | None:
     words = folder.name.casefold().replace("-", " ").replace("_", " ").split()
-    return Guess(Kind.BACKUP, 0.75, "it is called a backup") if {"backup", "backups"} & set(words) else None
+    return Guess(Kind.BACKUP, 0.75, "its name says backup") if {"backup", "backups"} & set(words) else None
 
 
 # -- what it holds -----------------------------------------------------------------------------------------

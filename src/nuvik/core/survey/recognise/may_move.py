@@ -18,8 +18,8 @@ from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.survey.recognise.trade_words import PLUG_INS, UNFINISHED
 from nuvik.core.survey.walk.folder_tree import Folder
 
-OVERRULED = "you overruled: "
-PINNED = "it is pinned to its place"
+OVERRULED = "you overruled this: "
+PINNED = "it is pinned"
 _JUST_NOW_S = 120
 """Assumed: what changed within two minutes may still be in work."""
 
@@ -81,7 +81,7 @@ def _impossible(host: Host, folder: Folder, drive: Drive) -> Iterator[str]:
         )
     if away := folder.extent.not_here_files:
         what = f"{format_count(away, 'file')} ({format_bytes(folder.extent.not_here_bytes)})"
-        yield f"{what} in it lie with a cloud service and not here"
+        yield f"{what} in it are with a cloud service and not on this computer"
 
 
 def _unwise(folder: Folder, card: Card | None, about: Surroundings) -> Iterator[str]:
@@ -90,18 +90,18 @@ def _unwise(folder: Folder, card: Card | None, about: Surroundings) -> Iterator[
     if card is not None and not card.movable:
         yield card.why_not or "its card says that it must stay"
     if folder.name.casefold() in PLUG_INS:
-        yield "programs look for plug-ins in this one place"
+        yield "programs look for plug-ins only here"
     for program in about.programs:
         if "installed" in program.source and is_within(program.path, folder.path):
-            yield f"“{shown(program.name)}” is installed here, and its updater expects it in this place"
+            yield f"“{shown(program.name)}” is installed here, and its updater expects it here"
 
 
 def _later(folder: Folder, opened: Open) -> Iterator[str]:
     if user := opened.by(folder.path):
-        yield f"it is open in {user}"
+        yield f"{user} has it open"
     unfinished = UNFINISHED & folder.extensions.keys()
     if unfinished:
-        yield f"it holds a file that is not finished ({sorted(unfinished)[0]})"
+        yield f"it contains an unfinished file ({sorted(unfinished)[0]})"
     newest_s = folder.extent.newest_content_s
     if newest_s is not None and 0 <= time.time() - newest_s < _JUST_NOW_S:
         yield "something in it changed in the last two minutes"

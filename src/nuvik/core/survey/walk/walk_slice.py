@@ -68,7 +68,7 @@ class Sums:
     programs: int = 0
     """Files that may be run."""
     not_here_files: int = 0
-    """Placeholders: their contents lie with a cloud service."""
+    """Placeholders: their contents are with a cloud service."""
     not_here_bytes: int = 0
     special: int = 0
     links: int = 0
