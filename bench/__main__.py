@@ -194,7 +194,7 @@ def editing() -> Iterator[Row]:
     for number, library in enumerate(snapshot.libraries[::20]):
         goal = f"d{number % 8}"
         began = time.perf_counter()
-        draft = draft.set_down(library.id, goal)
+        draft = draft.put_down(library.id, goal)
         draft_headline(draft), totals(draft), consequence(draft, library, f"d{(number + 1) % 8}")
         for drive in draft.drives:
             draft.on_drive_then(drive.id)

@@ -61,7 +61,7 @@ def simulating() -> Iterator[Row]:
     )
     draft = Draft(Snapshot(taken_at="", host="bench", drives=drives, libraries=libraries))
     for n in range(_MOVES):
-        draft = draft.set_down(f"l{n}", f"d{(n + 1) % 8}")
+        draft = draft.put_down(f"l{n}", f"d{(n + 1) % 8}")
     scene = Scene(make_plan(draft), drives, draft.snapshot)
     began = time.perf_counter()
     steps = simulate(scene).steps

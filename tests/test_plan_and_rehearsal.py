@@ -49,7 +49,7 @@ def a_drive(number: int, usable: int, used: int, headroom: int) -> Drive:
 
 @st.composite
 def drafts(draw) -> Draft:
-    """Some drives, some libraries on them, and a few set down elsewhere, fitting or not."""
+    """Some drives, some libraries on them, and a few put down elsewhere, fitting or not."""
     count = draw(st.integers(2, 4))
     libraries, drives = [], []
     for number in range(count):
@@ -75,7 +75,7 @@ def drafts(draw) -> Draft:
         drives.append(a_drive(number, usable, used, draw(st.integers(0, usable // MB)) * MB))
     draft = Draft(Snapshot(taken_at="", host="h", drives=tuple(drives), libraries=tuple(libraries)))
     for library in draw(st.lists(st.sampled_from(libraries), max_size=8)) if libraries else []:
-        draft = draft.set_down(library.id, f"d{draw(st.integers(0, count - 1))}")
+        draft = draft.put_down(library.id, f"d{draw(st.integers(0, count - 1))}")
     return draft
 
 
@@ -110,9 +110,9 @@ def test_bytes_are_conserved_and_no_feasible_step_breaks_a_floor(draft, on_trial
 def test_setting_down_and_back_restores_the_draft(draft):
     for library in draft.snapshot.libraries:
         for drive in draft.drives:
-            moved = draft.set_down(library.id, drive.id)
+            moved = draft.put_down(library.id, drive.id)
             assert moved.place_of(library) == drive.id
-            home = moved.set_down(library.id, library.drive)
+            home = moved.put_down(library.id, library.drive)
             assert home.places == {one: place for one, place in draft.places.items() if one != library.id}
             assert consequence(draft, library, drive.id).endswith(".")
 

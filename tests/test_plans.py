@@ -109,7 +109,7 @@ def test_a_draft_is_put_right_with_the_fewest_moves_and_its_own_kept():
         [drive("fast", usable_bytes=120 * GB, used_bytes=70 * GB, **FAST), drive("slow", **SLOW)],
         [library("A", "fast", 30), library("B", "fast", 35), library("Big", "slow", 70)],
     )
-    draft = Draft(snapshot).set_down("Big", "fast")
+    draft = Draft(snapshot).put_down("Big", "fast")
     assert draft.breaches[0].drive == "fast" and draft.breaches[0].by_edit
     right = repaired(draft)
     assert right.places == {"Big": "fast", "B": "slow"} or right.places == {"Big": "fast", "A": "slow"}
@@ -232,7 +232,7 @@ def test_only_the_steps_that_need_what_changed_are_in_doubt():
     """Step 2 needs the room that step 1 makes; step 3 needs nothing of it."""
     drives = [drive("fast", usable_bytes=100 * GB, used_bytes=85 * GB, **FAST), drive("slow", **SLOW), drive("more")]
     libraries = [library("Out", "fast", 40), library("In", "slow", 30), library("Aside", "slow", 5)]
-    draft = Draft(home(drives, libraries)).set_down("Out", "slow").set_down("In", "fast").set_down("Aside", "more")
+    draft = Draft(home(drives, libraries)).put_down("Out", "slow").put_down("In", "fast").put_down("Aside", "more")
     plan = make_plan(draft)
     assert [step.library for step in plan.steps] == ["Out", "In", "Aside"]
     found = standings(plan, home(drives, libraries[1:]))

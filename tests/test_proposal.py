@@ -445,6 +445,6 @@ def test_totals_that_rest_on_typical_speeds_say_so():
     )
     draft = Draft(Snapshot(taken_at="", host="h", drives=drives, libraries=(library,)))
     assert "measured" not in totals(draft)
-    assert " to " in totals(draft.set_down("l", "dunlin")) and "(Dunlin never measured)" in totals(
-        draft.set_down("l", "dunlin")
+    assert " to " in totals(draft.put_down("l", "dunlin")) and "(Dunlin never measured)" in totals(
+        draft.put_down("l", "dunlin")
     )

@@ -157,7 +157,7 @@ def said(scene, *what_ifs):
 
 def test_each_what_if_says_what_it_comes_to():
     snapshot = household()
-    draft = Draft(snapshot).set_down("Kite", "slow").set_down("Loom", "fast")
+    draft = Draft(snapshot).put_down("Kite", "slow").put_down("Loom", "fast")
     landing = Landing(kind=Kind.GAME, drive="fast", path="/fast/Games")
     scene = scene_of(draft, landings=(landing,))
     fast, slow, stick = draft.drives
@@ -195,7 +195,7 @@ def test_each_what_if_says_what_it_comes_to():
 
 
 def test_what_ifs_combine_in_any_order_and_leave_nothing_behind():
-    draft = Draft(household()).set_down("Kite", "slow").set_down("Loom", "fast")
+    draft = Draft(household()).put_down("Kite", "slow").put_down("Loom", "fast")
     checked = CheckedPlan(scene_of(draft), (), (), {})
     plain = rehearse(checked)
     for first in possible(checked.scene):
@@ -213,7 +213,7 @@ def test_a_thousand_moves_are_simulated_at_once():
     libraries = [library(f"l{n}", f"d{n % 8}", 1) for n in range(1_000)]
     draft = Draft(home(drives, libraries))
     for n in range(1_000):
-        draft = draft.set_down(f"l{n}", f"d{(n + 1) % 8}")
+        draft = draft.put_down(f"l{n}", f"d{(n + 1) % 8}")
     scene = scene_of(draft)
     times = []
     for _ in range(3):
@@ -242,7 +242,7 @@ def test_factors_are_learnt_from_few_moves_and_one_wild_one_does_not_matter(true
 
 
 def test_forecasts_say_what_the_plan_changes():
-    draft = Draft(household()).set_down("Kite", "slow")
+    draft = Draft(household()).put_down("Kite", "slow")
     scene = scene_of(draft)
     rates = {"fast": Growth(4e9, 3e9, 5e9, 6, 40.0), "slow": Growth(0.0, 0.0, 0.0, 6, 40.0), "stick": None}
     (found,) = forecasts(scene, simulate(scene), rates)
@@ -254,7 +254,7 @@ def test_forecasts_say_what_the_plan_changes():
 
 
 def test_headline_says_range_lowest_point_and_what_will_not_open():
-    draft = Draft(household()).set_down("Kite", "stick")
+    draft = Draft(household()).put_down("Kite", "stick")
     timeline = simulate(scene_of(draft))
     labels = {one.id: one.label for one in draft.drives}
     headline = rehearsal_headline(timeline, labels)

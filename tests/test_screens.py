@@ -80,7 +80,7 @@ async def test_what_cannot_be_done_is_said_where_it_is_tried(house):
             await pilot.press("down")
         assert words(app, "#consequence").startswith("Wren is away.")
         await pilot.press("enter")
-        assert app.desk.lifted is not None, "it is still in the hand"
+        assert app.desk.in_hand is not None, "it is still in the hand"
         await pilot.press("escape", "4")
         assert "Nothing moves in this plan" in words(app, "#headline")
         await pilot.press("c")

@@ -131,10 +131,10 @@ def test_a_part_goes_its_own_way_before_its_library(world):
     assert sum(one.bytes for one in parted.snapshot.libraries) == mosaic.bytes
     assert parted.waiting[1].likely == pytest.approx(draft.waiting[1].likely), "in pieces it opens as it did"
     cache = f"{mosaic.id}/Cache"
-    assert len(parted.set_down(mosaic.id, "heron").loads) == 1, "what stands together goes together"
-    gone = parted.set_down(mosaic.id, "heron").set_down(cache, "wren")
+    assert len(parted.put_down(mosaic.id, "heron").loads) == 1, "what stands together goes together"
+    gone = parted.put_down(mosaic.id, "heron").put_down(cache, "wren")
     with pytest.raises(Refused, match="cannot stay behind"):
-        gone.set_down(cache, "kestrel")
+        gone.put_down(cache, "kestrel")
     plan = workspace.plan.make(gone)
     assert [(step.library, step.to_drive) for step in plan.steps] == [("Mosaic · Cache", "wren"), ("Mosaic", "heron")]
     assert plan.steps[0].target_path == world.path("wren", "Caches", "Mosaic Cache")

@@ -202,7 +202,7 @@ async def point(app, pilot, name):
 
 
 async def hold(app, pilot, name, drive):
-    """Lift a library by name and go to a drive with it."""
+    """Pick up a library by name and go to a drive with it."""
     await point(app, pilot, name)
     await pilot.press("l")
     app.screen.query_one(DriveBoard).point_at(drive)
@@ -307,9 +307,9 @@ async def test_every_edit_of_five_hundred_libraries_on_eight_drives_is_answered_
         steps = {
             "drive": lambda: (board.action_cursor(1), screen.on_drive_board_moved()),
             "library": lambda: (table.action_move(1), screen._moved()),
-            "lift": screen.action_lift,
+            "pick_up": screen.action_pick_up,
             "hold": lambda: (board.action_cursor(1), screen.on_drive_board_moved()),
-            "set down": screen.action_set_down,
+            "put down": screen.action_put_down,
             "stay": screen.action_stay,
             "back": screen.action_step_back,
             "again": screen.action_step_forward,

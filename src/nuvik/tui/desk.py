@@ -69,7 +69,7 @@ class Desk:
         return by_drive[drive_id]
 
     @property
-    def lifted(self) -> str | None:
+    def in_hand(self) -> str | None:
         """The first library in the user's hand."""
         return self.hand[0] if self.hand else None
 

@@ -60,7 +60,7 @@ class PlanStage:
                     f"{shown(library.path)} is on {shown(drive.label)} already; moving it there frees nothing.",
                     next_step="Choose another drive.",
                 )
-            draft = draft.set_down(library.id, drive.id, target)
+            draft = draft.put_down(library.id, drive.id, target)
         return draft
 
     def _goal(self, library: Library, goal: str) -> tuple[Drive, str | None]:

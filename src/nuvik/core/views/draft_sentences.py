@@ -83,7 +83,7 @@ def consequence(draft: Draft, library: Library, drive_id: str) -> str:
             return f"{shown(library.name)} is on {shown(drive.label)}."
         return f"{goes_to(draft, library)}."
     try:
-        then = draft.set_down(library.id, drive_id)
+        then = draft.put_down(library.id, drive_id)
     except Refused as refusal:
         return str(refusal)
     words = (
@@ -111,7 +111,7 @@ def consequence_of_all(draft: Draft, library_ids: Sequence[str], drive_id: str) 
         return consequence(draft, draft.library(library_ids[0]), drive_id)
     drive = draft.drive(drive_id)
     try:
-        then = draft.set_down_all(library_ids, drive_id)
+        then = draft.put_down_all(library_ids, drive_id)
     except Refused as refusal:
         return str(refusal)
     size = sum(draft.library(library_id).bytes for library_id in library_ids)

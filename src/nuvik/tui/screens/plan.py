@@ -1,4 +1,4 @@
-"""Plan: every drive now and then; lift a library, set it down on another drive, and every figure follows."""
+"""Plan: every drive now and then; pick up a library, put it down on another drive, and every figure follows."""
 
 from __future__ import annotations
 
@@ -37,8 +37,8 @@ class PlanScreen(PlanAsking):
     BINDINGS = [
         Binding("tab", "app.focus_next", "switch"),
         Binding("a", "ask", "ask"),
-        Binding("l", "lift", "lift"),
-        Binding("enter", "set_down", "set down", key_display="Enter"),
+        Binding("l", "pick_up", "pick up"),
+        Binding("enter", "put_down", "put down", key_display="Enter"),
         Binding("s", "swap", "swap"),
         Binding("m", "mend", "mend"),
         Binding("u", "step_back", "undo edit"),
@@ -65,7 +65,7 @@ class PlanScreen(PlanAsking):
         yield Static(id="totals", markup=False)
 
     def refresh_stage(self) -> None:
-        if self.desk.lifted is not None:
+        if self.desk.in_hand is not None:
             self.query_one(DriveBoard).focus()
         self._show_drives()
         self._show_libraries()
@@ -74,23 +74,23 @@ class PlanScreen(PlanAsking):
     # -- what is shown -------------------------------------------------------------------------------------
 
     @property
-    def _lifted(self) -> Library | None:
-        lifted, draft = self.desk.lifted, self.desk.draft
-        return draft.library(lifted) if lifted is not None and draft.knows(lifted) else None
+    def _in_hand(self) -> Library | None:
+        in_hand, draft = self.desk.in_hand, self.desk.draft
+        return draft.library(in_hand) if in_hand is not None and draft.knows(in_hand) else None
 
     def _preview(self) -> Draft:
-        """The draft as it would be if what is in hand were set down at the cursor."""
+        """The draft as it would be if what is in hand were put down at the cursor."""
         drive = self.query_one(DriveBoard).drive
         if not self.desk.hand or drive is None:
             return self.desk.draft
         try:
-            return self.desk.draft.set_down_all(self.desk.hand, drive.id)
+            return self.desk.draft.put_down_all(self.desk.hand, drive.id)
         except NuvikError:
             return self.desk.draft
 
     def _show_drives(self) -> None:
         draft, table = self._preview(), self.query_one(LibraryTable)
-        marked = self.desk.lifted or (table.library.id if table.library is not None and table.has_focus else None)
+        marked = self.desk.in_hand or (table.library.id if table.library is not None and table.has_focus else None)
         moving = frozenset(draft.places)
         rows = []
         for drive in draft.drives:
@@ -118,7 +118,7 @@ class PlanScreen(PlanAsking):
         self.query_one(LibraryTable).show((*here, *left), labels, note, wrong=wrong)
 
     def _show_words(self) -> None:
-        library, drive = self._lifted, self.query_one(DriveBoard).drive
+        library, drive = self._in_hand, self.query_one(DriveBoard).drive
         self.put("#totals", totals(self._preview()))
         applies = (bool(self.desk.hand), bool(self.desk.draft.breaches))
         if applies != self._applies:  # drawing the keys anew is slow
@@ -164,7 +164,7 @@ class PlanScreen(PlanAsking):
 
     def action_forbid(self) -> None:
         """A proposal must not put the library in hand on the drive at the cursor, or may again."""
-        library, drive = self._lifted, self.query_one(DriveBoard).drive
+        library, drive = self._in_hand, self.query_one(DriveBoard).drive
         if library is None or drive is None or drive.id == library.drive:
             self.notify("Pick up a library and choose a drive where it must never go.", severity="warning")
             return
@@ -175,7 +175,7 @@ class PlanScreen(PlanAsking):
 
     # -- keys ----------------------------------------------------------------------------------------------
 
-    def action_lift(self) -> None:
+    def action_pick_up(self) -> None:
         library = self.query_one(LibraryTable).library
         if library is None:
             return
@@ -185,13 +185,13 @@ class PlanScreen(PlanAsking):
         self.desk.hand = (library.id,)
         self.refresh_stage()
 
-    def action_set_down(self) -> None:
-        library, drive = self._lifted, self.query_one(DriveBoard).drive
+    def action_put_down(self) -> None:
+        library, drive = self._in_hand, self.query_one(DriveBoard).drive
         if library is None or drive is None:
-            self.action_lift()
+            self.action_pick_up()
             return
         try:
-            self.desk.edit(self.desk.draft.set_down_all(self.desk.hand, drive.id))
+            self.desk.edit(self.desk.draft.put_down_all(self.desk.hand, drive.id))
         except NuvikError as trouble:
             self.shell.complain(trouble)
             return
@@ -206,10 +206,10 @@ class PlanScreen(PlanAsking):
         self.refresh_stage()
 
     def action_stay(self) -> None:
-        library = self._lifted or self.query_one(LibraryTable).library
+        library = self._in_hand or self.query_one(LibraryTable).library
         if library is not None:
             self.desk.hand = ()
-            self.desk.edit(self.desk.draft.set_down(library.id, library.drive))
+            self.desk.edit(self.desk.draft.put_down(library.id, library.drive))
             self.refresh_stage()
 
     def action_step_back(self) -> None:
@@ -223,7 +223,7 @@ class PlanScreen(PlanAsking):
         self.refresh_stage()
 
     def action_part(self) -> None:
-        """The library at the cursor falls into its parts, which can then be set down each on its own."""
+        """The library at the cursor falls into its parts, which can then be put down each on its own."""
         library = self.query_one(LibraryTable).library
         if library is None:
             return
@@ -241,14 +241,14 @@ class PlanScreen(PlanAsking):
 
     def on_drive_board_moved(self) -> None:
         self._show_drives()
-        if self.desk.lifted is None:
+        if self.desk.in_hand is None:
             self._show_libraries()
         self._show_words()
 
     @on(DriveBoard.Chosen)
     def _drive_chosen(self) -> None:
-        if self.desk.lifted is not None:
-            self.action_set_down()
+        if self.desk.in_hand is not None:
+            self.action_put_down()
 
     @on(LibraryTable.Moved)
     def _moved(self) -> None:
@@ -257,7 +257,7 @@ class PlanScreen(PlanAsking):
 
     @on(LibraryTable.Chosen)
     def _selected(self) -> None:
-        self.action_lift()
+        self.action_pick_up()
 
     def on_descendant_focus(self) -> None:
         self._show_drives()

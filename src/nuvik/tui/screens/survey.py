@@ -60,7 +60,7 @@ class SurveyScreen(StageScreen):
         Binding("space", "mark", "mark"),
         Binding("m", "mark_many", "many"),
         Binding("p", "plan", "plan"),
-        Binding("l", "lift", "lift"),
+        Binding("l", "pick_up", "pick up"),
         Binding("b", "board", "board"),
         Binding("f", "filter", "filter"),
         Binding("slash", "find", "find", key_display="/"),
@@ -177,7 +177,7 @@ class SurveyScreen(StageScreen):
         elif (library := self._at) is not None:
             self.app.push_screen(LibraryPage(library, self.desk))
 
-    def action_lift(self) -> None:
+    def action_pick_up(self) -> None:
         library = self._at
         if library is None or self.query_one(DriveBoard).has_focus:
             self._view.focus()

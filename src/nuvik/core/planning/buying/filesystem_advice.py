@@ -137,7 +137,7 @@ def how_to_format(drive: Drive, filesystem: str, libraries: Sequence[Library], s
                 " …" if len(libraries) > _NAMED else ""
             )
             lost += f", including {format_count(len(libraries), 'library', 'libraries')} ({names})"
-        keep = f"Move what you want to keep to another drive first, and look at it there (Plan: lift it from {label})."
+        keep = f"Move what you want to keep to another drive first and check it there (Plan: pick it up on {label})."
         steps = [f"{lost}.", keep]
     device = shown(drive.device) or "the drive"
     ways = {

@@ -47,7 +47,7 @@ class Draft:
     snapshot: Snapshot
     """A library that the user parted is in pieces here (`pieces`)."""
     places: dict[str, str] = field(default_factory=dict)
-    """The new drive's id by library id, in the order they were set down; only for libraries that move."""
+    """The new drive's id by library id, in the order they were put down; only for libraries that move."""
     targets: dict[str, str] = field(default_factory=dict)
     """A chosen target path by library id, where it is not the usual one."""
     headroom_bytes: dict[str, int] = field(default_factory=dict)
@@ -57,7 +57,7 @@ class Draft:
 
     # -- editing -------------------------------------------------------------------------------------------
 
-    def set_down(self, library_id: str, drive_id: str, target_path: str | None = None) -> Draft:
+    def put_down(self, library_id: str, drive_id: str, target_path: str | None = None) -> Draft:
         """The draft with one library on another drive; back on its own drive it no longer moves. Parts that stand with
         a body go where it goes.
 
@@ -93,16 +93,16 @@ class Draft:
                 draft.__dict__[known] = self.__dict__[known]
         return draft
 
-    def set_down_all(self, library_ids: Iterable[str], drive_id: str) -> Draft:
+    def put_down_all(self, library_ids: Iterable[str], drive_id: str) -> Draft:
         """The draft with several libraries on one drive. Raises Refused when one of them cannot go there."""
         draft = self
         for library_id in library_ids:
-            draft = draft.set_down(library_id, drive_id)
+            draft = draft.put_down(library_id, drive_id)
         return draft
 
     def swapped(self, library_ids: Iterable[str], others: Iterable[str]) -> Draft:
         """The draft with libraries of two drives in each other's place: the first go where the first of the others
-        stands, and back. Raises Refused as `set_down` does, or when there is nothing to swap with.
+        stands, and back. Raises Refused as `put_down` does, or when there is nothing to swap with.
         """
         ones, others = list(library_ids), list(others)
         if not ones or not others:
@@ -110,7 +110,7 @@ class Draft:
         here, there = (self.place_of(self.library(group[0])) for group in (ones, others))
         if here == there:
             raise Refused("Both are on the same drive.", next_step="Choose a library on another drive.")
-        return self.set_down_all(ones, there).set_down_all(others, here)
+        return self.put_down_all(ones, there).put_down_all(others, here)
 
     def swap_partners(self, library_ids: Iterable[str], drive_id: str) -> list[Library]:
         """What will stand on a drive and may change places with these libraries: those that leave the room that is
@@ -122,7 +122,7 @@ class Draft:
         return sorted(able, key=lambda drive: (drive.bytes < size, abs(drive.bytes - size)))
 
     def parted(self, library_id: str) -> Draft:
-        """The draft with a library in pieces that can be set down each on its own. Raises Refused when it has none."""
+        """The draft with a library in pieces that can be put down each on its own. Raises Refused when it has none."""
         library = self.library(library_id)
         snapshot = split(self.snapshot, [library_id])
         if len(snapshot.libraries) == len(self.snapshot.libraries):
@@ -132,7 +132,7 @@ class Draft:
             )
         draft = replace(self, snapshot=snapshot)
         place = self.places.get(library_id)
-        return draft if place is None else draft.set_down(library_id, library.drive).set_down(library_id, place)
+        return draft if place is None else draft.put_down(library_id, library.drive).put_down(library_id, place)
 
     def laid_on(self, snapshot: Snapshot) -> Draft:
         """The draft on a newer snapshot, with the moves that are still possible."""
@@ -140,7 +140,7 @@ class Draft:
         draft = Draft(split(snapshot, apart.keys(), apart), headroom_bytes=self.headroom_bytes, landings=self.landings)
         for library_id, drive_id in self.places.items():
             try:
-                draft = draft.set_down(library_id, drive_id, self.targets.get(library_id))
+                draft = draft.put_down(library_id, drive_id, self.targets.get(library_id))
             except Refused:
                 continue  # it went, or was moved meanwhile
         return draft
@@ -226,7 +226,7 @@ class Draft:
 
     @cached_property
     def loads(self) -> tuple[Load, ...]:
-        """What is carried at once, in the order it was set down: parts that go along are in their body's load."""
+        """What is carried at once, in the order it was put down: parts that go along are in their body's load."""
         loads = []
         for library in self.moving():
             target = self.drive(self.places[library.id])
@@ -311,7 +311,7 @@ class Draft:
 
     @cached_property
     def arranged(self) -> Arranged:
-        """The moves in an order that works: in the one they were set down, if that does."""
+        """The moves in an order that works: in the one they were put down, if that does."""
         return arrange(self.loads, self.drives, self._floors)
 
     @cached_property

@@ -180,7 +180,7 @@ def draft_of(plan: Plan, snapshot: Snapshot) -> tuple[Draft, list[str]]:
         try:
             if path in known.wholes and not draft.knows(library.id):
                 draft = draft.parted(known.wholes[path].id)
-            draft = draft.set_down(library.id, step.to_drive, _chosen_target(step, library, known.drives))
+            draft = draft.put_down(library.id, step.to_drive, _chosen_target(step, library, known.drives))
         except Refused as refusal:
             left.append(f"step {step.n}, {shown(step.library)}: {refusal.what}")
     return draft, left

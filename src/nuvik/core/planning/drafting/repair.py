@@ -21,7 +21,7 @@ def repaired(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) 
     """
     if not draft.breaches:
         raise Refused("This draft has no problems.", next_step="Rehearse it.")
-    # What the user set down where it cannot be is given up; everything else is kept, if that can be.
+    # What the user put down where it cannot be is given up; everything else is kept, if that can be.
     sound = {
         library.id: place
         for library in draft.moving()
