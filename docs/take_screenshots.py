@@ -37,7 +37,7 @@ STORY: dict[str, list[str | float]] = {
     "plan-beside": ["w", "o", "a", 0.5, "Escape", "u", "c", "a", "~Two plans"],
     "rehearse": ["Escape", "U", "n", "~Fits.", "Down", "Down", "Space", "Space", "Down", "Down", "Down", "Space", 0.5],
     "carry": ["x", "c", "~Carry out", "y", "~original untouched", 2.0],
-    "carry-done": ["~Done: "],
+    "carry-done": ["~Done: ", 3.0],
     "logbook": ["6", "~Saltmarsh"],
     "logbook-undo": ["u", "~Take move"],
     "survey-day": ["n", "1", "t", 1.0],

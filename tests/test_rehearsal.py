@@ -296,7 +296,7 @@ def test_what_is_typed_of_a_what_if_is_checked(world, capsys, tmp_path):
     ]
     assert run(["rehearse", plan, *all_of_them, *at]) == 0
     out = capsys.readouterr().out
-    assert out.count("Supposed:") == 8 and "without Wren: 1 library will not open: Loom" in out
+    assert out.count("What if:") == 8 and "without Wren: 1 library will not open: Loom" in out
     assert run(["rehearse", plan, "--away", "wren", "--json", *at]) == 0
     told = json.loads(capsys.readouterr().out)
     assert told["effects"][0]["what"] == "without Wren" and told["curves"]["kestrel"] and told["total_range_s"]
@@ -344,7 +344,7 @@ async def test_what_ifs_are_switched_on_the_screen(house):
         await pilot.press("space", "space")
         chosen = app.screen.query_one(WhatIfList).chosen
         assert len(chosen) == 1
-        assert words(app, "#headline").startswith("Supposed ") and ": " in words(app, "#verdict")
+        assert words(app, "#headline").startswith("What if: ") and ": " in words(app, "#verdict")
         await pilot.press("down", "space")
         assert len(app.screen.query_one(WhatIfList).chosen) == 2
         await pilot.press("x")

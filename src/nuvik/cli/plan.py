@@ -240,7 +240,7 @@ def show_rehearsal(
                     f"lowest {format_free(low)}, headroom {format_bytes(timeline.floor_bytes[drive])}"
                 )
         for effect in timeline.effects:
-            call.say(f"  Supposed: {effect.what}: {effect.words}.")
+            call.say(f"  What if: {effect.what}: {effect.words}.")
         for forecast in timeline.forecast:
             call.say(f"  {forecast_line(forecast, labels[forecast.drive])}.")
         if timeline.calibration:

@@ -46,7 +46,7 @@ def drive_page(drive: Drive, libraries_bytes: int, findings: Sequence[str]) -> l
         lines.append(("path", ", ".join(shown(place) for place in places)))
     if drive.identity:
         lines.append(("known by", shown(drive.identity)))
-    lines += [("look", sentence) for sentence in findings]
+    lines += [("note", sentence) for sentence in findings]
     return lines
 
 

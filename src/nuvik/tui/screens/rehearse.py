@@ -195,7 +195,7 @@ class RehearseScreen(StageScreen):
             self.tell(words if self._checking is None else "")
             return
         supposed = ", ".join(effect.what for effect in timeline.effects)
-        self.say((f"Supposed {supposed}: " if supposed else "") + rehearsal_headline(timeline, labels))
+        self.say((f"What if: {supposed}. " if supposed else "") + rehearsal_headline(timeline, labels))
         verdict.update(self._lines(timeline, labels))
         mode = (
             "on trial: originals stay until you release them"
