@@ -20,21 +20,33 @@ class CustomBuildHook(BuildHookInterface):
     def initialize(self, version: str, build_data: dict[str, Any]) -> None:
         source = os.path.join(self.root, _FOLDER, "_scan_folder.c")
         built = os.path.join(self.root, _FOLDER, "_scan_folder.abi3.so")
-        if sys.platform == "win32" or not _compile(source, built):
+        if sys.platform == "win32":
+            return
+        if problem := _compile(source, built):
+            # A library from an older source must not be used with the code of today.
+            for leftover in (built, built + ".new"):
+                if os.path.exists(leftover):
+                    os.remove(leftover)
+            self.app.display_warning(f"Nuvik is installed without its C part, so surveys are slower: {problem}")
             return
         build_data["pure_python"] = False
         build_data["infer_tag"] = True
         build_data["artifacts"].append(os.path.join(_FOLDER, "_scan_folder.abi3.so"))
 
 
-def _compile(source: str, built: str) -> bool:
-    compiler = shlex.split(os.environ.get("CC") or sysconfig.get_config_var("CC") or "cc")[0]
-    words = [compiler, "-O2", "-shared", "-fPIC", f"-I{sysconfig.get_path('include')}", source, "-o", built + ".new"]
+def _compile(source: str, built: str) -> str | None:
+    """Build the shared library; None, or why it could not be built."""
+    compiler = shlex.split(os.environ.get("CC") or sysconfig.get_config_var("CC") or "cc")
+    headers = sysconfig.get_path("include")
+    words = [*compiler, "-O2", "-shared", "-fPIC", f"-I{headers}", source, "-o", built + ".new"]
     if sys.platform == "darwin":
         words += ["-undefined", "dynamic_lookup"]
     try:
-        subprocess.run(words, check=True, capture_output=True)
+        subprocess.run(words, check=True, capture_output=True, text=True)
         os.replace(built + ".new", built)
-    except (OSError, subprocess.CalledProcessError):
-        return False
-    return True
+    except subprocess.CalledProcessError as failed:
+        errors = [line for line in failed.stderr.splitlines() if "error" in line] or failed.stderr.splitlines()
+        return f"{' '.join(compiler)} failed: {errors[0].strip() if errors else f'exit code {failed.returncode}'}"
+    except OSError as failed:
+        return f"{compiler[0] if compiler else 'the compiler'}: {failed.strerror}"
+    return None
