@@ -7,6 +7,7 @@ python3 start.py test [WORDS…]    lint, types, import contracts and tests; the
 python3 start.py mutants [WORDS…] do the tests notice when a guard is gone?
 python3 start.py bench            Nuvik beside the plain system tools, with the targets
 python3 start.py shots            take the pictures in docs/screenshots again
+python3 start.py rooms            draw docs/rooms.svg again: the rooms of the code, and which uses which
 python3 start.py lock             write requirements.lock again from pyproject.toml
 python3 start.py schemas          write docs/schema again from the models
 """
@@ -41,6 +42,7 @@ def main(words: list[str]) -> int:
         "bench": bench,
         "mutants": mutants,
         "shots": shots,
+        "rooms": rooms,
         "lock": lock,
         "schemas": schemas,
     }
@@ -91,6 +93,10 @@ def mutants(words: list[str]) -> int:
 
 def shots(words: list[str]) -> int:
     return call("docs/take_screenshots.py", *words)
+
+
+def rooms(words: list[str]) -> int:
+    return call("docs/draw_rooms.py", *words)
 
 
 def schemas(words: list[str]) -> int:
