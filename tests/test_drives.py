@@ -391,10 +391,10 @@ def test_candidates_are_put_together_and_held_back_by_their_slowest_part(world, 
     assert built.saves_s_per_week > 5 * 40, "now nothing else has room, and platters need 44 s for small reads"
     assert verdicts["Heron in a better case"].candidate.upgrade_of == "heron"
     for bad, said in (
-        (('"nvme"]', '"cheese"]'), "line 14"),
+        (('"nvme"]', '"cheese"]'), "“takes” of case 1: "),
         (("gen2x2", "gen9"), "unknown link"),
         (("heron", "emu"), "unknown drive"),
-        (("price = 20.0", "price = -1"), "line 12"),
+        (("price = 20.0", "price = -1"), "“price” of case 1: "),
     ):
         file.write_text(CANDIDATES.replace(*bad))
         with pytest.raises(Refused, match=said):

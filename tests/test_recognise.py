@@ -257,16 +257,16 @@ def test_cards_survive_their_file(tmp_path_factory, cards):
 @pytest.mark.parametrize(
     ("line", "said"),
     [
-        ("kind = 'toy'", r"line 4: “library.kind”: .*'game'.*'other'"),
-        ("opens_per_week = -1", r"line 4: “library.opens_per_week”: .*greater than or equal to 0"),
-        ("opens_per_week = 'often'", r"line 4: “library.opens_per_week”: .*valid number"),
-        ("pined = true", r"line 4: “library.pined”: .*not permitted"),
-        ("part = [{path = '../out'}]", r"line 4: .*must be a folder inside"),
-        ("[[library]]\npath = '/a/b'", r"line 5: a second card for /a/b"),
+        ("kind = 'toy'", r"“kind” of library 1: .*'game'.*'other'"),
+        ("opens_per_week = -1", r"“opens_per_week” of library 1: .*greater than or equal to 0"),
+        ("opens_per_week = 'often'", r"“opens_per_week” of library 1: .*valid number"),
+        ("pined = true", r"“pined” of library 1: .*not permitted"),
+        ("part = [{path = '../out'}]", "“path” of part 1 of library 1: must be a folder inside"),
+        ("[[library]]\npath = '/a/b'", "“path” of library 2: a second card for /a/b"),
         ("name = ", "not valid TOML"),
     ],
 )
-def test_a_card_file_with_errors_says_line_field_and_what_is_allowed(tmp_path, line, said):
+def test_a_card_file_with_errors_says_the_field_and_what_is_allowed(tmp_path, line, said):
     path = tmp_path / "cards.toml"
     path.write_text(f"format = 'nuvik-cards/1'\n[[library]]\npath = '/a/b'\n{line}\n")
     with pytest.raises(Refused, match=said):

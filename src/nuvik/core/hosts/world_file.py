@@ -16,7 +16,7 @@ from nuvik.core.model.library import Card
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
 from nuvik.core.user_files.cards_file import CARDS_FILE, Strict, inside, read_cards_file
-from nuvik.core.user_files.toml_file import line_of, read_checked, text_of
+from nuvik.core.user_files.toml_file import field_name, read_checked
 
 WORLD_FILE = "world.toml"
 WORLD_FORMAT = "nuvik-world/1"
@@ -113,7 +113,7 @@ class WorldEntry(Strict):
 
 
 def read_world(folder: str) -> WorldEntry:
-    """The world declared in a folder. Raises Refused with file and line when it is missing or broken."""
+    """The world declared in a folder. Raises Refused with file and field when it is missing or broken."""
     path = os.path.join(folder, WORLD_FILE)
     if not os.path.isfile(path):
         raise Refused(
@@ -124,9 +124,8 @@ def read_world(folder: str) -> WorldEntry:
     for index, drive in enumerate(world.drive):
         where = os.path.join(folder, drive.folder)
         if not os.path.isdir(where):
-            line = line_of(text_of(path), ("drive", index, "folder"))
             raise Refused(
-                f"{shown(path)}, line {line}: the folder {shown(where)} is not there.",
+                f"{shown(path)}: {field_name('drive', index, 'folder')}the folder {shown(where)} is not there.",
                 next_step="Make the folder, or correct the drive's “folder”.",
             )
         if not is_within(os.path.realpath(where), os.path.realpath(folder)):

@@ -125,7 +125,7 @@ class _CandidatesEntry(_Strict):
 
 
 def read_candidates(path: str, drives: Sequence[Drive] = ()) -> tuple[Candidate, ...]:
-    """The candidates in a file, put together from parts where they are to be. Raises Refused with file and line."""
+    """The candidates in a file, put together from parts where they are to be. Raises Refused with file and field."""
     if not os.path.isfile(path):
         raise Refused(f"There is no file {shown(path)}.", next_step="Name a candidates file; see docs/candidates.md.")
     entries = read_checked(path, _CandidatesEntry, CANDIDATES_FORMAT)

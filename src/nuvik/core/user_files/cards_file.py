@@ -16,7 +16,7 @@ from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Card, Kind, Part
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
-from nuvik.core.user_files.toml_file import line_of, read_checked, text_of
+from nuvik.core.user_files.toml_file import field_name, read_checked
 
 CARDS_FILE = "cards.toml"
 CARDS_FORMAT = "nuvik-cards/1"
@@ -92,8 +92,10 @@ def read_cards_file(path: str, base: str, fence: str | None = None) -> tuple[Car
         elif place in cards:
             problem = f"a second card for {shown(entry.path)}"
         if problem:
-            line = line_of(text_of(path), ("library", index, "path"))
-            raise Refused(f"{shown(path)}, line {line}: {problem}.", next_step="Name each folder once, by its place.")
+            raise Refused(
+                f"{shown(path)}: {field_name('library', index, 'path')}{problem}.",
+                next_step="Name each folder once, and inside the world.",
+            )
         parts = tuple(Part(name=part.name or part.path, kind=part.kind, path=part.path) for part in entry.part)
         others: dict[str, Any] = {
             name: tuple(os.path.normpath(os.path.join(base, other)) for other in getattr(entry, name))

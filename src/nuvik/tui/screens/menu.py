@@ -1,22 +1,22 @@
-"""A short list of choices, each with its key: for what has more answers than yes and no."""
+"""A short list of choices, each with its key, for questions that have more answers than yes and no."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
 from rich.text import Text
-from textual import events
+from textual import events, on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical
 from textual.screen import ModalScreen
-from textual.widgets import Static
+from textual.widgets import OptionList, Static
 
 from nuvik.tui.theme import palette_of
 
 
 class Menu(ModalScreen[str | None]):
-    """Ends with the key that was pressed, or None."""
+    """Ends with the key of the choice, or None. Choose by its key, by arrows and Enter, or with the mouse."""
 
     BINDINGS = [Binding("escape", "dismiss", "close")]
 
@@ -26,16 +26,19 @@ class Menu(ModalScreen[str | None]):
         self._title, self._choices = title, tuple(choices)
 
     def compose(self) -> ComposeResult:
-        palette = palette_of(self.app.theme)
-        text = Text(f"{self._title}\n\n", style="bold")
-        for key, does in self._choices:
-            text.append(f"{key:>4}  ", style=f"not bold {palette.accent}")
-            text.append(f"{does}\n", style="not bold")
+        accent = palette_of(self.app.theme).accent
         with Vertical(id="dialog"):
-            yield Static(text)
-            yield Static("Esc changes nothing", classes="quiet")
+            yield Static(Text(f"{self._title}\n", style="bold"))
+            yield OptionList(
+                *(Text.assemble((f"{key:>2}  ", accent), does) for key, does in self._choices), compact=True
+            )
+            yield Static("A key, or ↑ ↓ and Enter, chooses · Esc changes nothing", classes="quiet")
 
     def on_key(self, event: events.Key) -> None:
         if event.character in {key for key, _ in self._choices}:
             event.stop()
             self.dismiss(event.character)
+
+    @on(OptionList.OptionSelected)
+    def _choose(self, chosen: OptionList.OptionSelected) -> None:
+        self.dismiss(self._choices[chosen.option_index][0])
