@@ -1,4 +1,4 @@
-"""What every command shares: the common options, the workspace they name, and how results are said."""
+"""What every command shares: the common options, the workspace they name, and how results are printed."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ _DEFAULTS: dict[str, Any] = {"world": None, "state": None, "as_json": False, "un
 
 @dataclass(slots=True)
 class Call:
-    """One call of a command: where it works and how it speaks."""
+    """A call of a command: where it works and how it speaks."""
 
     world: str | None = None
     state: str | None = None

@@ -74,7 +74,7 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
         forget: Annotated[bool, typer.Option("--forget", help="Forget everything you said about it.")] = False,
     ) -> None:
-        """Tell Nuvik about a library, or show what was told. The folder at PATH counts as one from then on."""
+        """Tell Nuvik about a library, or show its card. The folder at PATH counts as one from then on."""
         from nuvik.core.model.library import Card
         from nuvik.core.model.paths import normalised
         from nuvik.core.views.documents import document

@@ -1,4 +1,4 @@
-"""`nuvik drives`, `drive` and `advise`: what drives there are, what is told of them, what file system they need."""
+"""`nuvik drives`, `drive` and `advise`: the drives, what users say about them, which file system they need."""
 
 from __future__ import annotations
 

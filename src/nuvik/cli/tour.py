@@ -1,4 +1,4 @@
-"""`nuvik demo --tour`: the whole job on a household of its own, with no screen, told in short lines."""
+"""`nuvik demo --tour`: the whole job on a household of its own, without screens, in short lines."""
 
 from __future__ import annotations
 

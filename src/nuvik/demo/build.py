@@ -37,7 +37,7 @@ _DAY_S = 86_400
 
 
 def usual_place() -> str:
-    """Where the household stands unless told otherwise."""
+    """Where the household is made by default."""
     return os.path.join(platformdirs.user_data_dir("nuvik", appauthor=False), "hollin-observatory")
 
 

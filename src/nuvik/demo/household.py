@@ -200,7 +200,7 @@ CANDIDATES: dict[str, Any] = {
 
 @dataclass(frozen=True, slots=True)
 class Household:
-    """One library of the family."""
+    """A library of the family."""
 
     drive: str
     folder: str

@@ -1,4 +1,4 @@
-"""The map: libraries by size and last use, the same board as on the screen; big and cold stands in one corner."""
+"""The map: libraries by size and last use, as on the screen; large and unused libraries are in one corner."""
 
 from __future__ import annotations
 

@@ -10,7 +10,7 @@ from nuvik.core.model.library import Kind
 
 @dataclass(frozen=True, slots=True)
 class Palette:
-    """One theme's colours, as `#rrggbb`."""
+    """A theme's colours, as `#rrggbb`."""
 
     name: str
     dark: bool

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class Drawing:
-    """One kind of drawing; drawing it raises Refused, and BadInput for another ending than .svg or .pdf."""
+    """A kind of drawing; drawing it raises Refused, and BadInput for another ending than .svg or .pdf."""
 
     name: str
     shows: str

@@ -86,7 +86,7 @@ class NuvikApp(App[None]):
         self.exit(return_code=1)
 
     def _handle_exception(self, error: Exception) -> None:
-        """What a user can cause is said, and no screen breaks for it; a fault of our own ends the screens."""
+        """An error that a user can cause is shown and the screens go on; a fault of our own ends them."""
         if isinstance(error, NuvikError):
             self.complain(error)
         else:

@@ -94,7 +94,7 @@ class Desk:
         self.marked &= known
 
     def take_drives(self, drives: tuple[Drive, ...]) -> None:
-        """Drives came, went, were measured or are told otherwise: all that was planned stands on them anew."""
+        """Drives came, went, were measured or got another name or headroom: the draft is laid on them again."""
         self.take_snapshot(replace(self.snapshot, drives=drives))
 
     def edit(self, draft: Draft, recommendation: Recommendation | None = None) -> None:

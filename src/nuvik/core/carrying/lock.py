@@ -1,4 +1,4 @@
-"""One Nuvik carries at a time: the second is told who holds the lock."""
+"""Only one Nuvik carries at a time: a second learns who holds the lock."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""One move, from state to state, until it is finished: the promise in code.
+"""A move, from state to state, until it is finished: the promise in code.
 
 Each state is written durably before the work it stands for; each piece of work looks at the disk first and does
 only what is missing. So whatever stops it, calling `carry_move` again goes on from there.
@@ -241,7 +241,7 @@ def _gained(work: Work, move: Move, free_before: int) -> int | None:
 
 
 def _difference(move: Move, freed: int | None) -> str | None:
-    """Why the drive gained something else than the library's size, as far as that can be told."""
+    """Why the drive gained more or less than the library's size, as far as that is known."""
     if freed is None or abs(freed - move.frees_bytes) <= max(move.frees_bytes // 20, 16 << 20):
         return None
     if freed < move.frees_bytes:

@@ -203,7 +203,7 @@ def _carry_all(work: Work, moves: list[Move]) -> Outcome:
 
 @contextmanager
 def _faults_reported(work: Work, moves: list[Move]) -> Iterator[None]:
-    """Whatever ends a run early is told in words, kept with the move it befell, and reported as `stopped`."""
+    """Whatever ends a run early is put into words, kept with its move, and reported as `stopped`."""
     try:
         yield
     except Refused:

@@ -25,7 +25,7 @@ class Host(Protocol):
         ...
 
     def default_state_folder(self) -> str:
-        """Where Nuvik keeps its database for this computer, unless told otherwise."""
+        """Where Nuvik keeps its database for this computer by default."""
         ...
 
     def default_roots(self) -> tuple[str, ...]:
@@ -33,7 +33,7 @@ class Host(Protocol):
         ...
 
     def cards(self) -> tuple[Card, ...]:
-        """What is already told of libraries, with absolute paths."""
+        """Cards that come with this computer, with absolute paths."""
         ...
 
     def why_protected(self, path: str) -> str | None:

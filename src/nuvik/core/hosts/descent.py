@@ -84,7 +84,7 @@ class _Level:
 
 
 class Descent:
-    """One way down from a root, to be used as a context: it begins at the root, goes down a name, and up again.
+    """A way down from a root, to be used as a context: it begins at the root, goes down a name, and up again.
 
     Raises OSError as opening does; ESTALE when a folder above was replaced meanwhile.
     """

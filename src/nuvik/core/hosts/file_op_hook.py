@@ -1,10 +1,10 @@
-"""Who is told of every file operation before it happens: worlds keep their promises by it."""
+"""Hears of every file operation before it happens: this is how worlds enforce their rules."""
 
 from __future__ import annotations
 
 
 class FileOpHook:
-    """Told of each operation before it happens; may refuse it by raising OSError."""
+    """Hears of each operation before it happens; may refuse it by raising OSError."""
 
     keeps_contents = True
     """False where a file's length stands for its contents: then a test file need not really be written."""

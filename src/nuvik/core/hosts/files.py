@@ -1,7 +1,7 @@
 """Every file operation that Nuvik performs on libraries, in one place.
 
 Surveying and carrying touch files only through `Files`, so that one and the same code moves the files of this
-computer and of a world. A `FileOpHook` is told of each operation before it happens; a world's watch keeps its
+computer and of a world. A `FileOpHook` hears of each operation before it happens; a world's hook enforces its
 declared capacity, file system limits, speeds and faults, and the plain one does nothing.
 
 All methods raise OSError as the system does.

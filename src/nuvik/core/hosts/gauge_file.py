@@ -32,7 +32,7 @@ class _Raw(Protocol):
 
 
 class GaugeFile:
-    """One file on the drive being gauged. All methods raise OSError as the system does.
+    """A file on the drive being gauged. All methods raise OSError as the system does.
 
     Where a file's length stands for its contents, nothing is really written or read; the hook keeps the time.
     """
@@ -69,7 +69,7 @@ class GaugeFile:
         return self._read(offset, length)
 
     def small_read(self, offset: int) -> None:
-        """One read of 4 KiB anywhere in the file."""
+        """A read of 4 KiB anywhere in the file."""
         self._hook.before("small-read", self._path, SMALL_BYTES)
         self._read(offset, SMALL_BYTES)
 

@@ -104,7 +104,7 @@ def parse_linux(lsblk: str, mountinfo: str, sys_disks: Mapping[str, SysDisk], uu
 
 @dataclass(slots=True)
 class _Node:
-    """One block device of lsblk's tree, with the whole disks it stands on."""
+    """A block device of lsblk's tree, with the whole disks it stands on."""
 
     facts: dict[str, Any]
     disks: list[str] = field(default_factory=list)

@@ -91,7 +91,7 @@ _MOUNTS_STAND_S = 1.0
 
 
 class System(Protocol):
-    """One operating system's way of telling its volumes."""
+    """An operating system's way of telling its volumes."""
 
     def listing(self) -> Listing: ...
 

@@ -134,7 +134,7 @@ def _installed_on_windows() -> Iterable[Program]:
 
 
 def installed_program(values: Mapping[str, object]) -> Program | None:
-    """One entry of the list; None for what has no folder of its own, and for parts of the system."""
+    """An entry of the list; None for what has no folder of its own, and for parts of the system."""
     folder = str(values.get("InstallLocation") or "").strip().strip('"').rstrip("\\/")
     if not folder or "\0" in folder or values.get("SystemComponent") == 1:
         return None

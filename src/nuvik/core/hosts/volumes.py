@@ -20,7 +20,7 @@ IMAGE_FILESYSTEMS = frozenset(["squashfs", "iso9660", "udf", "erofs", "cramfs", 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Disk:
-    """One physical disk."""
+    """A physical disk."""
 
     name: str
     bytes: int | None = None
@@ -33,7 +33,7 @@ class Disk:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Volume:
-    """One volume. Unknown texts are empty, unknown sizes None."""
+    """A volume. Unknown texts are empty, unknown sizes None."""
 
     device: str
     """The system's short name for it: `sda1`, `disk3s5`, `C:`."""
@@ -60,7 +60,7 @@ class Volume:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Listing:
-    """All that a system told."""
+    """Everything a system reported."""
 
     volumes: tuple[Volume, ...]
     findings: tuple[str, ...] = field(default=())

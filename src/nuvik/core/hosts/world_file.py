@@ -1,6 +1,6 @@
 """Reading `world.toml`: input that is not trusted, checked field by field.
 
-Every fault is told with the file and the line it stands on.
+Every error names the file and the field.
 """
 
 from __future__ import annotations

@@ -1,6 +1,6 @@
 """The warden of a world: keeps what the world's file declares about its drives.
 
-It is told of every file operation before it happens. It refuses what the declared drive could not do (full,
+It hears of every file operation before it happens. It refuses what the declared drive could not do (full,
 away, a name or size its file system cannot hold), lets declared faults happen, and moves the world's clock on
 by what the operation would have taken.
 """

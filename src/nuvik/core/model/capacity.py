@@ -1,4 +1,4 @@
-"""Capacity told straight: what the label says, what there is to use, and where the rest went."""
+"""Capacity explained: what the label says, what can be used, and where the rest went."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ _TOO_LITTLE_TO_TELL = 0.001
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Capacity:
-    """One drive's figures, in bytes; from the label down they only lose."""
+    """A drive's figures, in bytes; from the label down they only lose."""
 
     label_bytes: int
     """What the maker's label says of the whole disk."""
@@ -50,7 +50,7 @@ def capacity_of(drive: Drive, libraries_bytes: int) -> Capacity:
 
 
 def where_the_rest_went(capacity: Capacity) -> str:
-    """One line from the label's figure to what can be used."""
+    """A line from the label's figure to what can be used."""
     words = f"The label says {format_bytes(capacity.label_bytes, Base.DECIMAL)}"
     if preferred() is Base.BINARY:
         words += f", which is {format_bytes(capacity.label_bytes)}, since makers count in thousands"

@@ -48,7 +48,7 @@ def tier_of(load_s: float) -> Tier:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Drive:
-    """One volume of this computer. Sizes are bytes, speeds bytes per second."""
+    """A volume of this computer. Sizes are bytes, speeds bytes per second."""
 
     id: str
     label: str
@@ -123,7 +123,7 @@ class Drive:
 
     @property
     def read_doubt(self) -> float:
-        """By how many times its real reading may be quicker or slower than said: 1 where it is as declared."""
+        """By what factor its real reading may be faster or slower than stated: 1 where it was declared."""
         if self.speed_source == "measured":
             return 1 + max(LEAST_SPREAD, self.speed_spread or 0.0) / 2
         return TYPICAL_DOUBT if self.speed_source == "typical" else 1.0

@@ -1,4 +1,4 @@
-"""What can go wrong, told in three parts: what happened, to which path or drive, and what to do next.
+"""What can go wrong, in three parts: what happened, to which path or drive, and what to do next.
 
 The commands turn each kind into its exit code; the screens show the same text. None of them is ever
 shown as a traceback.
@@ -24,7 +24,7 @@ class BadInput(NuvikError):
 
 
 class Refused(NuvikError):
-    """A check said no, or a file given to Nuvik is broken. Nothing was changed. Exit code 3."""
+    """A check refused, or a file given to Nuvik is broken. Nothing was changed. Exit code 3."""
 
 
 class Stopped(NuvikError):

@@ -32,7 +32,7 @@ class Estimate:
         return self.high - self.low >= 1 and self.high > self.low * _WORTH_SHOWING
 
     def in_words(self) -> str:
-        """One duration, or two with “to” between them where one would claim too much."""
+        """A duration, or two with “to” between them where one would claim too much."""
         return (
             f"{format_duration(self.low)} to {format_duration(self.high)}"
             if self.unsure

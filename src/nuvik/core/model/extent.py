@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 UNIT_BYTES = 512
-"""Sizes are told apart in steps of this; no file system in use has smaller clusters."""
+"""Sizes are distinguished in steps of this; no file system in use has smaller clusters."""
 _LEADING_BITS = 9
 
 

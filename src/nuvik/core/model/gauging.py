@@ -13,7 +13,7 @@ GETS_SLOWER_SHARE = 0.75
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class GaugeBudget:
-    """What measuring one drive will cost at most, told before it begins."""
+    """What measuring a drive will cost at most, shown before it begins."""
 
     drive: str
     write_bytes: int

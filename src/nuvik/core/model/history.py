@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class Sighting:
-    """One library (or drive) as one survey found it."""
+    """A library (or drive) as one survey found it."""
 
     taken_at: str
     """ISO 8601 in UTC."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class EntryRecord:
-    """One file, folder or link of a library as it was when it was copied. Times are nanoseconds."""
+    """A file, folder or link of a library as it was when it was copied. Times are nanoseconds."""
 
     path: str
     """Relative to the library; empty for the library itself."""
@@ -50,7 +50,7 @@ class Inventory:
     entries: dict[str, EntryRecord] = field(default_factory=dict)
     """By path relative to the root; the root itself is the empty path."""
     unreadable: list[tuple[str, str]] = field(default_factory=list)
-    """Full path and what the system said."""
+    """Full path and the system's error message."""
     special: list[tuple[str, str]] = field(default_factory=list)
     """Relative path and what it is: things that are no file, folder or link."""
     linked_outside: list[str] = field(default_factory=list)

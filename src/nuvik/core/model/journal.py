@@ -64,7 +64,7 @@ _WORDS = {
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Move:
-    """One line of the journal: one library, from one place to another."""
+    """A line of the journal: one library, from one place to another."""
 
     id: int
     run: int
@@ -100,4 +100,4 @@ class Move:
     visible: bool = False
     """The copy has had its final name: since then the user may have worked with it."""
     may_lose: bool = False
-    """The user said that the original may go although something of it would be lost."""
+    """The user agreed to remove the original although something in it would be lost."""

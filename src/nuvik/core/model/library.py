@@ -1,4 +1,4 @@
-"""A library: a folder that moves as one, what it is, and what the user has told of it."""
+"""A library: a folder that moves as one, what it is, and its card."""
 
 from __future__ import annotations
 
@@ -119,7 +119,7 @@ class Piece:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Card:
-    """What the user (or a world's cards file) has told Nuvik of a library. None means: not told."""
+    """What the user (or a world's cards file) states about a library. None means: not stated."""
 
     path: PathText
     name: str | None = None
@@ -164,7 +164,7 @@ class Card:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Library:
-    """One library as a survey found it."""
+    """A library as a survey found it."""
 
     id: str
     name: PathText

@@ -27,7 +27,7 @@ AT_CEILING_SHARE = 0.85
 
 @dataclass(frozen=True, slots=True)
 class Link:
-    """One standard of a cable, port or slot."""
+    """A standard of a cable, port or slot."""
 
     id: str
     """As drives carry it: `usb-3.2-gen2`, `sata-6g`, `pcie-3x4`."""

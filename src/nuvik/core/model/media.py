@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class Medium:
-    """One class of drive. Speeds are bytes per second."""
+    """A class of drive. Speeds are bytes per second."""
 
     id: str
     name: str

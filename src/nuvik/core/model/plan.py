@@ -41,7 +41,7 @@ class Role(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Step:
-    """One library to be moved."""
+    """A library to be moved."""
 
     n: int
     library: PathText

@@ -41,7 +41,7 @@ class Stop:
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """One thing that happened while carrying; the lines of `nuvik carry --json` are these.
+    """A thing that happened while carrying; the lines of `nuvik carry --json` are these.
 
     `event` is one of step-started, progress, copied, proven, switched, on-trial, released, undone, stopped, done.
     """

@@ -13,7 +13,7 @@ TB = 1_000_000_000_000
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Candidate:
-    """One way to spend money. Speeds are bytes per second."""
+    """A way to spend money. Speeds are bytes per second."""
 
     label: str
     capacity_bytes: int

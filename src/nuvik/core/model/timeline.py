@@ -20,7 +20,7 @@ class Violation:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TimelineStep:
-    """One step as foreseen; times are seconds from the start of the plan."""
+    """A step as foreseen; times are seconds from the start of the plan."""
 
     n: int
     library: PathText

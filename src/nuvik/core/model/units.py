@@ -56,7 +56,7 @@ def format_bytes(count_bytes: int, base: Base | None = None) -> str:
 
 
 def format_free(count_bytes: int, base: Base | None = None) -> str:
-    """Write free space; what would be below zero is told as what is lacking: `38 GB free`, `12 GB too little`."""
+    """Write free space; a negative amount is written as what is lacking: `38 GB free`, `12 GB too little`."""
     return f"{format_bytes(abs(count_bytes), base)} {'free' if count_bytes >= 0 else 'short'}"
 
 

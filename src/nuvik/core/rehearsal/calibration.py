@@ -29,7 +29,7 @@ _WORK_FACTORS = tuple(math.exp(step / 20) for step in range(-40, 41))
 
 @dataclass(frozen=True, slots=True)
 class Sample:
-    """One move that was carried to its end."""
+    """A move that was carried to its end."""
 
     pair: tuple[str, str]
     """From drive, to drive."""

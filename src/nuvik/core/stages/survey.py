@@ -114,7 +114,7 @@ class SurveyStage:
     # -- cards ---------------------------------------------------------------------------------------------
 
     def cards(self, drives: Sequence[Drive] | None = None) -> tuple[Card, ...]:
-        """What the user said, over what a world's file says. `drives` are those of now, unless they are given."""
+        """All cards; the user's own override those of a world's file. `drives` are the present ones unless given."""
         known = self.computer.drives() if drives is None else drives
         cards = {card.path: card for card in CardBox(self.computer.database).cards(known)}
         for card in self.computer.host.cards():
@@ -122,7 +122,7 @@ class SurveyStage:
         return tuple(cards.values())
 
     def card(self, path: str, drives: Sequence[Drive] | None = None) -> Card:
-        """The card of a library, empty where nothing was said."""
+        """The card of a library; an empty card when it has none."""
         return next((card for card in self.cards(drives) if card.path == path), Card(path=path))
 
     def keep_cards(self, cards: Iterable[Card], drives: Sequence[Drive] | None = None) -> None:

@@ -1,4 +1,4 @@
-"""The card box: what the user has told Nuvik of libraries.
+"""The card store: what the user states about libraries.
 
 A card is kept by its drive and the path on it, and so are the libraries that it names, so all are found again when a
 drive comes back under another letter or mount point.
@@ -63,7 +63,7 @@ _ON_DRIVE = "drive:"
 
 
 def _by_drive(card: Card, drives: list[Drive]) -> Card:
-    """The card with the libraries that it names told by their drive and the path on it."""
+    """The card with the libraries it names given by their drive and the path on it."""
 
     def by_drive(path: str) -> str:
         holding = [(point, drive) for drive in drives if (point := drive.holds(path)) is not None]

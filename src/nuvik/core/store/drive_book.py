@@ -1,4 +1,4 @@
-"""The drive book: every drive that was ever seen here, what the user told of it, and how fast it was measured.
+"""The drive book: every drive ever seen here, what the user stated about it, and how fast it was measured.
 
 A drive is recognised by its file system's own identity, so it keeps its name, headroom and speeds when it comes back
 under another letter or mount point.
@@ -42,7 +42,7 @@ SEEN_AGAIN_AFTER_DAYS = 0.25
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DriveNotes:
-    """What the user told of a drive. None means: not notes."""
+    """What the user states about a drive. None means: nothing."""
 
     label: str | None = None
     headroom_bytes: int | None = None
@@ -53,7 +53,7 @@ class DriveNotes:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Page:
-    """One drive in the book."""
+    """A drive in the book."""
 
     key: str
     id: str
@@ -185,7 +185,7 @@ class DriveBook:
 
 
 def _told_apart(drives: list[Drive], pages: Mapping[str, Page]) -> list[Drive]:
-    """Copies of a volume carry one identity. The one that is known by it keeps it; the others are told apart by the
+    """Copies of a volume carry one identity. The known copy keeps it; the others are distinguished by the
     system's name for them.
     """
     keepers: dict[str, Drive] = {}

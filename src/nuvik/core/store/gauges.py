@@ -55,7 +55,7 @@ def _result(document: str) -> GaugeResult:
 
 
 def _with_units(data: Any) -> Any:
-    """Measurements that were kept before the fields said their units."""
+    """Measurements stored before the fields named their units."""
     for speed, unit in (("read", "bytes"), ("write", "bytes"), ("small_reads", "reads")):
         if isinstance(figures := data.get(speed), dict) and "per_s" in figures:
             data[speed] = {f"{unit}_per_s": figures["per_s"], f"passes_{unit}_per_s": figures["passes"]}

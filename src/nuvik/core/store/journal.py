@@ -76,7 +76,7 @@ class Journal:
             return [_from_row(row) for row in connection.execute("SELECT * FROM moves ORDER BY id")]
 
     def move(self, identifier: int) -> Move:
-        """One move. Raises Refused when there is none of that number."""
+        """A move. Raises Refused when there is none of that number."""
         with self._database.connect() as connection:
             row = connection.execute("SELECT * FROM moves WHERE id = ?", (identifier,)).fetchone()
         if row is None:

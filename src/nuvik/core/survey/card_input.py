@@ -1,4 +1,4 @@
-"""What a user types on a library's card, made into a card, with every slip told."""
+"""What a user types on a library's card, parsed into a card; every mistake is reported."""
 
 from __future__ import annotations
 

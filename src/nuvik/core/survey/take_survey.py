@@ -137,7 +137,7 @@ def with_card(library: Library, card: Card) -> Library:
 
 
 def kept_for(cards: Iterable[Card]) -> list[str]:
-    """The folders that must be told apart however deep they lie: those of cards, and their parts."""
+    """The folders that must be listed separately at any depth: those of cards, and their parts."""
     paths = []
     for card in cards:
         paths.append(card.path)
@@ -154,7 +154,7 @@ def _apart(roots: list[str]) -> list[str]:
 
 def _root(host: Host, drives: tuple[Drive, ...], path: str) -> str:
     clean = normalised(path)
-    # Only the parents are resolved: a link itself must stay a link, so that it can be told apart.
+    # Only the parents are resolved: a link itself must stay a link, so that it is recognised.
     clean = os.path.join(os.path.realpath(os.path.dirname(clean)), os.path.basename(clean))
     drive = drive_holding(drives, clean)
     if drive is None:

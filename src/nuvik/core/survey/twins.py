@@ -1,6 +1,6 @@
 """Twins: large files that seem to lie on two drives, as when somebody copied by hand and forgot the original.
 
-They are only told: Nuvik never removes one.
+They are only listed: Nuvik never removes any.
 """
 
 from __future__ import annotations

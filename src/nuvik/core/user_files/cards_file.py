@@ -1,6 +1,6 @@
 """Reading and writing cards as TOML: input that is not trusted, checked field by field.
 
-Every fault is told with the file and the line it stands on, and what is allowed there.
+Every error names the file, the field, and what is allowed there.
 """
 
 from __future__ import annotations

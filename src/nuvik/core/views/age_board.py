@@ -31,7 +31,7 @@ BIG_SHARE = 0.01
 
 @dataclass(frozen=True, slots=True)
 class Spot:
-    """One library on the board; both from 0 to 1."""
+    """A library on the board; both from 0 to 1."""
 
     library: Library
     across: float

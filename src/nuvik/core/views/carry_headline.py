@@ -95,7 +95,7 @@ def logbook_headline(moves: Sequence[Move]) -> str:
 
 
 def move_facts(move: Move, labels: dict[str, str]) -> str:
-    """One line on a move: where from and to, and expected beside actual."""
+    """A line on a move: where from and to, and expected beside actual."""
     words = f"{shown(move.source)} → {shown(move.target)}"
     if move.started_at:
         words += f" · expected {format_duration(move.expected_s)}, took {format_duration(move.actual_s)}"

@@ -13,7 +13,7 @@ from nuvik.core.planning.placement.costs import moving_s
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One figure of each draft, in words."""
+    """A figure of each draft, in words."""
 
     label: str
     figures: tuple[str, ...]
@@ -21,7 +21,7 @@ class Row:
 
 @dataclass(frozen=True, slots=True)
 class Otherwise:
-    """One library that the drafts put on different drives."""
+    """A library that the drafts put on different drives."""
 
     library: str
     bytes: int

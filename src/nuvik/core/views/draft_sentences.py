@@ -50,7 +50,7 @@ def _size(draft: Draft) -> str:
 
 
 def totals(draft: Draft) -> str:
-    """One line that is always true: waiting before → after, moves, bytes, and what becomes free."""
+    """A line that is always true: waiting before → after, moves, bytes, and what becomes free."""
     now, then = draft.waiting
     words = f"waiting {now.in_words()} → {then.in_words()} a week"
     guessed = [
@@ -76,7 +76,7 @@ def _used(draft: Draft) -> set[str]:
 
 
 def consequence(draft: Draft, library: Library, drive_id: str) -> str:
-    """One line: what setting this library down on that drive would change."""
+    """A line: what putting this library down on that drive would change."""
     drive, here = draft.drive(drive_id), draft.drive(draft.place_of(library))
     if drive.id == here.id:
         if library.id not in draft.places:
@@ -106,7 +106,7 @@ def goes_to(draft: Draft, library: Library) -> str:
 
 
 def consequence_of_all(draft: Draft, library_ids: Sequence[str], drive_id: str) -> str:
-    """One line: what setting these libraries down on that drive would change."""
+    """A line: what putting these libraries down on that drive would change."""
     if len(library_ids) == 1:
         return consequence(draft, draft.library(library_ids[0]), drive_id)
     drive = draft.drive(drive_id)
@@ -123,7 +123,7 @@ def consequence_of_all(draft: Draft, library_ids: Sequence[str], drive_id: str) 
 
 
 def consequence_of_swap(draft: Draft, ones: Sequence[str], others: Sequence[str]) -> str:
-    """One line: what letting these libraries change places would change."""
+    """A line: what letting these libraries change places would change."""
     try:
         then = draft.swapped(ones, others)
     except Refused as refusal:
@@ -169,7 +169,7 @@ def library_note(draft: Draft, recommendation: Recommendation | None, library: L
 
 
 def cursor_sentence(draft: Draft, recommendation: Recommendation | None, library: Library) -> str:
-    """One line on the library at the cursor: what is wrong, where it goes and why, or why it stays; and the key."""
+    """A line on the library at the cursor: what is wrong, where it goes and why, or why it stays; and the key."""
     if not library.movable:
         return f"{shown(library.name)} stays: {library.why_not}."
     wrong = next((breach.words for breach in draft.breaches if library.id in breach.libraries), "")

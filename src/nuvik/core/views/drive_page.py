@@ -1,4 +1,4 @@
-"""All that is known of one drive, line by line: what the drive's page and `nuvik drives DRIVE` show."""
+"""Everything known about a drive, line by line: what the drive's page and `nuvik drives DRIVE` show."""
 
 from __future__ import annotations
 

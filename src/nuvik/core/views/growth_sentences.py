@@ -37,7 +37,7 @@ def forecast_sentence(drive: Drive, rate: Growth | None) -> str:
 
 
 def difference_line(difference: Difference) -> str:
-    """One difference as a line."""
+    """A difference, as a line."""
     return f"{difference.change:<6} {_signed(difference.bytes):>9}  {shown(difference.name)}"
 
 

@@ -1,4 +1,4 @@
-"""All about one library, as lines that any interface shows."""
+"""Everything about a library, as lines that any interface shows."""
 
 from __future__ import annotations
 
@@ -86,7 +86,7 @@ def _size(library: Library) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Inner:
-    """One folder (or the loose files) directly inside a library."""
+    """A folder (or the loose files) directly inside a library."""
 
     name: str
     bytes: int

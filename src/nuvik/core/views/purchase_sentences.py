@@ -7,7 +7,7 @@ from nuvik.core.planning.buying.purchases import Verdict
 
 
 def verdict_sentence(verdict: Verdict) -> str:
-    """One line: what holds a candidate back, and what it would save."""
+    """A line: what holds a candidate back, and what it would save."""
     candidate = verdict.candidate
     limit = f"{shown(candidate.label)}: held back by {candidate.held_back_by}"
     if not verdict.libraries or verdict.saves_s_per_week < 1:

@@ -51,7 +51,7 @@ def _how_it_stands(snapshot: Snapshot) -> str:
 
 
 def library_facts(snapshot: Snapshot, library_id: str) -> str:
-    """One line on a library: where it lies, and whether it may move."""
+    """A line on a library: where it lies, and whether it may move."""
     library = snapshot.library(library_id)
     if library is None:
         return ""
@@ -62,7 +62,7 @@ def library_facts(snapshot: Snapshot, library_id: str) -> str:
 
 
 def drive_facts(drive: Drive) -> str:
-    """One line on a drive: what it is and how its speed is known."""
+    """A line on a drive: what it is and how its speed is known."""
     if not drive.attached:
         return f"{shown(drive.label)}: {drive.why_away}"
     return (

@@ -50,7 +50,7 @@ class JobHost(Protocol):
 
 
 class Job:
-    """One kind of long work."""
+    """A kind of long work."""
 
     group: ClassVar[str] = ""
 

@@ -12,7 +12,7 @@ from nuvik.tui.jobs.base import Job, JobHost
 
 
 class DriveWatch(Job):
-    """Looks every few seconds, and when something was said or measured."""
+    """Checks every few seconds, and after a drive was renamed or measured."""
 
     group: ClassVar[str] = "drives"
 
@@ -36,7 +36,7 @@ class DriveWatch(Job):
             self.start(lambda: self._look(anyway=False))
 
     def look_again(self) -> None:
-        """Show the drives anew: something was said of one, or it was measured."""
+        """Refresh the drives after one was renamed or measured."""
         self.start(lambda: self._look(anyway=True))
 
     def _look(self, anyway: bool) -> None:

@@ -39,7 +39,7 @@ class Gauging:
 
 
 class GaugeJob(Job):
-    """One measurement at a time; `run` is the one under way, or the last."""
+    """One measurement at a time; `run` is the run under way, or the last."""
 
     group: ClassVar[str] = "gauge"
 

@@ -1,1 +1,1 @@
-"""One screen a stage, and the small ones that help."""
+"""A screen for each stage, and the small ones that help."""

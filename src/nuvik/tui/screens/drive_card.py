@@ -1,4 +1,4 @@
-"""A new drive: name it, say what it is for, and measure it. The same card changes what was said of one before."""
+"""A new drive: name it, say what it is for, and measure it. The same card edits a known drive."""
 
 from __future__ import annotations
 
@@ -108,7 +108,7 @@ class DriveCard(ModalScreen[None]):
         shell.drive_watch.look_again()
 
     def _changes(self) -> dict[str, Any]:
-        """What the fields say, where that is not what they said before."""
+        """The fields that the user changed."""
         drive = self._drive
         words = {name: self.query_one(f"#{name}", Input).value for name in ("name", "headroom", "welcomes")}
         changes: dict[str, Any] = {"welcomes": words["welcomes"]}

@@ -1,4 +1,4 @@
-"""All about one drive, on a page over the stage."""
+"""Everything about a drive, on a page over the stage."""
 
 from __future__ import annotations
 

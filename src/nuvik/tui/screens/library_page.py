@@ -1,4 +1,4 @@
-"""All about one library, on a page over the stage: what is known of it, and what is inside."""
+"""Everything about a library, on a page over the stage: what is known of it, and what is inside."""
 
 from __future__ import annotations
 

@@ -28,7 +28,7 @@ SMALLEST = (100, 30)
 
 
 class StageScreen(Screen[None]):
-    """A screen that shows one stage's value. Subclasses give `body` and `refresh_stage`."""
+    """A screen that shows a stage's value. Subclasses give `body` and `refresh_stage`."""
 
     STAGE: ClassVar[str] = ""
     FIRST_FOCUS: ClassVar[str] = ""
@@ -66,7 +66,7 @@ class StageScreen(Screen[None]):
         """A job goes on: `survey`, `gauge`, or `carry` with its event. Most stages need not know."""
 
     def in_background(self, work: Callable[[], Result], then: Callable[[Result], None], group: str = "") -> None:
-        """Do work that may take a while beside the screens, then show its result; a refusal is said instead. Of one
+        """Do work that may take a while beside the screens, then show its result; a refusal is shown instead. Of one
         group only the latest counts.
         """
         self.run_worker(

@@ -1,4 +1,4 @@
-"""The board of size against last use: big above, long unused to the right, so “big and cold” is one corner."""
+"""The board of size against last use: large above, long unused to the right, so what may go is in one corner."""
 
 from __future__ import annotations
 

@@ -27,7 +27,7 @@ _FACTS_CELLS = 41
 
 @dataclass(frozen=True, slots=True)
 class BoardRow:
-    """One drive on the board: one strip, or two (now above, then below)."""
+    """A drive on the board: one strip, or two (now above, then below)."""
 
     strips: tuple[StripData, ...]
     captions: tuple[str, ...] = ("",)

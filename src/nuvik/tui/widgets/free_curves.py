@@ -26,7 +26,7 @@ _MARGIN = 0.1
 
 @dataclass(frozen=True, slots=True)
 class Curve:
-    """One drive."""
+    """A drive."""
 
     drive: Drive
     points: tuple[tuple[float, int], ...]

@@ -38,7 +38,7 @@ class KeyLine(Widget):
             self.refresh()
 
     def _shown_bindings(self) -> Iterator[Binding]:
-        """One binding for each action that is shown and applies."""
+        """A binding for each action that is shown and applies."""
         seen = set()
         for _, binding, enabled, _ in self.screen.active_bindings.values():
             if binding.show and enabled and binding.action not in seen:

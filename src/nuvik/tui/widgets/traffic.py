@@ -21,7 +21,7 @@ _LEVELS = "▁▂▃▄▅▆▇█"
 
 
 class TrafficPanel(Static):
-    """One line a drive. `read` gives what drives have read and written so far."""
+    """A line for each drive. `read` gives what drives have read and written so far."""
 
     def __init__(self, read: Callable[[Sequence[Drive]], Look], *, id: str | None = None) -> None:
         super().__init__(id=id, markup=False)

@@ -16,7 +16,7 @@ from nuvik.core.model.names import shown
 
 
 class Tether(ABC):
-    """One kind. Every call looks at the disk first and does only what is missing, so that it may be made again after a
+    """A kind of tether. Every call looks at the disk first and does only what is missing, so that it may be made again after a
     stop at any instant.
     """
 

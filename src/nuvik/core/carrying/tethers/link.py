@@ -22,7 +22,7 @@ from nuvik.core.model.names import shown
 
 
 class LinkTether(Tether):
-    """One atomic exchange of names where the system can; else two renames, between which the old path is missing for an
+    """An atomic exchange of names where the system can; else two renames, between which the old path is missing for an
     instant and nothing else.
     """
 

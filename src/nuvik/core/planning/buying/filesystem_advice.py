@@ -39,7 +39,7 @@ class Needs:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Advice:
-    """One file system weighed."""
+    """A file system weighed."""
 
     filesystem: str
     lacks: tuple[str, ...]

@@ -1,6 +1,6 @@
 """What to buy: candidates beside what is here, by price, by what really arrives, and by the seconds they would save.
 
-What one saves is told by the same model that proposes: the best placement with it beside the best without it.
+What a candidate saves comes from the model that proposes: the best placement with it beside the best without it.
 """
 
 from __future__ import annotations

@@ -37,7 +37,7 @@ class StepState(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Standing:
-    """One step against the present."""
+    """A step against the present."""
 
     step: Step
     state: StepState

@@ -47,7 +47,7 @@ class Recommendation:
         return tuple(load.library.name for load in self.arranged.stuck)
 
     def is_followed_by(self, draft: Draft) -> bool:
-        """Whether a draft is just what is recommended, so that all that is said of it is true."""
+        """Whether a draft is exactly what is recommended, so that every reason and the proof apply to it."""
         return draft.places == self.draft.places and draft.snapshot.libraries == self.draft.snapshot.libraries
 
     def reason_for(self, draft: Draft, library_id: str) -> str | None:

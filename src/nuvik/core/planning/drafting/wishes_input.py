@@ -1,4 +1,4 @@
-"""What a user asks of a proposal, as typed, made into wishes, with every slip told."""
+"""What a user asks of a proposal, as typed, parsed into wishes; every mistake is reported."""
 
 from __future__ import annotations
 

@@ -20,7 +20,7 @@ _QUICK = (500, 10)
 
 @dataclass(frozen=True, slots=True)
 class Load:
-    """One library, or the pieces of one that go to one place, to be carried at once."""
+    """A library, or the pieces of one that go to one place, to be carried at once."""
 
     library: Library
     source: Drive
@@ -32,7 +32,7 @@ class Load:
 
 @dataclass(frozen=True, slots=True)
 class Leg:
-    """One step: a load on its way, or half its way."""
+    """A step: a load on its way, or half its way."""
 
     load: Load
     source: Drive

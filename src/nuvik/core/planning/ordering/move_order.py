@@ -16,7 +16,7 @@ MOST_SETS = 200_000
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """One library on its way, for ordering."""
+    """A library on its way, for ordering."""
 
     key: str
     source: str

@@ -1,6 +1,6 @@
 """The hard rules: where a library may be put at all, and what space the drives have.
 
-What cannot be is told apart from what the user does not want, since only the second can be given up.
+What is impossible is kept apart from what the user does not want, since only the latter can be given up.
 """
 
 from __future__ import annotations

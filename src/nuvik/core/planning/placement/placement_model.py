@@ -28,7 +28,7 @@ from nuvik.core.planning.placement.limits import Space, disks_of, is_pinned, spa
 from nuvik.core.planning.placement.solver import Program, Terms
 
 GB = 1e9
-"""Space is told to the solver in GB, so that all its figures are of one order."""
+"""The solver gets space in GB, so that all its figures have a similar magnitude."""
 
 
 @dataclass(slots=True)
@@ -105,7 +105,7 @@ class Placement:
         source = self._drives[library.drive]
         able = self._able(library, source)
         costs = {drive.id: placement_cost_s(library, drive, source, self._wishes) for drive in able}
-        # Costs are told from the cheapest up, so that the solver's tolerances bear on what can be decided.
+        # Costs are counted from the cheapest up, so that the solver's tolerances apply to what can be decided.
         least = min(costs.values())
         self.offset_s += least
         if len(able) < 2 and able[0] is source:

@@ -53,7 +53,7 @@ class Program:
         """
         import highspy  # slow to load, and only a proposal needs it
 
-        # The class under the package's own: that one prints a banner as it is made, before it can be told not to.
+        # The class under the package's own: that one prints a banner as it is made, before it can be silenced.
         solver: Any = highspy.Highs.__base__()  # type: ignore[misc]
         for option, value in (
             ("output_flag", False),

@@ -97,7 +97,7 @@ def waiting_of(placed: Iterable[tuple[Library, Drive]]) -> Estimate:
 def change_of(before: Iterable[tuple[Library, Drive]], after: Iterable[tuple[Library, Drive]]) -> Estimate:
     """By how many seconds per week the waiting becomes less; below zero when it becomes more.
 
-    A drive that is slower than said is so before and after, so its doubt counts once, on the difference: for each drive
+    A drive slower than stated is so before and after, so its doubt counts once, on the difference: for each drive
     what was read from it less what is going to be.
     """
     by_drive: dict[str, tuple[Drive, float]] = {}

@@ -1,1 +1,1 @@
-"""Drives: how fast each really is, what is to be said of it, and what users type about it."""
+"""Drives: how fast each really is, findings about it, and what users type about it."""

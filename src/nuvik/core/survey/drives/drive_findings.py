@@ -1,4 +1,4 @@
-"""What is to be said of a drive: what holds it back, what is wrong with it, what is not known. One sentence each."""
+"""Findings about a drive: what limits it, what is wrong with it, what is not known. A sentence each."""
 
 from __future__ import annotations
 

@@ -98,7 +98,7 @@ def gauge_drive(
 
 @dataclass
 class _Bench:
-    """One gauging under way."""
+    """A gauging under way."""
 
     host: Host
     drive: Drive

@@ -33,7 +33,7 @@ class Change(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Difference:
-    """One library that is not as it was."""
+    """A library that is not as it was."""
 
     change: Change
     name: str

@@ -29,7 +29,7 @@ class Link:
 
 @dataclass(frozen=True, slots=True)
 class BigFile:
-    """One large file."""
+    """A large file."""
 
     path: str
     bytes: int
@@ -37,7 +37,7 @@ class BigFile:
 
 
 class Folder:
-    """One kept folder of a tree."""
+    """A kept folder of a tree."""
 
     __slots__ = ("_extensions", "above", "below", "name", "own", "path", "total")
 
@@ -92,7 +92,7 @@ class Folder:
 
     @property
     def shared(self) -> list[str]:
-        """One name of each file here that has another name (hard link) outside this folder."""
+        """A name of each file here that has another name (hard link) outside this folder."""
         seen: dict[int, int] = {}
         first: dict[int, tuple[str, int]] = {}
         for folder in self.everything():
@@ -116,7 +116,7 @@ class Folder:
 
     @property
     def problems(self) -> Iterator[tuple[str, str]]:
-        """Full path and what the system said."""
+        """Full path and the system's error message."""
         root = self.root
         for folder in self.everything():
             for name, what in folder.own.problems:

@@ -14,7 +14,7 @@ from nuvik.core.model.progress import Stop
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """One name in a tree: its path relative to the tree's root (empty for the root) and what the system knows of it."""
+    """A name in a tree: its path relative to the tree's root (empty for the root) and what the system knows of it."""
 
     path: str
     facts: os.stat_result
@@ -31,7 +31,7 @@ class Entry:
 
 
 OnProblem = Callable[[str, str], None]
-"""Called with the full path of what cannot be looked at, and with what the system said."""
+"""Called with the full path of what cannot be read, and with the system's error message."""
 
 
 def walk(files: Files, root: str, on_problem: OnProblem, stop: Stop | None = None) -> Iterator[Entry]:
@@ -83,7 +83,7 @@ class _Walk:
                 yield from self._in_folder(path, descent)
 
     def _leave(self, descent: Descent, above: tuple[str, list[str]]) -> bool:
-        """Go up again. A folder that was replaced meanwhile ends the walk: nothing below it can be told any more."""
+        """Go up again. A folder that was replaced meanwhile ends the walk: nothing below it is known any more."""
         try:
             descent.up()
         except OSError as fault:
@@ -127,5 +127,5 @@ def _inside(folder: str, name: str) -> str:
 
 
 def words_of(fault: OSError) -> str:
-    """What the system said, in lower case."""
+    """The system's error message, in lower case."""
     return (fault.strerror or str(fault)).lower()

@@ -23,7 +23,7 @@ from nuvik.core.survey.walk.walk_slice import Sums, WalkRules, walk_slice, words
 from nuvik.core.survey.walk.walk_worker import READY, task, unpacked
 
 KEPT_DEPTH = 8
-"""Folders so deep below a root are told apart; deeper ones are counted with the last that is."""
+"""Folders up to this depth below a root are listed separately; deeper folders are counted with their ancestor."""
 COLD_AFTER_S = 365 * 86_400
 BIG_FILE_BYTES = 16 * 2**20
 _SLICE_HERE, _SLICE_THERE = 2_000, 24_000
@@ -42,7 +42,7 @@ def size_trees(
     stop: Stop | None = None,
     keep_depth: int = KEPT_DEPTH,
 ) -> list[Tree]:
-    """Size the trees at these paths, none of which may lie in another; `kept` folders are told apart at any depth.
+    """Size the trees at these paths, none of which may lie in another; `kept` folders are listed at any depth.
 
     A root that cannot be read gives a tree with a problem; a stop gives trees that are marked as not complete.
     """
@@ -68,7 +68,7 @@ def size_tree(
 
 @dataclass(slots=True)
 class _Job:
-    """One tree to be sized."""
+    """A tree to be sized."""
 
     tree: Tree
     rules: WalkRules

@@ -83,7 +83,7 @@ class Sums:
     big: list[tuple[int, float, str]] = field(default_factory=list)
     """Size, newest content and name of the largest files."""
     problems: list[tuple[str, str]] = field(default_factory=list)
-    """Name (relative to the root) and what the system said."""
+    """Name (relative to the root) and the system's error message."""
 
 
 @dataclass(slots=True)
@@ -109,7 +109,7 @@ def walk_slice(rules: WalkRules, starts: list[str], budget: int) -> tuple[list[S
 
 
 class _Slice:
-    """One slice being walked."""
+    """A slice being walked."""
 
     def __init__(self, rules: WalkRules) -> None:
         self._rules = rules
@@ -340,7 +340,7 @@ MOUNTED_HERE = "another drive is mounted here"
 
 
 def words_of(fault: OSError) -> str:
-    """What the system said, in lower case."""
+    """The system's error message, in lower case."""
     return (fault.strerror or str(fault)).lower()
 
 
