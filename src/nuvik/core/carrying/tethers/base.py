@@ -16,8 +16,9 @@ from nuvik.core.model.names import shown
 
 
 class Tether(ABC):
-    """A kind of tether. Every call looks at the disk first and does only what is missing, so that it may be made again after a
-    stop at any instant.
+    """A kind of tether.
+
+    Every call looks at the disk first and does only what is missing, so that it may be made again after a stop.
     """
 
     def prepare(self, work: Work, move: Move) -> None:
