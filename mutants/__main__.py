@@ -32,8 +32,9 @@ from make_mutants import Mutant, mutants_of
 ROOT = Path(__file__).resolve().parent.parent
 CORE = "src/nuvik/core"
 KILLED_SHARE = 0.95
-_LIMIT_S = 240
 _WEEK_S = 7 * 86_400
+_PATIENCE, _PATIENCE_S = 4.0, 60.0
+"""A mutant that makes a test run so many times as long, and seconds more, makes it run for ever."""
 
 
 @dataclass(frozen=True)
@@ -89,10 +90,14 @@ def main() -> int:
         print(f"{len(chosen)} mutants")
         return 0
     began = time.monotonic()
-    if failing := _failing_unchanged(sorted({test for _, tests in chosen for test in tests})):
-        print(f"Nothing can be said: {failing} with nothing wrong in the sources.")
-        return 2
-    missed = _try_all(chosen)
+    limits_s: dict[str, float] = {}
+    for test in dict.fromkeys(test for _, tests in chosen for test in tests):
+        began_test = time.monotonic()
+        if failing := _failing_unchanged(test):
+            print(f"Nothing can be said: {failing} with nothing wrong in the sources.")
+            return 2
+        limits_s[test] = _PATIENCE * (time.monotonic() - began_test) + _PATIENCE_S
+    missed = _try_all(chosen, limits_s)
     killed = len(chosen) - len(missed)
     print(f"\n{killed} of {len(chosen)} noticed ({killed / max(1, len(chosen)):.0%}), {time.monotonic() - began:.0f} s")
     for mutant in missed:
@@ -112,13 +117,13 @@ def _chosen(words: list[str], sample: int) -> list[tuple[Mutant, tuple[str, ...]
     return random.Random(int(time.time() // _WEEK_S)).sample(every, sample)
 
 
-def _failing_unchanged(tests: list[str]) -> str | None:
-    """The first test file that fails although nothing was made wrong."""
+def _failing_unchanged(test: str) -> str | None:
+    """The test file, if it fails although nothing was made wrong."""
     with tempfile.TemporaryDirectory(prefix="nuvik-mutants-") as folder:
         place = _copy_of_the_project(Path(folder) / "plain")
         file = f"{CORE}/__init__.py"
         plain = Mutant(file, 0, "nothing", (ROOT / file).read_text(encoding="utf-8"))
-        return _noticed_by(plain, tuple(tests), place)
+        return _noticed_by(plain, (test,), place, {})
 
 
 def _copy_of_the_project(place: Path) -> Path:
@@ -128,7 +133,7 @@ def _copy_of_the_project(place: Path) -> Path:
     return place
 
 
-def _try_all(chosen: list[tuple[Mutant, tuple[str, ...]]]) -> list[Mutant]:
+def _try_all(chosen: list[tuple[Mutant, tuple[str, ...]]], limits_s: dict[str, float]) -> list[Mutant]:
     """As many at once as there are processors, each in a copy of its own."""
     places: Queue[Path] = Queue()
     missed: list[Mutant] = []
@@ -141,7 +146,7 @@ def _try_all(chosen: list[tuple[Mutant, tuple[str, ...]]]) -> list[Mutant]:
         def attempt(pair: tuple[Mutant, tuple[str, ...]]) -> None:
             place = places.get()
             try:
-                noticed_by = _noticed_by(pair[0], pair[1], place)
+                noticed_by = _noticed_by(pair[0], pair[1], place, limits_s)
             finally:
                 places.put(place)
             if noticed_by is None:
@@ -157,7 +162,7 @@ def _try_all(chosen: list[tuple[Mutant, tuple[str, ...]]]) -> list[Mutant]:
     return missed
 
 
-def _noticed_by(mutant: Mutant, tests: tuple[str, ...], place: Path) -> str | None:
+def _noticed_by(mutant: Mutant, tests: tuple[str, ...], place: Path, limits_s: dict[str, float]) -> str | None:
     """The first test file that fails with this mutant; None when all pass."""
     file = place / mutant.file
     whole = file.read_text(encoding="utf-8")
@@ -188,8 +193,9 @@ def _noticed_by(mutant: Mutant, tests: tuple[str, ...], place: Path) -> str | No
                 test,
             ]
             try:
+                limit_s = limits_s.get(test)
                 done = subprocess.run(
-                    words, cwd=place, env=environment, capture_output=True, timeout=_LIMIT_S, check=False
+                    words, cwd=place, env=environment, capture_output=True, timeout=limit_s, check=False
                 )
             except subprocess.TimeoutExpired:
                 return f"{test}, which never ended"

@@ -152,7 +152,7 @@ class Shelf(RuleBasedStateMachine):
 
     def open(self) -> None:
         database = Database(f"{self.place}/state")
-        self.workspace = Workspace.on(LocalHost(self.system), database)
+        self.workspace = Workspace(LocalHost(self.system), database)
 
     def teardown(self) -> None:
         shutil.rmtree(self.place)

@@ -158,7 +158,7 @@ class Told_:
 
 def local(tmp_path, *volumes: Volume) -> Workspace:
     database = Database(str(tmp_path / "state"))
-    workspace = Workspace.on(LocalHost(Told_(*volumes)), database)
+    workspace = Workspace(LocalHost(Told_(*volumes)), database)
     workspace.drives.note_sightings()
     return workspace
 

@@ -3,41 +3,58 @@
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING
 
 from nuvik.core.hosts.base import Host
 from nuvik.core.model.paths import normalised
-from nuvik.core.stages.carry import CarryStage
 from nuvik.core.stages.computer import Computer
 from nuvik.core.stages.drives import DrivesStage
-from nuvik.core.stages.logbook import LogbookStage
-from nuvik.core.stages.plan import PlanStage
-from nuvik.core.stages.rehearse import RehearseStage
 from nuvik.core.stages.survey import SurveyStage
 from nuvik.core.store.database import Database
 from nuvik.core.store.drive_book import DriveBook
 
+if TYPE_CHECKING:
+    from nuvik.core.stages.carry import CarryStage
+    from nuvik.core.stages.logbook import LogbookStage
+    from nuvik.core.stages.plan import PlanStage
+    from nuvik.core.stages.rehearse import RehearseStage
 
-@dataclass(frozen=True, slots=True)
+
 class Workspace:
-    """The stages, in the order of the work."""
+    """The stages, in the order of the work. The first picture needs the first two, so the others are loaded at their
+    first use.
+    """
 
-    computer: Computer
-    survey: SurveyStage
-    drives: DrivesStage
-    plan: PlanStage
-    rehearse: RehearseStage
-    carry: CarryStage
-    logbook: LogbookStage
+    def __init__(self, host: Host, database: Database) -> None:
+        """On a host and a database that are open."""
+        self.computer = Computer(host, database, DriveBook(database))
+        self.survey = SurveyStage(self.computer)
+        self.drives = DrivesStage(self.computer, self.survey)
 
-    @classmethod
-    def on(cls, host: Host, database: Database) -> Workspace:
-        """A workspace on a host and a database that are open."""
-        computer = Computer(host, database, DriveBook(database))
-        survey, carry = SurveyStage(computer), CarryStage(computer)
-        drives = DrivesStage(computer, survey)
-        rehearse = RehearseStage(computer, survey, drives, carry)
-        return cls(computer, survey, drives, PlanStage(computer, survey), rehearse, carry, LogbookStage(carry))
+    @cached_property
+    def plan(self) -> PlanStage:
+        from nuvik.core.stages.plan import PlanStage
+
+        return PlanStage(self.computer, self.survey)
+
+    @cached_property
+    def rehearse(self) -> RehearseStage:
+        from nuvik.core.stages.rehearse import RehearseStage
+
+        return RehearseStage(self.computer, self.survey, self.drives, self.carry)
+
+    @cached_property
+    def carry(self) -> CarryStage:
+        from nuvik.core.stages.carry import CarryStage
+
+        return CarryStage(self.computer)
+
+    @cached_property
+    def logbook(self) -> LogbookStage:
+        from nuvik.core.stages.logbook import LogbookStage
+
+        return LogbookStage(self.carry)
 
     @property
     def host_name(self) -> str:
@@ -58,7 +75,7 @@ def open_workspace(world: str | None = None, state: str | None = None, waits: bo
 
         host = LocalHost()
     folder = normalised(state or os.environ.get("NUVIK_STATE") or host.default_state_folder())
-    workspace = Workspace.on(host, Database(folder))
+    workspace = Workspace(host, Database(folder))
     workspace.drives.note_sightings()
     workspace.drives.remove_leftover_tests()
     return workspace
