@@ -24,6 +24,7 @@ sys.path[:0] = [str(Path(__file__).parent), str(Path(__file__).parent.parent / "
 import psutil
 import pytest
 from foreseeing import foreseeing, simulating
+from keys import pressing_keys
 
 from conftest import GB, MB, RealDrives, World, work_in_memory
 from households import made_up_household
@@ -55,6 +56,7 @@ def main() -> int:
         sizing_a_million,
         proposing,
         editing,
+        pressing_keys,
         simulating,
         gauging_a_world,
         gauging_real_drives,

@@ -3,15 +3,11 @@
 from __future__ import annotations
 
 import io
-import time
 
 from rich.console import Console
-from textual.widgets import Static
+from textual.widgets import OptionList, Static
 
 from nuvik.tui.app import NuvikApp
-
-_QUIET_S = 0.03
-"""What the sum in `slowness` takes on a quiet machine of today, or longer."""
 
 
 async def settle(app: NuvikApp, pilot) -> None:
@@ -33,11 +29,6 @@ def words_of(static: Static) -> str:
     return console.file.getvalue()
 
 
-def slowness() -> float:
-    """How much slower this machine computes now than a quiet one: tests run side by side, and others use it too."""
-    times = []
-    for _ in range(5):
-        began = time.process_time()
-        sum(number * number for number in range(300_000))
-        times.append(time.process_time() - began)
-    return max(1.0, max(times) / _QUIET_S)
+def choices(app: NuvikApp) -> str:
+    """What a menu offers."""
+    return "\n".join(str(option.prompt) for option in app.screen.query_one(OptionList).options)

@@ -161,13 +161,9 @@ def test_the_map_names_what_is_big_and_cold(tmp_path):
 
 
 def test_the_demo_is_as_promised(tmp_path):
-    import time
-
-    began = time.monotonic()
     from nuvik.demo.build import household_at
 
     folder = household_at(str(tmp_path / "demo"))
-    assert time.monotonic() - began < 10
     real = sum(
         os.lstat(os.path.join(here, name)).st_blocks * 512 for here, _, names in os.walk(folder) for name in names
     )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
-import time
+import threading
 from dataclasses import replace
 
 import psutil
@@ -215,31 +215,28 @@ def test_a_hostile_label_is_harmless_from_the_start(tmp_path, world):
 
 def test_a_mount_that_hangs_is_told_and_holds_up_nobody(tmp_path, monkeypatch):
     real = disk_usage.usage_of
-    monkeypatch.setattr(disk_usage, "usage_of", lambda point: time.sleep(3) if point == "/hanging" else real(point))
+    never, asked = threading.Event(), []
+
+    def usage_of(point):
+        asked.append(point)
+        return never.wait() if point == "/hanging" else real(point)
+
+    monkeypatch.setattr(disk_usage, "usage_of", usage_of)
     hanging = Volume(device="net", filesystem="nfs4", uuid="n", mount_points=("/hanging",))
     sound = Volume(device="sda1", filesystem="ext4", uuid="u", mount_points=(str(tmp_path),))
     workspace = local(tmp_path, hanging, sound)
-    began = time.monotonic()
     drives = {drive.device: drive for drive in workspace.drives.all()}
-    assert time.monotonic() - began < 2
     assert drives["sda1"].attached and not drives["net"].attached and NO_ANSWER in drives["net"].findings
-    began = time.monotonic()
     workspace.drives.all()
-    assert time.monotonic() - began < 0.5, "it is not waited for again"
+    assert asked.count("/hanging") == 1, "it is not waited for again"
+    never.set()
     answers = UsageMeter().ask(["/nowhere"])
     assert "could not be read" in str(answers["/nowhere"])
 
 
 @pytest.mark.skipif(shutil.which("lsblk") is None, reason="lsblk is not installed")
-def test_listing_the_drives_is_quick(tmp_path):
-    times = []
-    for number in range(5):
-        host = LocalHost()
-        began = time.perf_counter()
-        drives = host.drives()
-        times.append(time.perf_counter() - began)
-        assert any(drive.path == "/" for drive in drives), number
-    assert min(times) < 0.150
+def test_this_computer_lists_its_root():
+    assert any(drive.path == "/" for drive in LocalHost().drives())
 
 
 # -- told straight -----------------------------------------------------------------------------------------

@@ -21,11 +21,11 @@ from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.library_parts import split
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.planning.drafting.recommendation import recommend
-from nuvik.core.planning.ordering.move_order import Move, order_moves
+from nuvik.core.planning.ordering.move_order import Transfer, order_moves
 from nuvik.core.planning.placement.costs import moving_s, placement_cost_s
 from nuvik.core.planning.placement.limits import may_stand
 from nuvik.core.planning.placement.proposal import propose
-from nuvik.core.planning.placement.solver import Program, Solved
+from nuvik.core.planning.placement.solver import IntegerProgram, Solved
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.store.snapshots import keep_snapshot
@@ -218,7 +218,7 @@ def moves_and_room(draw, most):
     for number in range(draw(st.integers(1, most))):
         source, target = draw(st.permutations(names))[:2]
         size = draw(st.integers(1, 10))
-        moves.append(Move(f"m{number}", source, target, size, size, draw(st.integers(0, 3))))
+        moves.append(Transfer(f"m{number}", source, target, size, size, draw(st.integers(0, 3))))
     floors = {name: draw(st.integers(0, 3)) for name in names}
     return moves, {name: floors[name] + draw(st.integers(0, 14)) for name in names}, floors
 
@@ -337,7 +337,7 @@ def test_every_stay_has_a_reason_and_nothing_is_claimed_that_was_not_proven(monk
         (Solved((), 0.0, 0.0, False), "Nothing moves: no better placement was found in time."),
         (Solved((0.0, 1.0, 1.0, 0.0, 0.0, 0.0), 900.0, 450.0, False), "the best found in time, at most"),
     ):
-        monkeypatch.setattr(Program, "solve", lambda *_, solved=solved: solved)
+        monkeypatch.setattr(IntegerProgram, "solve", lambda *_, solved=solved: solved)
         assert said in recommendation_sentences(recommend(snapshot, Wishes()))
 
 

@@ -3,40 +3,26 @@
 from __future__ import annotations
 
 import itertools
-import json
-import math
-import time
-import xml.etree.ElementTree as ET
 from dataclasses import replace
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from conftest import GB, MB, a_drive, fill
+from conftest import GB, a_drive
 from households import FAST, SLOW, drive, home, library
-from nuvik.__main__ import run
 from nuvik.core.carrying.run import carry_plan
-from nuvik.core.hosts.pace import held_back_bytes, pace_of_this_computer
-from nuvik.core.model.errors import BadInput
 from nuvik.core.model.library import Kind
 from nuvik.core.model.plan import Landing, Plan, Step
 from nuvik.core.model.purchase import Candidate
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.make_plan import make_plan
-from nuvik.core.rehearsal.calibration import Sample, calibrate
-from nuvik.core.rehearsal.forecast import forecasts
 from nuvik.core.rehearsal.rehearse import CheckedPlan, rehearse
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
-from nuvik.core.rehearsal.whatif_catalogue import grown, new_of, possible, slower_of
+from nuvik.core.rehearsal.whatif_catalogue import grown, possible
 from nuvik.core.rehearsal.whatifs import Away, Bought, Crumbs, Fails, New, SideBySide, Slower, StopAfter, supposed
 from nuvik.core.survey.history.growth import Growth
-from nuvik.core.views.rehearsal_sentences import forecast_line, rehearsal_headline
-from nuvik.tui.app import NuvikApp
-from nuvik.tui.widgets.free_curves import FreeCurves
-from nuvik.tui.widgets.what_if_list import WhatIfList
-from screens import settle, slowness, words
 from test_staging_and_parts import knot, swap
 
 
@@ -206,149 +192,3 @@ def test_what_ifs_combine_in_any_order_and_leave_nothing_behind():
             assert set(both.effects) == set(turned.effects)
         assert supposed(checked.scene, []) is checked.scene
     assert rehearse(checked) == plain
-
-
-def test_a_thousand_moves_are_simulated_at_once():
-    drives = [drive(f"d{n}", usable_bytes=9000 * GB, used_bytes=2000 * GB, headroom_bytes=0, **FAST) for n in range(8)]
-    libraries = [library(f"l{n}", f"d{n % 8}", 1) for n in range(1_000)]
-    draft = Draft(home(drives, libraries))
-    for n in range(1_000):
-        draft = draft.put_down(f"l{n}", f"d{(n + 1) % 8}")
-    scene = scene_of(draft)
-    times = []
-    for _ in range(3):
-        fresh = replace(scene)
-        began = time.process_time()
-        assert len(simulate(fresh).steps) == 1_000
-        times.append(time.process_time() - began)
-    assert min(times) < 0.2 * slowness(), f"{1000 * min(times):.0f} ms"
-
-
-@settings(max_examples=150, deadline=None)
-@given(
-    true=st.floats(0.3, 4),
-    work=st.floats(0.3, 4),
-    noise=st.lists(st.floats(-0.05, 0.05), min_size=5, max_size=12),
-    wild=st.floats(0.05, 20),
-)
-def test_factors_are_learnt_from_few_moves_and_one_wild_one_does_not_matter(true, work, noise, wild):
-    samples = [Sample(("a", "b"), 100.0, 1.0, 101.0, (100 * true + work) * math.exp(one)) for one in noise]
-    samples += [Sample(("a", "b"), 1.0, 60.0, 61.0, (true + 60 * work) * math.exp(one)) for one in noise]
-    learnt = calibrate([*samples, Sample(("a", "b"), 100.0, 1.0, 101.0, 101.0 * wild)])
-    known = learnt.of("a", "b")
-    assert known.likely == pytest.approx(true, rel=0.12) and learnt.work.likely == pytest.approx(work, rel=0.2)
-    assert learnt.of("b", "a") == learnt.overall and "moves took" in learnt.sentence
-    assert calibrate([]).of("a", "b").likely == 1.0
-
-
-def test_forecasts_say_what_the_plan_changes():
-    draft = Draft(household()).put_down("Kite", "slow")
-    scene = scene_of(draft)
-    rates = {"fast": Growth(4e9, 3e9, 5e9, 6, 40.0), "slow": Growth(0.0, 0.0, 0.0, 6, 40.0), "stick": None}
-    (found,) = forecasts(scene, simulate(scene), rates)
-    assert found.now == (8.0, pytest.approx(40 / 3)) and found.then == (16.0, pytest.approx(80 / 3))
-    assert (
-        forecast_line(found, "Fast")
-        == "Fast is down to its headroom in 8 to 13 weeks; after this plan, in 16 to 27 weeks"
-    )
-
-
-def test_headline_says_range_lowest_point_and_what_will_not_open():
-    draft = Draft(household()).put_down("Kite", "stick")
-    timeline = simulate(scene_of(draft))
-    labels = {one.id: one.label for one in draft.drives}
-    headline = rehearsal_headline(timeline, labels)
-    assert headline.startswith("Fits. 1 move in ") and " to " in headline
-    assert "on Stick during step 1" in headline and "Without Stick attached, 3 libraries will not open." in headline
-
-
-def test_what_is_typed_of_a_what_if_is_checked(world, capsys, tmp_path):
-    one = drive("fast")
-    for bad in ("x", "0", "-2", "1e9", "nan"):
-        with pytest.raises(BadInput):
-            slower_of(one, bad)
-    for kind, size in (("toy", "9G"), ("game", "0")):
-        with pytest.raises(BadInput):
-            new_of(kind, size)
-    fill(world.path("kestrel", "Games", "Kite"))
-    fill(world.path("wren", "Games", "Loom"), seed=2)
-    at = ["--world", str(world.folder)]
-    assert run(["survey", *at]) == 0
-    plan = str(tmp_path / "p.nuvik-plan.json")
-    assert run(["draft", world.path("kestrel", "Games", "Kite"), "heron", "-o", plan, *at]) == 0
-    capsys.readouterr()
-    all_of_them = [
-        "--away",
-        "wren",
-        "--slower",
-        "heron=2",
-        "--small-files",
-        "kestrel",
-        "--new",
-        "game=1M",
-        "--fails",
-        "heron",
-        "--weeks",
-        "9",
-        "--stop-after",
-        "1",
-        "--side-by-side",
-    ]
-    assert run(["rehearse", plan, *all_of_them, *at]) == 0
-    out = capsys.readouterr().out
-    assert out.count("What if:") == 8 and "without Wren: 1 library will not open: Loom" in out
-    assert run(["rehearse", plan, "--away", "wren", "--json", *at]) == 0
-    told = json.loads(capsys.readouterr().out)
-    assert told["effects"][0]["what"] == "without Wren" and told["curves"]["kestrel"] and told["total_range_s"]
-    drawing = str(tmp_path / "t.svg")
-    assert (
-        run(["draw", "timeline", "--plan", plan, "-o", drawing, *at]) == 0
-        and run(["draw", "timeline", "-o", drawing, *at]) == 2
-    )
-    drawn = "".join(ET.parse(drawing).getroot().itertext())
-    assert "1  Kite" in drawn and "floor 20.0 MB" in drawn and "prove" in drawn
-    for bad, code in (
-        (["--slower", "heron"], 2),
-        (["--away", "emu"], 3),
-        (["--stop-after", "2"], 2),
-        (["--new", "toy=1G"], 2),
-        (["--weeks", "0"], 2),
-        (["--buy", "Nothing"], 3),
-    ):
-        assert run(["rehearse", plan, *bad, *at]) == code
-
-
-def test_what_the_system_holds_back_is_read_from_its_settings(tmp_path):
-    assert held_back_bytes(tmp_path / "none") == 0
-    (tmp_path / "dirty_background_bytes").write_text("4096\n")
-    (tmp_path / "dirty_background_ratio").write_text("10\n")
-    assert held_back_bytes(tmp_path) == 4096
-    (tmp_path / "dirty_background_bytes").write_text("0\n")
-    assert held_back_bytes(tmp_path) > MB
-    assert 0 < pace_of_this_computer().copy_s_a_file < 0.1
-
-
-async def test_what_ifs_are_switched_on_the_screen(house):
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(app, pilot)
-        await pilot.press("3", "a")
-        await settle(app, pilot)
-        await pilot.press("b", "n")
-        await settle(app, pilot)
-        before = words(app, "#headline")
-        assert before.startswith("Fits. 1 move in ") and "new path" not in words(app, "#verdict")
-        curves = app.screen.query_one(FreeCurves)
-        drawn = "".join(segment.text for y in range(curves.size.height) for segment in curves.render_line(y))
-        assert "Kestrel" in drawn and "floor 20.0 MB" in drawn and "the cursor" in drawn
-        await pilot.press("space", "space")
-        chosen = app.screen.query_one(WhatIfList).chosen
-        assert len(chosen) == 1
-        assert words(app, "#headline").startswith("What if: ") and ": " in words(app, "#verdict")
-        await pilot.press("down", "space")
-        assert len(app.screen.query_one(WhatIfList).chosen) == 2
-        await pilot.press("x")
-        assert words(app, "#headline") == before
-        await pilot.press("o")
-        await settle(app, pilot)
-        assert "on trial" in words(app, "#consequence")

@@ -20,7 +20,7 @@ from nuvik.core.carrying.run import carry_plan, resume, undo
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.journal import State
 from nuvik.core.model.plan import Plan
-from nuvik.core.planning.ordering.move_order import Move, order_moves
+from nuvik.core.planning.ordering.move_order import Transfer, order_moves
 from nuvik.core.planning.ordering.staging import Stage, legs, untie
 from nuvik.core.stages.workspace import Workspace
 from nuvik.core.store.plan_file import read_plan, write_plan
@@ -157,7 +157,7 @@ def knots(draw):
     for number in range(draw(st.integers(2, 4))):
         source, target = draw(st.permutations(names))[:2]
         size = draw(st.integers(1, 8))
-        moves.append(Move(f"m{number}", source, target, size, size, draw(st.integers(0, 2))))
+        moves.append(Transfer(f"m{number}", source, target, size, size, draw(st.integers(0, 2))))
         stages += [Stage(f"m{number}", via, size, size) for via in (*names, "spare") if via not in (source, target)]
     return moves, stages, {name: draw(st.integers(0, 9)) for name in (*names, "spare")}
 

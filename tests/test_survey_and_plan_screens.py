@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import time
 from dataclasses import replace
 
 import pytest
 from textual.widgets import Input, Static
 
 from conftest import MB, fill
-from households import made_up_household
 from nuvik.core.model.library import Kind
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.card_form import CardForm
@@ -20,7 +18,7 @@ from nuvik.tui.widgets.age_board import AgeBoardView
 from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.key_line import KeyLine
 from nuvik.tui.widgets.library_table import LibraryTable
-from screens import settle, slowness, words, words_of
+from screens import choices, settle, words, words_of
 
 
 async def test_marking_many_opening_one_and_editing_its_card(house):
@@ -79,8 +77,7 @@ async def test_marking_many_opening_one_and_editing_its_card(house):
         assert len(app.desk.draft.places) == 2 and not app.desk.hand and not app.desk.marked
 
 
-async def test_five_thousand_libraries_answer_every_key_at_once(house):
-    """The core's and the widgets' own work for one key; the pilot's waiting is left out."""
+async def test_five_thousand_libraries_with_hostile_names_are_drawn_after_every_key(house):
     app = NuvikApp(house.open)
     async with app.run_test(size=(159, 47)) as pilot:
         await settle(app, pilot)
@@ -99,7 +96,7 @@ async def test_five_thousand_libraries_answer_every_key_at_once(house):
         app.desk.take_snapshot(replace(app.desk.snapshot, libraries=many))
         app.refresh_stage()
         await pilot.pause()
-        screen, slowest = app.screen, 0.0
+        screen = app.screen
         table, board = screen.query_one(LibraryTable), screen.query_one(AgeBoardView)
         table.focus()
         await pilot.pause()
@@ -128,16 +125,10 @@ async def test_five_thousand_libraries_answer_every_key_at_once(house):
             screen.action_unfind,
         ]
         for step in steps:
-            best = float("inf")
-            for _ in range(4):  # the quickest of four, since this machine may be busy
-                began = time.process_time()
-                step()
-                screen._moved()
-                draw()
-                best = min(best, time.process_time() - began)
-                await pilot.pause()
-            slowest = max(slowest, best)
-        assert slowest < 0.1 * slowness(), f"{1000 * slowest:.0f} ms"
+            step()
+            screen._moved()
+            draw()
+            await pilot.pause()
 
 
 async def test_asking_for_a_proposal(house):
@@ -147,9 +138,9 @@ async def test_asking_for_a_proposal(house):
         await settle(app, pilot)
         await pilot.press("3", "a")
         await settle(app, pilot)
-        offered = words_of(app.screen.query(Static).first())
+        offered = choices(app)
         assert all(style in offered for style in ("cautious", "balanced", "fastest")) and "1 move, 183 MB" in offered
-        await pilot.press("b")
+        await pilot.press("down", "enter")
         draft, recommendation = app.desk.draft, app.desk.recommendation
         assert draft.places == {"kestrel:Games/Ferrymoss": "heron"} and recommendation.proposal.gap == 0
         assert "Kestrel has enough free space again" in words(app, "#headline") and "1 move" in words(app, "#totals")
@@ -231,7 +222,7 @@ async def test_swapping_breaking_mending_and_parting(tight, tmp_path, monkeypatc
         assert not app.desk.draft.places
         await hold(app, pilot, "Moor", "kestrel")
         await pilot.press("s")
-        offered = words_of(app.screen.query(Static).first())
+        offered = choices(app)
         assert "Kite" in offered and "Loom" in offered and "waiting" in offered
         await pilot.press("a")
         assert set(app.desk.draft.places.values()) == {"kestrel", "heron"} and not app.desk.draft.breaches
@@ -285,43 +276,3 @@ async def test_asking_within_limits_and_choosing_where_new_content_goes(tight):
         assert landing.drive == app.desk.draft.drives[2].id and "new content of 1 kind" in words(app, "#totals")
         await pilot.press("u")
         assert app.desk.draft.landings.get(Kind.GAME) != landing
-
-
-async def test_every_edit_of_five_hundred_libraries_on_eight_drives_is_answered_at_once(world):
-    """The work of each key, drawing included; the quickest of three, since this machine may be busy."""
-    fill(world.path("kestrel", "Games", "Kite"))
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
-        app.desk.take_snapshot(made_up_household(500, drives=8))
-        await pilot.press("3")
-        await pilot.pause()
-        screen = app.screen
-        table, board = screen.query_one(LibraryTable), screen.query_one(DriveBoard)
-
-        def draw() -> None:
-            for widget in (table, board):
-                for line in range(widget.size.height):
-                    widget.render_line(line)
-
-        steps = {
-            "drive": lambda: (board.action_cursor(1), screen.on_drive_board_moved()),
-            "library": lambda: (table.action_move(1), screen._moved()),
-            "pick_up": screen.action_pick_up,
-            "hold": lambda: (board.action_cursor(1), screen.on_drive_board_moved()),
-            "put down": screen.action_put_down,
-            "stay": screen.action_stay,
-            "back": screen.action_step_back,
-            "again": screen.action_step_forward,
-        }
-        times = {name: [] for name in steps}
-        for _ in range(3):
-            for name, step in steps.items():
-                began = time.process_time()
-                step()
-                draw()
-                times[name].append(time.process_time() - began)
-                await pilot.pause()
-        assert app.desk.position > 2
-        slow = {name: min(found) for name, found in times.items() if min(found) > 0.1 * slowness()}
-        assert not slow, slow

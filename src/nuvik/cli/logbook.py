@@ -5,8 +5,7 @@ from __future__ import annotations
 import typer
 
 from nuvik.cli.call import Call, command
-from nuvik.core.model.names import shown
-from nuvik.core.model.units import format_bytes, format_duration
+from nuvik.core.model.units import format_bytes
 
 
 def add_to(app: typer.Typer) -> None:
@@ -14,6 +13,7 @@ def add_to(app: typer.Typer) -> None:
     def logbook(call: Call) -> None:
         """Show every move, newest first: its state, and what it took beside what was expected."""
         from nuvik.core.views.documents import document
+        from nuvik.core.views.move_rows import move_row
 
         workspace = call.workspace
         moves = list(reversed(workspace.logbook.moves()))
@@ -25,17 +25,10 @@ def add_to(app: typer.Typer) -> None:
             return
         labels = workspace.drives.labels()
         for move in moves:
-            here, there = move.source_drive, move.target_drive
-            way = f"{shown(labels.get(here, here))} → {shown(labels.get(there, there))}"
-            undoes = f"undoes move {move.undoes}: " if move.undoes else ""
-            call.say(
-                f"{move.id:>4}  {move.started_at or 'not started':<20}  {undoes}{shown(move.library)}, "
-                f"{format_bytes(move.bytes)}, {way}: {move.state.in_words}"
-            )
+            row = move_row(move, labels)
+            call.say(f"{move.id:>4}  {row.begun:<19}  {row.library}, {row.size}, {row.way}: {row.state}")
             if move.started_at:
-                call.say(
-                    f"      expected {format_duration(move.expected_s)}, took {format_duration(move.actual_s)}"
-                    + (f"; {format_bytes(move.freed_bytes)} freed" if move.freed_bytes is not None else "")
-                )
+                freed = "" if move.freed_bytes is None else f"; {format_bytes(move.freed_bytes)} freed"
+                call.say(f"      expected {row.expected}, took {row.took}{freed}")
             if move.problem:
                 call.say(f"      {move.problem}")

@@ -21,7 +21,7 @@ from nuvik.tui.jobs.survey import SurveyJob
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.drive_card import DriveCard
 from nuvik.tui.screens.help import Help
-from nuvik.tui.screens.opening import Opening
+from nuvik.tui.screens.opening import OpeningScreen
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.screens.stages import stage_screens
 from nuvik.tui.shell import STAGES, stage_key
@@ -69,7 +69,7 @@ class NuvikApp(App[None]):
         return {"quiet": palette_of("").quiet}
 
     def on_mount(self) -> None:
-        self.push_screen(Opening())
+        self.push_screen(OpeningScreen())
         # A moment's wait lets the first picture be drawn before the work takes the processor.
         self.set_timer(_FIRST_PICTURE_S, self.opening_job.begin)
 

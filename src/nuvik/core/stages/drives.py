@@ -18,7 +18,7 @@ from nuvik.core.model.purchase import Candidate
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.traffic import Look
 from nuvik.core.planning.buying.filesystem_advice import Needs, needs_of, this_system
-from nuvik.core.planning.buying.purchases import Verdict, verdicts_on
+from nuvik.core.planning.buying.purchases import PurchaseVerdict, verdicts_on
 from nuvik.core.planning.drafting.target_paths import clean_template
 from nuvik.core.stages.computer import Computer
 from nuvik.core.stages.survey import SurveyStage
@@ -190,7 +190,7 @@ class DrivesStage:
             next_step=f"Known candidates: {labels}." if labels else f"Write some into {shown(self.candidates_path)}.",
         )
 
-    def verdicts(self, path: str | None = None) -> list[Verdict]:
+    def verdicts(self, path: str | None = None) -> list[PurchaseVerdict]:
         """What each candidate in a file would save here; those that save most for the price first. Raises Refused."""
         candidates = self.candidates(path)
         return verdicts_on(candidates, self.survey.latest()) if candidates else []

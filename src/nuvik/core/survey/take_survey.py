@@ -22,7 +22,13 @@ from nuvik.core.model.progress import Stop, SurveyReport, no_report
 from nuvik.core.model.snapshot import Problem, Snapshot
 from nuvik.core.survey.history.last_use import RecentFiles, use_of
 from nuvik.core.survey.loose_data import large_files, loose_folders
-from nuvik.core.survey.recognise.find_libraries import Candidate, collection_kind, find_candidates, guess_of, parts_of
+from nuvik.core.survey.recognise.find_libraries import (
+    LibraryCandidate,
+    collection_kind,
+    find_candidates,
+    guess_of,
+    parts_of,
+)
 from nuvik.core.survey.recognise.guess_kind import Context
 from nuvik.core.survey.recognise.may_move import OVERRULED, PINNED, Open, judge
 from nuvik.core.survey.recognise.trade_words import OF_THE_FILE_SYSTEM
@@ -88,7 +94,9 @@ def survey_one(
         raise Refused(f"{shown(root)} must not be moved: {reason}.", next_step="Choose a library inside it.")
     context = Context(host, host.surroundings())
     tree = size_tree(host, drives, root, stop)
-    candidate = Candidate(root, next((card for card in cards if card.path == root), None), kind=collection_kind(root))
+    candidate = LibraryCandidate(
+        root, next((card for card in cards if card.path == root), None), kind=collection_kind(root)
+    )
     makers = _Makers(
         host,
         drives,
@@ -188,7 +196,7 @@ class _Makers:
     history: History
     _no_access_times: dict[str, str | None] = field(default_factory=dict)
 
-    def all(self, candidates: Iterable[Candidate], trees: Sequence[Tree]) -> tuple[Library, ...]:
+    def all(self, candidates: Iterable[LibraryCandidate], trees: Sequence[Tree]) -> tuple[Library, ...]:
         """Largest first."""
         made = []
         for candidate in candidates:
@@ -198,7 +206,7 @@ class _Makers:
                 made.append(self._one(candidate, folder, drive))
         return tuple(sorted(made, key=lambda library: (-library.bytes, library.path)))
 
-    def _one(self, candidate: Candidate, folder: Folder, drive: Drive) -> Library:
+    def _one(self, candidate: LibraryCandidate, folder: Folder, drive: Drive) -> Library:
         card, path, extent = candidate.card, candidate.path, folder.extent
         seems = guess_of(candidate, folder, self.context)
         judged = judge(self.host, folder, drive, card, self.context.about, self.opened)

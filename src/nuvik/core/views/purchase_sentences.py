@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from nuvik.core.model.names import shown
-from nuvik.core.planning.buying.purchases import Verdict
+from nuvik.core.planning.buying.purchases import PurchaseVerdict
 
 
-def verdict_sentence(verdict: Verdict) -> str:
+def verdict_sentence(verdict: PurchaseVerdict) -> str:
     """A line: what holds a candidate back, and what it would save."""
     candidate = verdict.candidate
     limit = f"{shown(candidate.label)}: held back by {candidate.held_back_by}"

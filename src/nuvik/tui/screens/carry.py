@@ -7,19 +7,19 @@ from typing import Any
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
-from textual.widgets import DataTable, Static
+from textual.widgets import Static
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.journal import Move, State
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.journal import Move
+from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Event
-from nuvik.core.model.units import format_bytes, format_duration
 from nuvik.core.views.carry_headline import PHASES, phase_number, progress_line, running_headline
+from nuvik.core.views.move_rows import move_row
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.shell import stage_key
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
-from nuvik.tui.widgets.library_table import heading
+from nuvik.tui.widgets.move_table import MoveTable
 from nuvik.tui.widgets.strip import StripData
 from nuvik.tui.widgets.traffic import TrafficPanel
 
@@ -45,21 +45,8 @@ class CarryScreen(StageScreen):
         yield Static(id="phases", markup=False)
         yield Static(id="progress", markup=False)
         yield TrafficPanel(self.desk.workspace.drives.traffic, id="traffic")
-        yield DataTable(id="moves", cursor_type="row")
+        yield MoveTable("step", id="moves")
         yield DriveBoard(id="drives")
-
-    def on_mount(self) -> None:
-        table = self.query_one(DataTable)
-        for label, width in (
-            (">step", 4),
-            ("library", 32),
-            (">size", 9),
-            ("from → to", 22),
-            ("state", 38),
-            (">expected", 13),
-            (">took", 13),
-        ):
-            table.add_column(heading(label), width=width)
 
     def refresh_stage(self) -> None:
         carrying = self.shell.carry_job.run
@@ -140,10 +127,8 @@ class CarryScreen(StageScreen):
             panel.watch_drives(at_work)
 
     def _show_moves(self) -> None:
-        table, labels = self.query_one(DataTable), {drive.id: drive.label for drive in self.desk.snapshot.drives}
-        table.clear()
-        for move in self._moves():
-            table.add_row(*self._cells(move, labels))
+        labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
+        self.query_one(MoveTable).show([move_row(move, labels) for move in self._moves()])
 
     def _moves(self) -> list[Move]:
         """The moves of the run at hand; before one, those that stand midway."""
@@ -153,22 +138,6 @@ class CarryScreen(StageScreen):
             return [move for move in every if not move.state.finished]
         runs = {move.run for move in every if move.id in carrying.moves}
         return [move for move in every if move.run in runs and (move.undoes is None or move.id in carrying.moves)]
-
-    def _cells(self, move: Move, labels: dict[str, str]) -> list[Text]:
-        palette = palette_of(self.app.theme)
-        style = palette.good if move.state is State.RELEASED else palette.look if not move.state.finished else ""
-        return [
-            Text(str(move.n), justify="right"),
-            Text(shorten(move.library, 32)),
-            Text(format_bytes(move.bytes), justify="right"),
-            Text(f"{shown(labels.get(move.source_drive, '?'))} → {shown(labels.get(move.target_drive, '?'))}"),
-            Text(
-                "back in its place" if move.undoes and move.state is State.RELEASED else move.state.in_words,
-                style=style,
-            ),
-            Text(format_duration(move.expected_s), justify="right"),
-            Text(format_duration(move.actual_s) if move.actual_s else "–", justify="right"),
-        ]
 
     def _look_at_drives(self) -> None:
         self.in_background(self.desk.workspace.drives.all, self._take_drives, group="drives")

@@ -5,19 +5,17 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING
 
-from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
-from textual.widgets import DataTable
 
 from nuvik.core.model.journal import Move, State
-from nuvik.core.model.names import shorten, shown
-from nuvik.core.model.units import format_bytes, format_duration
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_bytes
 from nuvik.core.views.carry_headline import logbook_headline, move_facts
+from nuvik.core.views.move_rows import move_row
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.stage import StageScreen
-from nuvik.tui.theme import palette_of
-from nuvik.tui.widgets.library_table import heading
+from nuvik.tui.widgets.move_table import MoveTable
 
 if TYPE_CHECKING:
     from nuvik.core.carrying.undo import Way
@@ -35,53 +33,18 @@ class LogbookScreen(StageScreen):
     ]
 
     def body(self) -> ComposeResult:
-        yield DataTable(id="log", cursor_type="row")
-
-    def on_mount(self) -> None:
-        table = self.query_one(DataTable)
-        for label, width in (
-            (">move", 5),
-            ("begun", 19),
-            ("library", 29),
-            (">size", 9),
-            ("from → to", 20),
-            ("state", 32),
-            (">expected", 12),
-            (">took", 12),
-        ):
-            table.add_column(heading(label), width=width)
+        yield MoveTable("move", id="log")
 
     def refresh_stage(self) -> None:
-        table = self.query_one(DataTable)
-        row = table.cursor_row
-        self._moves = list(reversed(self.desk.workspace.logbook.moves()))
-        self.say(logbook_headline(self._moves))
+        moves = list(reversed(self.desk.workspace.logbook.moves()))
+        self.say(logbook_headline(moves))
         labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
-        table.clear()
-        for move in self._moves:
-            table.add_row(*self._cells(move, labels))
-        table.move_cursor(row=min(row, max(0, len(self._moves) - 1)), animate=False)
+        self.query_one(MoveTable).show([move_row(move, labels) for move in moves])
         self._tell()
-
-    def _cells(self, move: Move, labels: dict[str, str]) -> list[Text]:
-        palette = palette_of(self.app.theme)
-        style = palette.look if not move.state.finished or move.state is State.ON_TRIAL else ""
-        words = f"undid move {move.undoes}" if move.undoes and move.state is State.RELEASED else move.state.in_words
-        return [
-            Text(str(move.id), justify="right"),
-            Text((move.started_at or "not begun").replace("T", " ").replace("Z", "")),
-            Text(shorten(move.library, 29)),
-            Text(format_bytes(move.bytes), justify="right"),
-            Text(f"{shown(labels.get(move.source_drive, '?'))} → {shown(labels.get(move.target_drive, '?'))}"),
-            Text(words, style=style),
-            Text(format_duration(move.expected_s), justify="right"),
-            Text(format_duration(move.actual_s) if move.actual_s else "–", justify="right"),
-        ]
 
     @property
     def _move(self) -> Move | None:
-        row = self.query_one(DataTable).cursor_row
-        return self._moves[row] if 0 <= row < len(self._moves) else None
+        return self.query_one(MoveTable).move
 
     def _tell(self) -> None:
         move = self._move

@@ -11,7 +11,7 @@ from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.key_line import KeyLine
 
 
-class Opening(Screen[None]):
+class OpeningScreen(Screen[None]):
     """Gives way to Survey as soon as the drives are known; a drive that is asleep may take seconds to answer."""
 
     def compose(self) -> ComposeResult:

@@ -31,7 +31,7 @@ from nuvik.tui.widgets.speed_chart import SpeedChart
 from nuvik.tui.widgets.traffic import TrafficPanel, curve
 
 if TYPE_CHECKING:
-    from nuvik.core.planning.buying.purchases import Verdict
+    from nuvik.core.planning.buying.purchases import PurchaseVerdict
 
 _NAME_CELLS, _DRIVE_CELLS, _CURVE_CELLS = 24, 10, 40
 _BUY_CELLS, _TOLD, _SIDE_BY_SIDE = 30, 3, 136
@@ -54,7 +54,7 @@ class SpeedsScreen(StageScreen):
     def __init__(self) -> None:
         super().__init__()
         self._findings: dict[str, list[str]] = {}
-        self._verdicts: list[Verdict] = []
+        self._verdicts: list[PurchaseVerdict] = []
         self._trouble = ""
         self._judged: tuple[Snapshot | None, float] = (None, 0.0)
         """The snapshot and the candidates file of which the verdicts are."""
@@ -88,14 +88,14 @@ class SpeedsScreen(StageScreen):
         self._say()
         self._show_cursor()
 
-    def _judge(self) -> tuple[list[Verdict], str]:
+    def _judge(self) -> tuple[list[PurchaseVerdict], str]:
         """What each candidate would save, or what is wrong with the file of candidates."""
         try:
             return self.desk.workspace.drives.verdicts(), ""
         except NuvikError as trouble:
             return [], f"{trouble.what} {trouble.next_step}"
 
-    def _take_verdicts(self, judged: tuple[list[Verdict], str]) -> None:
+    def _take_verdicts(self, judged: tuple[list[PurchaseVerdict], str]) -> None:
         (self._verdicts, self._trouble), self._reckoning = judged, False
         self.query_one("#buy", Static).update(self._buy())
 

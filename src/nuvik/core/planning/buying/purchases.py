@@ -21,7 +21,7 @@ _TIME_LIMIT_S = 5.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Verdict:
+class PurchaseVerdict:
     """What one candidate would do here."""
 
     candidate: Candidate
@@ -53,7 +53,9 @@ class Best:
         return [(library, drives[self.places.get(library.id, library.drive)]) for library in self.snapshot.libraries]
 
 
-def verdicts_on(candidates: Sequence[Candidate], snapshot: Snapshot, wishes: Wishes | None = None) -> list[Verdict]:
+def verdicts_on(
+    candidates: Sequence[Candidate], snapshot: Snapshot, wishes: Wishes | None = None
+) -> list[PurchaseVerdict]:
     """What candidates would save; those that save most for the price first."""
     wishes = wishes or Wishes(whole=True)
     without = Best.of(snapshot, wishes)
@@ -63,7 +65,7 @@ def verdicts_on(candidates: Sequence[Candidate], snapshot: Snapshot, wishes: Wis
     )
 
 
-def _judge(candidate: Candidate, without: Best, wishes: Wishes) -> Verdict:
+def _judge(candidate: Candidate, without: Best, wishes: Wishes) -> PurchaseVerdict:
     there, snapshot = candidate.as_drive(), without.snapshot
     goal = candidate.upgrade_of
     if goal is None:
@@ -79,7 +81,7 @@ def _judge(candidate: Candidate, without: Best, wishes: Wishes) -> Verdict:
         if drive.id == goal
     }
     names = sorted((name for name, gain in gains.items() if gain > 0), key=lambda name: (-gains[name], name))
-    return Verdict(
+    return PurchaseVerdict(
         candidate=candidate,
         saves_s_per_week=max(0.0, saves.likely),
         saves=saves,

@@ -9,7 +9,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
 from nuvik.core.model.plan import Role
 from nuvik.core.model.wishes import Wishes
-from nuvik.core.planning.ordering.move_order import MOST_SETS, Move, Ordered
+from nuvik.core.planning.ordering.move_order import MOST_SETS, Ordered, Transfer
 from nuvik.core.planning.ordering.staging import LEG, MOST_TRIES, Stage, untie
 from nuvik.core.planning.placement.limits import may_stand, spaces_of
 from nuvik.core.planning.placement.waiting import waiting_s_per_week
@@ -77,7 +77,7 @@ def arrange(loads: Sequence[Load], drives: Sequence[Drive], wishes: Wishes, quic
     floors = {space.id: space.headroom_bytes for space in spaces}
     able = [load for load in loads if load.source.id in space_of and load.target.id in space_of]
     moves = [
-        Move(
+        Transfer(
             load.library.id,
             space_of[load.source.id],
             space_of[load.target.id],
@@ -111,7 +111,7 @@ def arrange(loads: Sequence[Load], drives: Sequence[Drive], wishes: Wishes, quic
     return Arranged(_with_reasons(legs), tuple(load for load in loads if load.library.id in stuck), ordered)
 
 
-def _works(moves: Sequence[Move], free_bytes: Mapping[str, int], floors: Mapping[str, int]) -> bool:
+def _works(moves: Sequence[Transfer], free_bytes: Mapping[str, int], floors: Mapping[str, int]) -> bool:
     free, done = dict(free_bytes), set[str]()
     keys = {move.key for move in moves}
     for move in moves:
@@ -123,7 +123,7 @@ def _works(moves: Sequence[Move], free_bytes: Mapping[str, int], floors: Mapping
     return True
 
 
-def _leg(move: Move, loads: Mapping[str, Load], via: Mapping[str, Drive]) -> Leg:
+def _leg(move: Transfer, loads: Mapping[str, Load], via: Mapping[str, Drive]) -> Leg:
     key, is_leg, number = move.key.partition(LEG)
     load = loads[key]
     if not is_leg:

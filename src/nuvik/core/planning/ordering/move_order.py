@@ -15,7 +15,7 @@ MOST_SETS = 200_000
 
 
 @dataclass(frozen=True, slots=True)
-class Move:
+class Transfer:
     """A library on its way, for ordering."""
 
     key: str
@@ -35,8 +35,8 @@ class Move:
 class Ordered:
     """The moves in an order that works; those that cannot be done within the floors, whatever the order."""
 
-    done: tuple[Move, ...]
-    stuck: tuple[Move, ...] = ()
+    done: tuple[Transfer, ...]
+    stuck: tuple[Transfer, ...] = ()
     missing_bytes: int = 0
     """What one drive lacks for the easiest of those that are stuck."""
     missing_on: str = ""
@@ -45,7 +45,7 @@ class Ordered:
 
 
 def order_moves(
-    moves: Sequence[Move],
+    moves: Sequence[Transfer],
     free_bytes: Mapping[str, int],
     floor_bytes: Mapping[str, int],
     on_trial: bool = False,
@@ -73,18 +73,18 @@ def order_moves(
 
 
 class _Search:
-    def __init__(self, moves: list[Move], floors: Mapping[str, int], on_trial: bool, most_sets: int) -> None:
+    def __init__(self, moves: list[Transfer], floors: Mapping[str, int], on_trial: bool, most_sets: int) -> None:
         self._moves, self._floors, self._on_trial, self._most_sets = moves, floors, on_trial, most_sets
         numbers = {move.key: number for number, move in enumerate(moves)}
         self._before = [sum(1 << numbers[key] for key in move.after if key in numbers) for move in moves]
         self._seen: set[int] = set()
-        self._best: list[Move] = []
+        self._best: list[Transfer] = []
         self.given_up = False
 
-    def run(self, free: dict[str, int]) -> list[Move]:
+    def run(self, free: dict[str, int]) -> list[Transfer]:
         """The longest order found; all moves, if there is one."""
         every = (1 << len(self._moves)) - 1
-        done: list[Move] = []
+        done: list[Transfer] = []
         # Each level: the set done when it was entered, and the moves still to be tried there.
         levels = [(0, self._tries(0, free))]
         while levels:
@@ -128,12 +128,12 @@ class _Search:
                 possible.append(number)
         return possible[::-1]
 
-    def _apply(self, move: Move, free: dict[str, int], sign: int) -> None:
+    def _apply(self, move: Transfer, free: dict[str, int], sign: int) -> None:
         free[move.target] -= sign * move.room_bytes
         if not self._on_trial:
             free[move.source] += sign * move.frees_bytes
 
-    def free_after(self, done: Sequence[Move], free: Mapping[str, int]) -> dict[str, int]:
+    def free_after(self, done: Sequence[Transfer], free: Mapping[str, int]) -> dict[str, int]:
         left = dict(free)
         for move in done:
             self._apply(move, left, 1)

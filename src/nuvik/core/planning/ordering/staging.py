@@ -10,7 +10,7 @@ import heapq
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from nuvik.core.planning.ordering.move_order import MOST_SETS, Move, Ordered, order_moves
+from nuvik.core.planning.ordering.move_order import MOST_SETS, Ordered, Transfer, order_moves
 
 MOST_TRIES = 400
 """So many choices of staged libraries are tried before the search gives up."""
@@ -39,7 +39,7 @@ class Untied:
     staged: tuple[Stage, ...] = ()
 
 
-def legs(move: Move, stage: Stage) -> tuple[Move, Move]:
+def legs(move: Transfer, stage: Stage) -> tuple[Transfer, Transfer]:
     """A move by way of a staging drive, as two."""
     out = replace(move, key=f"{move.key}{LEG}1", target=stage.via, room_bytes=stage.room_bytes, benefit_s=0.0)
     on = replace(
@@ -49,7 +49,7 @@ def legs(move: Move, stage: Stage) -> tuple[Move, Move]:
 
 
 def untie(
-    moves: Sequence[Move],
+    moves: Sequence[Transfer],
     stages: Sequence[Stage],
     free_bytes: Mapping[str, int],
     floor_bytes: Mapping[str, int],
@@ -86,7 +86,7 @@ def untie(
     return Untied(plain)
 
 
-def _helpful(stuck: Sequence[Move], moves: Sequence[Move], stages: Sequence[Stage]) -> list[Stage]:
+def _helpful(stuck: Sequence[Transfer], moves: Sequence[Transfer], stages: Sequence[Stage]) -> list[Stage]:
     """Stages of libraries whose going makes room where something stuck wants to go, directly or by way of others."""
     wanted, before = {move.target for move in stuck}, -1
     while len(wanted) != before:
@@ -102,9 +102,9 @@ def _helpful(stuck: Sequence[Move], moves: Sequence[Move], stages: Sequence[Stag
     ]
 
 
-def _with_legs(moves: Sequence[Move], staged: Sequence[Stage]) -> list[Move]:
+def _with_legs(moves: Sequence[Transfer], staged: Sequence[Stage]) -> list[Transfer]:
     by_key = {stage.key: stage for stage in staged}
-    split_moves: list[Move] = []
+    split_moves: list[Transfer] = []
     renamed = {stage.key: f"{stage.key}{LEG}2" for stage in staged}
     for move in moves:
         move = replace(move, after=frozenset(renamed.get(key, key) for key in move.after))

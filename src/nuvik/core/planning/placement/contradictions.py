@@ -16,7 +16,7 @@ from nuvik.core.model.units import format_bytes
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.proposal import Proposal
-from nuvik.core.planning.placement.solver import Program
+from nuvik.core.planning.placement.solver import IntegerProgram
 
 TIME_LIMIT_S = 4.0
 _ROUNDS = 200
@@ -80,7 +80,7 @@ def _hitting(wishes: list[int], ways: list[frozenset[int]]) -> frozenset[int]:
     """The smallest set of wishes with one of each way in it."""
     if not ways:
         return frozenset()
-    program = Program()
+    program = IntegerProgram()
     numbers = {wish: program.variable(1.0) for wish in wishes}
     for way in ways:
         program.row([(numbers[wish], 1.0) for wish in sorted(way)], lower=1.0)

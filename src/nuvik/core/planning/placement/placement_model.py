@@ -25,14 +25,14 @@ from nuvik.core.planning.placement.collections import collections_of
 from nuvik.core.planning.placement.costs import apart_cost_s, moving_s, placement_cost_s
 from nuvik.core.planning.placement.demands import Apart, Demand, OnOneOf, demands_of
 from nuvik.core.planning.placement.limits import Space, disks_of, is_pinned, spaces_of, why_cannot, why_unwanted
-from nuvik.core.planning.placement.solver import Program, Terms
+from nuvik.core.planning.placement.solver import IntegerProgram, Terms
 
 GB = 1e9
 """The solver gets space in GB, so that all its figures have a similar magnitude."""
 
 
 @dataclass(slots=True)
-class Choice:
+class MovableLibrary:
     """A library that can stand on several drives."""
 
     library: Library
@@ -48,7 +48,7 @@ class Placement:
     """The program, and what its variables stand for."""
 
     def __init__(self, snapshot: Snapshot, wishes: Wishes, relaxed: bool = False) -> None:
-        self.program = Program()
+        self.program = IntegerProgram()
         self.offset_s = 0.0
         """The part of the cost that nothing can change."""
         self.unmet: list[tuple[Demand, int]] = []
@@ -60,7 +60,7 @@ class Placement:
         self._drives = {drive.id: drive for drive in snapshot.drives}
         self._labels = {drive.id: shown(drive.label) for drive in snapshot.drives}
         self._libraries = {library.id: library for library in snapshot.libraries}
-        self.choices: dict[str, Choice] = {}
+        self.choices: dict[str, MovableLibrary] = {}
         self._moving: Terms = []
         self._counted: Terms = []
         for library in sorted(snapshot.libraries, key=lambda library: library.id):
@@ -112,7 +112,7 @@ class Placement:
             return
         variables = [(drive, self.program.variable(costs[drive.id] - least)) for drive in able]
         self.program.row([(variable, 1.0) for _, variable in variables], lower=1.0, upper=1.0)
-        self.choices[library.id] = Choice(library, source, variables)
+        self.choices[library.id] = MovableLibrary(library, source, variables)
         for drive, variable in variables:
             if drive is not source:
                 self._moving.append((variable, moving_s(library, source, drive)))

@@ -27,7 +27,7 @@ class Solved:
 
 
 @dataclass(slots=True)
-class Program:
+class IntegerProgram:
     """Minimise the sum of costs over variables of at least 0; those that are binary are 0 or 1."""
 
     costs: list[float] = field(default_factory=list)

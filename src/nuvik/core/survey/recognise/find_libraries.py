@@ -22,7 +22,7 @@ _PART_BYTES = 1
 
 
 @dataclass(frozen=True, slots=True)
-class Candidate:
+class LibraryCandidate:
     """A folder taken for a library."""
 
     path: str
@@ -37,13 +37,13 @@ class Candidate:
 
 def find_candidates(
     trees: Sequence[Tree], cards: Mapping[str, Card], context: Context
-) -> tuple[list[Candidate], list[str]]:
+) -> tuple[list[LibraryCandidate], list[str]]:
     """The libraries in these trees, in the order of their paths; and folders that links lead to, outside the trees."""
     search = _Search(trees, cards, context)
     for tree in trees:
         card = cards.get(tree.root.path)
         if card is not None and not card.titles:
-            search.take(Candidate(tree.root.path, card))
+            search.take(LibraryCandidate(tree.root.path, card))
         else:
             search.below(tree.root, None, "")
     candidates = search.candidates
@@ -65,9 +65,9 @@ class _Search:
         for path, card in cards.items():
             if not card.ignored:
                 self._cards_in.setdefault(os.path.dirname(path), []).append((path, card))
-        self.candidates: dict[str, Candidate] = {}
+        self.candidates: dict[str, LibraryCandidate] = {}
 
-    def take(self, candidate: Candidate) -> None:
+    def take(self, candidate: LibraryCandidate) -> None:
         known = self.candidates.get(candidate.path)
         if known is None or (known.tether is None and candidate.tether is not None):
             if known is not None:
@@ -86,14 +86,14 @@ class _Search:
         for path, card in self._cards_in.get(folder.path, ()):
             # A card may stand on a single file.
             if path not in self.candidates and os.path.basename(path) not in folder.below and self._is_file(path):
-                self.take(Candidate(path, card, kind=kind))
+                self.take(LibraryCandidate(path, card, kind=kind))
 
     def _one(self, folder: Folder, kind: Kind | None, why: str) -> None:
         card, path, about = self._cards.get(folder.path), folder.path, self._context.about
         if card is not None and card.ignored:
             return
         if card is not None and not card.titles:
-            self.take(Candidate(path, card, kind=kind, why=why))
+            self.take(LibraryCandidate(path, card, kind=kind, why=why))
         elif card is not None:
             self.below(folder, card.kind or kind, "you said that each folder there is one library")
         elif path in self._above_cards or path in about.containers:
@@ -107,7 +107,7 @@ class _Search:
         elif kind is None and (titles := collection(folder, self._context)) is not None:
             self.below(folder, titles.kind, f"{titles.why}: {PLURALS[titles.kind]}")
         else:
-            self.take(Candidate(path, kind=kind, why=why))
+            self.take(LibraryCandidate(path, kind=kind, why=why))
 
     def _is_settings(self, folder: Folder) -> bool:
         """Whether a folder is where a program keeps its settings: hidden in the home, or among those of programs, and
@@ -136,7 +136,7 @@ class _Search:
         except OSError:
             return
         if leads_to_library and self._context.host.why_protected(real) is None:
-            self.take(Candidate(real, card, tether=path, kind=collection_kind(real) or kind))
+            self.take(LibraryCandidate(real, card, tether=path, kind=collection_kind(real) or kind))
 
     def _is_file(self, path: str) -> bool:
         """A link is no file: what it leads to is found by itself."""
@@ -156,7 +156,7 @@ def collection_kind(path: str) -> Kind | None:
     return COLLECTIONS.get(os.path.basename(os.path.dirname(path)).casefold())
 
 
-def guess_of(candidate: Candidate, folder: Folder, context: Context) -> Guess:
+def guess_of(candidate: LibraryCandidate, folder: Folder, context: Context) -> Guess:
     """What a library holds: as its card says, else its collection, else by its signs."""
     if candidate.card is not None and candidate.card.kind is not None:
         return Guess(candidate.card.kind, 1.0, "its card says so")
@@ -166,7 +166,7 @@ def guess_of(candidate: Candidate, folder: Folder, context: Context) -> Guess:
     return guess(folder, context)
 
 
-def parts_of(candidate: Candidate, folder: Folder, kind: Kind, context: Context) -> Iterator[Part]:
+def parts_of(candidate: LibraryCandidate, folder: Folder, kind: Kind, context: Context) -> Iterator[Part]:
     """The folders inside that may be placed on their own: those of the card, then those that are recognised."""
     card_parts = candidate.card.parts if candidate.card else ()
     seen = set()

@@ -13,7 +13,7 @@ from nuvik.core.survey.walk.walk_slice import Sums, add_counts
 
 
 @dataclass(frozen=True, slots=True)
-class Link:
+class SymbolicLink:
     """A symbolic link or junction inside a tree."""
 
     path: str
@@ -102,11 +102,11 @@ class Folder:
         return sorted(path for inode, (path, names) in first.items() if seen[inode] < names)
 
     @property
-    def links(self) -> Iterator[Link]:
+    def links(self) -> Iterator[SymbolicLink]:
         """The links here and below, as far as they are listed."""
         for folder in self.everything():
             for name, goal in folder.own.link_list:
-                yield Link(os.path.join(folder.path, name), goal)
+                yield SymbolicLink(os.path.join(folder.path, name), goal)
 
     @property
     def big_files(self) -> Iterator[BigFile]:

@@ -1,0 +1,66 @@
+"""A move as a row: what Carry, Logbook and `nuvik logbook` show of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+from nuvik.core.model.journal import Move, State
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_bytes, format_duration
+
+_NOTHING = "–"
+
+
+class MoveStanding(StrEnum):
+    """What a move still asks of the user."""
+
+    UNFINISHED = "unfinished"
+    """It goes on, or is taken back."""
+    ON_TRIAL = "on trial"
+    """Its original can be released."""
+    MOVED = "moved"
+    AT_REST = "at rest"
+    """Undone, or itself an undo that is done."""
+
+
+@dataclass(frozen=True, slots=True)
+class MoveRow:
+    """The texts of a row; all of them are safe to show."""
+
+    move: Move
+    begun: str
+    library: str
+    size: str
+    way: str
+    """From which drive to which."""
+    state: str
+    expected: str
+    took: str
+    standing: MoveStanding
+
+
+def move_row(move: Move, labels: Mapping[str, str]) -> MoveRow:
+    """The row of a move; `labels` are the drives' names by their ids."""
+    here, there = (shown(labels.get(drive, drive)) for drive in (move.source_drive, move.target_drive))
+    done_undo = move.undoes is not None and move.state is State.RELEASED
+    return MoveRow(
+        move=move,
+        begun=(move.started_at or "not begun").replace("T", " ").replace("Z", ""),
+        library=shown(move.library),
+        size=format_bytes(move.bytes),
+        way=f"{here} → {there}",
+        state=f"undid move {move.undoes}" if done_undo else move.state.in_words,
+        expected=format_duration(move.expected_s),
+        took=format_duration(move.actual_s) if move.actual_s else _NOTHING,
+        standing=_standing(move, done_undo),
+    )
+
+
+def _standing(move: Move, done_undo: bool) -> MoveStanding:
+    if not move.state.finished:
+        return MoveStanding.UNFINISHED
+    if move.state is State.ON_TRIAL:
+        return MoveStanding.ON_TRIAL
+    return MoveStanding.MOVED if move.state is State.RELEASED and not done_undo else MoveStanding.AT_REST
