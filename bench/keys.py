@@ -39,8 +39,8 @@ def pressing_keys() -> Iterator[Row]:
 
 async def _measure() -> dict[str, Mapping[str, float]]:
     with tempfile.TemporaryDirectory() as folder:
-        world = World(Path(folder) / "world")
-        world.drive("kestrel")
+        world = World(Path(folder), {"format": "nuvik-world/1", "name": "Bench", "time_scale": 0})
+        world.drive("kestrel", system=True)
         world.write()
         fill(world.path("kestrel", "Games", "Kite"))
         app = NuvikApp(world.open)

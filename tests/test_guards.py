@@ -109,6 +109,7 @@ def test_a_resumed_release_looks_at_the_copy_first(world, harm, half_gone):
     assert picture(original) == before, "nothing is removed"
     now = world.open().logbook.moves()[0]
     if harm == "copy gone":
+        assert "is not at" in stopped.value.what, "the library as a whole, not each of its files"
         assert now.state is State.RELEASING
         return
     assert now.state is (State.RELEASING if half_gone else State.ON_TRIAL)
