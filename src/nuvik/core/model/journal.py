@@ -48,7 +48,7 @@ class State(StrEnum):
 
 
 _WORDS = {
-    State.PLANNED: "waiting for its turn; nothing touched",
+    State.PLANNED: "waiting its turn; nothing touched",
     State.COPYING: "copying; original untouched",
     State.PROVEN: "copy proven; original untouched",
     State.PUBLISHED: "copy in place; original untouched",

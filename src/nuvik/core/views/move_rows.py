@@ -16,6 +16,8 @@ _NOTHING = "–"
 class MoveStanding(StrEnum):
     """What a move still asks of the user."""
 
+    WAITING = "waiting"
+    """Its turn has not come."""
     UNFINISHED = "unfinished"
     """It goes on, or is taken back."""
     ON_TRIAL = "on trial"
@@ -59,6 +61,8 @@ def move_row(move: Move, labels: Mapping[str, str]) -> MoveRow:
 
 
 def _standing(move: Move, done_undo: bool) -> MoveStanding:
+    if move.state is State.PLANNED:
+        return MoveStanding.WAITING
     if not move.state.finished:
         return MoveStanding.UNFINISHED
     if move.state is State.ON_TRIAL:

@@ -7,13 +7,14 @@ from collections.abc import Sequence
 from rich.text import Text
 from textual.widgets import DataTable
 
-from nuvik.core.model.journal import Move
+from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shorten
 from nuvik.core.views.move_rows import MoveRow, MoveStanding
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.library_table import heading
 
-_LIBRARY_CELLS = 29
+_LIBRARY_CELLS = 27
+_STATE_CELLS = max(len(state.in_words) for state in State)
 
 
 class MoveTable(DataTable[Text]):
@@ -30,8 +31,8 @@ class MoveTable(DataTable[Text]):
         columns = [(f">{self._numbered_by}", 5)]
         if self._dated:
             columns.append(("begun", 19))
-        columns += [("library", _LIBRARY_CELLS), (">size", 9), ("from → to", 20), ("state", 36)]
-        columns += [(">expected", 12), (">took", 12)]
+        columns += [("library", _LIBRARY_CELLS), (">size", 9), ("from → to", 20), ("state", _STATE_CELLS)]
+        columns += [(">expected", 11), (">took", 11)]
         for label, width in columns:
             self.add_column(heading(label), width=width)
 
@@ -56,6 +57,7 @@ class MoveTable(DataTable[Text]):
     def _cells(self, row: MoveRow) -> list[Text]:
         palette = palette_of(self.app.theme)
         style = {
+            MoveStanding.WAITING: palette.quiet,
             MoveStanding.UNFINISHED: palette.look,
             MoveStanding.ON_TRIAL: palette.look,
             MoveStanding.MOVED: palette.good,
