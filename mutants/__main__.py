@@ -47,6 +47,7 @@ class Target:
 
 _CARRYING = (
     "tests/test_refusals.py",
+    "tests/test_refusals_midway.py",
     "tests/test_guards.py",
     "tests/test_plan_and_rehearsal.py",
     "tests/test_staging_and_parts.py",

@@ -92,6 +92,16 @@ def world(tmp_path: Path) -> World:
 
 
 @pytest.fixture
+def ferry(world: World) -> Path:
+    source = Path(world.path("kestrel", "Games", "Ferry"))
+    (source / "data").mkdir(parents=True)
+    for number, path in enumerate(("start.bin", "data/one.bin", "data/two.bin")):
+        (source / path).write_bytes(b"%d" % number * 5_000)
+        os.utime(source / path, ns=(10**18, 10**18 + number))
+    return source
+
+
+@pytest.fixture
 def house(world):
     """Kestrel is short of its headroom; one hostile name."""
     fill(world.path("kestrel", "Games", "Ferrymoss"))

@@ -1,0 +1,205 @@
+"""Every refusal and guard while a library is copied, published and switched; quick ones."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from conftest import picture
+from nuvik.core.carrying.aside_folders import held, incoming, incoming_folder
+from nuvik.core.carrying.run import release, resume, undo
+from nuvik.core.carrying.tethers.registry import tether_of
+from nuvik.core.hosts import syscalls
+from nuvik.core.model.errors import Refused, Stopped
+from nuvik.core.model.journal import State
+from refusals import hook, move_of, once, refused_below, shift, stop_when, target_of
+
+# -- copying -----------------------------------------------------------------------------------------------
+
+
+def test_a_proven_file_that_was_cut_short_is_copied_again(world, ferry):
+    """A power cut may cost what was not flushed, even of a file that was read back before."""
+    before = picture(ferry)
+    move = stop_when(world, ferry, "rename", "Ferry")
+    assert all(entry.proven for entry in world.open().carry.work().journal.entries(move).values() if entry.checksum)
+    world.open().carry.work().journal.keep(replace(move, state=State.COPYING, visible=False))
+    os.truncate(os.path.join(incoming(move), "data", "one.bin"), 7)
+    resume(world.open().carry.work())
+    assert picture(target_of(world)) == before
+
+
+def test_what_the_source_lost_meanwhile_is_not_in_the_copy(world, ferry):
+    move = stop_when(world, ferry, "create", "two.bin")
+    assert os.path.exists(os.path.join(incoming(move), "start.bin"))
+    (ferry / "start.bin").unlink()
+    Path(incoming(move), "stranger.txt").write_text("left by nobody knows whom")
+    resume(world.open().carry.work())
+    assert sorted(path.name for path in target_of(world).rglob("*.*")) == ["one.bin", "two.bin"]
+
+
+def test_what_cannot_be_carried_stops_the_copy(world, ferry, monkeypatch):
+    """A pipe that appears after the checks."""
+    workspace = world.open()
+    hook(workspace, once(lambda operation, path: operation == "mkdir", lambda: os.mkfifo(ferry / "pipe")))
+    with pytest.raises(Stopped, match=r"pipe cannot be carried \(a named pipe\)"):
+        shift(workspace, ferry)
+    (ferry / "pipe").unlink()
+    resume(world.open().carry.work())
+
+
+@pytest.mark.skipif(not hasattr(os, "geteuid") or os.geteuid() != 0, reason="only root gives files away")
+def test_owners_and_attributes_are_set(world, ferry):
+    os.chown(ferry / "start.bin", 1234, 1235)
+    os.lchown(ferry / "data", 1236, 1237)
+    shift(world.open(), ferry)
+    facts, folder = (target_of(world) / "start.bin").stat(), (target_of(world) / "data").stat()
+    assert (facts.st_uid, facts.st_gid, folder.st_uid, folder.st_gid) == (1234, 1235, 1236, 1237)
+
+
+# -- publishing and switching ------------------------------------------------------------------------------
+
+
+def test_nothing_is_published_over_what_came_to_be_there(world, ferry):
+    target, workspace, before = target_of(world), world.open(), picture(ferry)
+
+    def in_the_way() -> None:
+        target.mkdir(parents=True)
+        (target / "mine.txt").write_text("mine")
+
+    hook(workspace, once(lambda operation, path: operation == "rename" and path.endswith("content"), in_the_way))
+    with pytest.raises(Stopped, match="appeared at"):
+        shift(workspace, ferry)
+    assert (target / "mine.txt").read_text() == "mine" and picture(ferry) == before
+    shutil.rmtree(target)
+    resume(world.open().carry.work())
+    assert picture(target) == before
+
+
+def test_a_copy_that_vanished_before_the_switch_leaves_the_original(world, ferry):
+    before = picture(ferry)
+    move = stop_when(world, ferry, "symlink", "content")
+    assert move.state is State.PUBLISHED
+    shutil.rmtree(target_of(world))
+    resume(world.open().carry.work())
+    assert picture(target_of(world)) == before, "copied once more"
+    undo(world.open().carry.work(), "last")
+    again = stop_when(world, ferry, "rename", "Ferry")
+    shutil.rmtree(incoming(again))
+    with pytest.raises(Stopped, match="no longer at"):
+        resume(world.open().carry.work())
+    assert picture(ferry) == before
+
+
+def test_names_are_durable_before_the_journal_goes_on(world, ferry):
+    workspace = world.open()
+    recorder = hook(workspace)
+    shift(workspace, ferry)
+    target = target_of(world)
+    steps = recorder.done
+    published = steps.index(("rename", str(target)))
+    switched = steps.index(("rename", str(ferry)))
+    removed = next(number for number, (operation, _) in enumerate(steps) if operation == "remove" and number > switched)
+    assert ("flush", str(target.parent)) in steps[published:switched]
+    assert ("flush", str(ferry.parent)) in steps[switched:removed]
+    assert any(
+        operation == "flush" and path.endswith("held-1-" + move_of(world).token)
+        for operation, path in steps[switched:removed]
+    )
+    assert ("flush", incoming_folder(move_of(world))) in steps[:published], "the contents, before they are proven"
+    synchronous = workspace.computer.database
+    with synchronous.connect() as connection:
+        assert connection.execute("PRAGMA synchronous").fetchone()[0] == 2  # FULL: a commit is on the medium
+        assert connection.execute("PRAGMA foreign_keys").fetchone()[0] == 1
+
+
+@pytest.mark.parametrize("change", ["content", "same size and time", "new file", "gone"])
+def test_changed_at_both_places_at_the_switch_keeps_both(world, ferry, monkeypatch, change):
+    target, workspace, real, late = target_of(world), world.open(), syscalls.exchange, []
+
+    def exchange(first: str, second: str) -> bool:
+        if not late:
+            late.append(1)
+            stamp = (ferry / "start.bin").stat()
+            (ferry / "start.bin").write_bytes(b"9" * 5_000)
+            os.utime(ferry / "start.bin", ns=(stamp.st_atime_ns, stamp.st_mtime_ns))
+            _harm(target, change)
+        return real(first, second)
+
+    monkeypatch.setattr(syscalls, "exchange", exchange)
+    if change == "same size and time":  # then only the original is newer, and it is copied again
+        shift(workspace, ferry)
+        assert (target / "start.bin").read_bytes() == b"9" * 5_000
+        return
+    with pytest.raises(Stopped, match="Both are kept"):
+        shift(workspace, ferry)
+    move = move_of(world)
+    assert move.state is State.ON_TRIAL
+    assert Path(held(move), "start.bin").read_bytes() == b"9" * 5_000
+    with pytest.raises(Refused, match="was changed since it was moved"):
+        release(world.open().carry.work(), "1")
+
+
+def _harm(root: Path, change: str) -> None:
+    if change == "content":
+        (root / "data" / "one.bin").write_bytes(b"8" * 5_000)
+    elif change == "new file":
+        (root / "new.bin").write_bytes(b"new")
+    elif change == "gone":
+        (root / "data" / "one.bin").unlink()
+        (root / "data" / "one.bin").mkdir()
+
+
+@pytest.mark.parametrize("harm", ["missing", "another size", "extra", "unreadable"])
+def test_the_look_through_the_old_path_keeps_the_original(world, ferry, monkeypatch, harm):
+    target, workspace = target_of(world), world.open()
+
+    def spoil() -> None:
+        if harm == "missing":
+            (target / "data" / "one.bin").unlink()
+        elif harm == "another size":
+            os.truncate(target / "data" / "one.bin", 3)
+        elif harm == "extra":
+            (target / "extra.bin").write_bytes(b"x")
+        else:
+            monkeypatch.setattr(workspace.computer.host.files, "names_in", refused_below(workspace, target))
+
+    hook(workspace, once(lambda operation, path: operation == "flush" and path == str(ferry.parent), spoil))
+    with pytest.raises(Stopped, match=r"The original is kept|is kept"):
+        shift(workspace, ferry)
+    monkeypatch.undo()
+    assert move_of(world).state is State.ON_TRIAL and "opened through" in str(move_of(world).problem)
+    assert Path(held(move_of(world)), "data", "one.bin").stat().st_size == 5_000
+
+
+def test_a_link_is_checked_repaired_and_never_put_over_anything(world, ferry):
+    shift(world.open(), ferry, on_trial=True)
+    work, move = world.open().carry.work(), move_of(world)
+    tether = tether_of(move)
+    assert tether.leads_to(move) == str(ferry) and tether.check(work, move) is None
+    assert not tether.repair(work, move)
+    ferry.unlink()
+    assert tether.check(work, move) is not None
+    assert tether.repair(work, move) and tether.check(work, move) is None
+    ferry.unlink()
+    ferry.write_text("something else")
+    with pytest.raises(Stopped, match="Something else is at"):
+        tether.repair(work, move)
+    assert ferry.read_text() == "something else"
+
+
+def test_links_that_must_lead_elsewhere_have_to_be_here(world, ferry):
+    """The library was moved twice; taking the second move back changes the link on the first drive."""
+    shift(world.open(), ferry)
+    shift(world.open(), target_of(world), drive="wren")
+    world.data["drive"][0]["attached"] = False
+    world.write()
+    with pytest.raises(Refused, match="Kestrel is away, and the link to Ferry is on it"):
+        undo(world.open().carry.work(), "2")
+    world.data["drive"][0]["attached"] = True
+    world.write()
+    undo(world.open().carry.work(), "2")
+    assert os.readlink(ferry) == str(target_of(world))
