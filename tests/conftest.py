@@ -113,6 +113,15 @@ def house(world):
     return world
 
 
+def put(path: str | Path, count_bytes: int = 10, mode: int = 0o644) -> Path:
+    path = Path(path)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with open(path, "wb") as file:
+        file.truncate(count_bytes)
+    path.chmod(mode)
+    return path
+
+
 def fill(root: str | Path, files: int = 12, seed: int = 1, odd: bool = False) -> Path:
     """A library with nested folders, uneven real contents and a sparse file; with `odd`, everything that may hurt."""
     chance, root = random.Random(seed), Path(root)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import time
 from datetime import UTC, datetime, timedelta
@@ -12,32 +11,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import MB, fill
-from nuvik.__main__ import run
+from conftest import MB, fill, put
 from nuvik.core.hosts import surroundings as here
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.surroundings import installed_program, menu_entry, recent_files
 from nuvik.core.model.clock import moment_text
-from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.extent import Extent
 from nuvik.core.model.history import Sighting
-from nuvik.core.model.library import Card, Kind, Part, Verdict
+from nuvik.core.model.library import Card, Kind, Verdict
 from nuvik.core.model.surroundings import Program, Recent, Surroundings
-from nuvik.core.planning.placement.waiting import opening_s
-from nuvik.core.survey.card_input import card_with_form
 from nuvik.core.survey.history.last_use import RecentFiles, use_of
 from nuvik.core.survey.take_survey import survey
-from nuvik.core.user_files.cards_file import cards_text, read_cards_file
 from nuvik.core.views.library_page import inside_rows, library_page, links_in_words
-
-
-def put(path: str | Path, count_bytes: int = 10, mode: int = 0o644) -> Path:
-    path = Path(path)
-    path.parent.mkdir(parents=True, exist_ok=True)
-    with open(path, "wb") as file:
-        file.truncate(count_bytes)
-    path.chmod(mode)
-    return path
 
 
 def found(world) -> dict:
@@ -187,117 +172,6 @@ def test_what_may_not_move_says_why_and_only_the_unwise_is_overruled(world):
         assert anew[name].verdict is told[name].verdict
 
 
-def test_cards_correct_what_was_found_and_are_remembered(world):
-    base = world.path("heron")
-    put(f"{base}/Shelf/One/a.mkv", MB)
-    put(f"{base}/Shelf/Two/b.flac", MB)
-    put(f"{base}/Shelf/loose.txt", MB)
-    put(f"{base}/Junk/a", MB)
-    put(f"{base}/Videos/x/a.mkv", MB)
-    put(f"{base}/Videos/y/b.mkv", MB)
-    assert set(found(world)) == {"Shelf", "Junk", "x", "y"}
-    workspace = world.open()
-    workspace.survey.keep_cards(
-        [
-            Card(path=f"{base}/Shelf", titles=True),
-            Card(path=f"{base}/Junk", ignored=True),
-            Card(path=f"{base}/Videos", name="All films", parts=(Part(name="x", kind=Kind.VIDEO, path="x"),)),
-        ]
-    )
-    snapshot = world.open().survey.take()
-    assert {one.name for one in snapshot.libraries} == {"One", "Two", "All films"}, "split, ignored and merged"
-    merged = next(one for one in snapshot.libraries if one.name == "All films")
-    assert (merged.bytes, [part.bytes for part in merged.parts]) == (2 * MB, [MB])
-    assert {os.path.basename(one.path): one.bytes for one in snapshot.loose} == {"Shelf": MB, "Junk": MB}
-    world.data["drive"][1]["folder"] = "moved"
-    os.rename(base, world.path("moved"))
-    world.write()
-    assert {one.name for one in world.open().survey.take().libraries} == {"One", "Two", "All films"}, (
-        "at another mount point"
-    )
-    workspace = world.open()
-    shelf = [one for one in workspace.survey.latest().libraries if one.name in ("One", "Two")]
-    with pytest.raises(Refused, match="root of Heron"):
-        workspace.survey.merge([one for one in workspace.survey.latest().libraries if one.name == "All films"])
-    assert workspace.survey.merge(shelf) == world.path("moved", "Shelf")
-    assert {one.name: one.bytes for one in workspace.survey.take().libraries} == {"Shelf": 3 * MB, "All films": 2 * MB}
-    workspace.survey.keep_cards([Card(path=world.path("moved", "Junk"))])
-    assert "Junk" in {one.name for one in workspace.survey.take().libraries}, "an empty card is struck out"
-
-
-TOLD = st.builds(
-    Card,
-    path=st.lists(
-        st.text("abc é[]'\"#", min_size=1, max_size=9).filter(lambda x: x.strip(". ")), min_size=1, max_size=3
-    ).map(lambda names: os.path.normpath("/" + "/".join(names))),
-    name=st.none() | st.text(min_size=1, max_size=20).filter(str.isprintable),
-    kind=st.none() | st.sampled_from(Kind),
-    opens_per_week=st.none() | st.floats(0, 1000),
-    pinned=st.booleans(),
-    movable=st.booleans(),
-    overrule=st.booleans(),
-    ignored=st.booleans(),
-    titles=st.booleans(),
-    working_set=st.booleans(),
-    needs_read_bytes_per_s=st.none() | st.integers(1, 10**12),
-    opening_factor=st.none() | st.floats(0.001, 1000),
-    parts=st.lists(
-        st.builds(Part, name=st.just("p"), kind=st.sampled_from(Kind), path=st.sampled_from(["p", "q/r"])), max_size=2
-    ).map(tuple),
-)
-
-
-@given(cards=st.lists(TOLD, max_size=5, unique_by=lambda card: card.path))
-def test_cards_survive_their_file(tmp_path_factory, cards):
-    path = tmp_path_factory.getbasetemp() / "cards-there-and-back.toml"
-    path.write_text(cards_text(cards), encoding="utf-8")
-    assert set(read_cards_file(str(path), "/")) == set(cards)
-
-
-@pytest.mark.parametrize(
-    ("line", "said"),
-    [
-        ("kind = 'toy'", r"“kind” of library 1: .*'game'.*'other'"),
-        ("opens_per_week = -1", r"“opens_per_week” of library 1: .*greater than or equal to 0"),
-        ("opens_per_week = 'often'", r"“opens_per_week” of library 1: .*valid number"),
-        ("pined = true", r"“pined” of library 1: .*not permitted"),
-        ("part = [{path = '../out'}]", "“path” of part 1 of library 1: must be a folder inside"),
-        ("[[library]]\npath = '/a/b'", "“path” of library 2: a second card for /a/b"),
-        ("name = ", "not valid TOML"),
-    ],
-)
-def test_a_card_file_with_errors_says_the_field_and_what_is_allowed(tmp_path, line, said):
-    path = tmp_path / "cards.toml"
-    path.write_text(f"format = 'nuvik-cards/1'\n[[library]]\npath = '/a/b'\n{line}\n")
-    with pytest.raises(Refused, match=said):
-        read_cards_file(str(path), "/")
-
-
-@pytest.mark.parametrize(
-    ("field", "text"),
-    [
-        ("kind", "toy"),
-        ("opens", "-3"),
-        ("opens", "nan"),
-        ("needs", "0"),
-        ("needs", "fast"),
-        ("name", "a\x1b[31m"),
-        ("name", "x" * 201),
-        ("parts", "Cache"),
-        ("parts", "../out=cache"),
-        ("parts", "Cache=toy"),
-        ("parts", ".=cache"),
-        ("with", "Nobody"),
-        ("apart", "/b, Nobody"),
-        ("collection", "a\x1b"),
-    ],
-)
-def test_what_is_typed_on_a_card_is_checked(field, text):
-    names = ("name", "kind", "opens", "needs", "parts", "with", "apart", "collection")
-    with pytest.raises(BadInput):
-        card_with_form(Card(path="/a"), {**dict.fromkeys(names, ""), field: text})
-
-
 def day(ago: float) -> str:
     return moment_text(time.time() - ago * 86_400)
 
@@ -402,77 +276,3 @@ def test_a_page_tells_what_a_user_asks_in_order(world):
     words = links_in_words(folder, 10)
     assert words[0] == "broken-link → nowhere/at all: leads nowhere"
     assert words[1] == "far-link → /etc/hostname: leads out of it" and len(words) == 5
-
-
-def test_cards_by_commands(world, capsys):
-    """DriveNotes, shown, written to a file, carried to another state folder, and forgotten."""
-    game = put(world.path("heron", "Games", "Kite", "data.pack"), MB).parent
-    at = ["--world", str(world.folder)]
-    assert (
-        run(
-            [
-                "card",
-                str(game),
-                "--name",
-                "Kite makers",
-                "--kind",
-                "game",
-                "--opens-per-week",
-                "2.5",
-                "--needs",
-                "40MB/s",
-                "--part",
-                "Add-ons=game",
-                "--use",
-                "--pin",
-                *at,
-            ]
-        )
-        == 0
-    )
-    said = capsys.readouterr().out
-    for words in (
-        "is called Kite makers",
-        "2.5 times a week",
-        "40.0 MB/s",
-        "stays where it is",
-        "really use",
-        "the part Add-ons (game)",
-    ):
-        assert words in said
-    assert run(["card", str(game), "--no-pin", "--json", *at]) == 0
-    card = json.loads(capsys.readouterr().out)
-    assert (card["format"], card["pinned"], card["opens_per_week"]) == ("nuvik-card/1", False, 2.5)
-    assert run(["card", str(game), "--took", "42", *at]) == 3, "before a survey knows it"
-    assert run(["survey", *at]) == 0 and run(["card", str(game), "--took", "42", *at]) == 0
-    assert run(["card", str(game), "--took", "0", *at]) == 2
-    workspace = world.open()
-    (library,) = workspace.survey.take().libraries
-    drive = workspace.drives.find(library.drive)
-    assert opening_s(library, drive) == pytest.approx(42, rel=1e-3), "what was timed is what is reckoned from then on"
-    again = workspace.survey.timed(library.path, 84.0)
-    assert again.opening_factor == pytest.approx(2 * library.opening_factor, rel=1e-3)
-    capsys.readouterr()
-    file = str(world.folder / "all cards.toml")
-    assert run(["cards", "export", file, *at]) == 0
-    other = ["--state", str(world.folder / "other state")]
-    assert run(["survey", "--json", *at, *other]) == 0
-    assert json.loads(capsys.readouterr().out.partition("\n")[2])["libraries"][0]["name"] == "Kite"
-    assert run(["cards", "import", file, *at, *other]) == 0
-    assert run(["survey", *at, *other]) == 0
-    assert "Kite makers" in capsys.readouterr().out
-    assert run(["card", str(game), "--forget", *at]) == 0
-    assert "you have not said anything about it" in capsys.readouterr().out
-    told = ["card", str(game)]
-    for words, code in (
-        (["card", "/nowhere"], 3),
-        ([*told, "--kind", "toy"], 2),
-        ([*told, "--opens-per-week", "-1"], 2),
-        ([*told, "--needs", "x"], 2),
-        ([*told, "--part", "x"], 2),
-        ([*told, "--name", "a\udcff"], 2),
-        (["cards", "import", "/nowhere.toml"], 3),
-        (["cards", "export", "/nowhere/cards.toml"], 3),
-    ):
-        assert run([*words, *at]) == code
-        assert "Traceback" not in capsys.readouterr().err
