@@ -63,6 +63,7 @@ TARGETS = (
     Target(
         f"{CORE}/planning/ordering/*.py",
         (
+            "tests/test_ordering.py",
             "tests/test_staging_and_parts.py",
             "tests/test_plan_and_rehearsal.py",
             "tests/test_proposal.py",
