@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from nuvik.core.hosts.checksum import Checksum
@@ -66,6 +66,7 @@ def test_figures_change_unit_where_a_reader_expects():
 
 
 @given(st.binary(min_size=1, max_size=60).filter(lambda name: b"\0" not in name), st.integers(5, 40))
+@example("no\u00a0break, \u3000wide".encode(), 40)
 def test_any_name_is_shown_on_one_line_and_without_control(name, width):
     for text in (shown(os.fsdecode(name)), shorten(os.fsdecode(name), width)):
         assert text.isprintable()

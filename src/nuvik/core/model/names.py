@@ -11,8 +11,9 @@ import unicodedata
 
 OURS_PREFIX = ".nuvik"
 """Files and folders whose names begin so are Nuvik's own: incoming, held, state, test files."""
-# Format characters that reorder or hide text (Unicode category Cf) are shown by number, as are controls.
-_SHOWN_BY_NUMBER = {"Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"}
+# Format characters that reorder or hide text (Unicode category Cf) are shown by number, as are controls, and spaces
+# that only look like the plain one.
+_SHOWN_BY_NUMBER = {"Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp", "Zs"}
 
 
 def shown(name: str) -> str:
@@ -23,6 +24,8 @@ def shown(name: str) -> str:
 
 
 def _shown_character(character: str) -> str:
+    if character == " ":
+        return " "
     if character == "\n":
         return "\\n"
     if character == "\t":
