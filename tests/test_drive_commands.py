@@ -20,7 +20,7 @@ from nuvik.core.stages.workspace import open_workspace
 from nuvik.core.store import gauges
 from nuvik.core.store.database import MIGRATIONS
 from nuvik.core.survey.drives.gauge import budget_for
-from test_drives import CANDIDATES
+from test_buying_and_advice import CANDIDATES
 
 
 @pytest.fixture

@@ -248,14 +248,15 @@ def test_something_open_is_named(world):
     import subprocess
 
     game = fill(world.path("kestrel", "Games", "Ferrymoss"))
-    reader = subprocess.Popen(["tail", "-f", str(game / "file-0000.bin")], stdout=subprocess.DEVNULL)
+    reader = subprocess.Popen(["tail", "-f", str(game / "file-0000.bin")], stdout=subprocess.PIPE)
     try:
+        assert reader.stdout is not None and reader.stdout.read(1), "now it has the file open"
         workspace = world.open()
         with pytest.raises(Refused, match=rf"in use by tail \(process {reader.pid}\)"):
             carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(game), "heron")])))
     finally:
         reader.kill()
-        reader.wait()
+        reader.communicate()
 
 
 def test_plan_files_come_back_exactly_and_broken_ones_are_refused(world, tmp_path):

@@ -24,8 +24,8 @@ from nuvik.core.planning.ordering.move_order import Transfer, order_moves
 from nuvik.core.planning.ordering.staging import Stage, legs, untie
 from nuvik.core.stages.workspace import Workspace
 from nuvik.core.store.plan_file import read_plan, write_plan
+from test_ordering import keeps_floors
 from test_promise import die_after
-from test_proposal import keeps_floors
 
 
 def grown(world: World, drive: str, *names: str, size: int, seed: int = 1) -> str:
