@@ -1,131 +1,153 @@
 """Do the tests notice when a guard is gone? A small mutation run over the code that must not be wrong.
 
-Called by `python3 start.py mutants`. One line at a time is made wrong in a copy of the sources: a guard is taken out, a
-condition negated or halved, a call dropped; then the tests that watch over that file run until one fails. What no test
-notices is listed, and more than the share allowed makes the exit code 1.
+Called by `python3 start.py mutants`. First the tests run once with coverage, to learn which of them runs each line. Then
+one statement at a time is made wrong in a copy of the sources: a guard is taken out, a condition negated or halved, a
+call dropped; and the tests that run that statement are run until one fails. What no test notices is listed, and more
+than the share allowed makes the exit code 1.
 
-    --sample N     only N of them, chosen anew each week (0: all)
-    --tests N      only the first N test files of each: quicker, and stricter
+    --sample N     only N of them; always the same ones, as long as their code stays as it is
+    --quick        only tests that take a few seconds: stricter, and much sooner done
+    --map FILE     keep what each test runs in FILE; when FILE exists, it is used instead of running the tests first
     --list         only say what would be tried
-    FILE…          only in files whose path holds one of these words
+    WORDS…         only in files whose path holds one of these words; a number after a colon is a line (guards.py:40)
 """
 
 from __future__ import annotations
 
 import argparse
+import hashlib
 import os
-import random
 import shutil
 import subprocess
 import sys
 import tempfile
 import time
+from collections import Counter
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from pathlib import Path
 from queue import Queue
 
 sys.path[:0] = [str(Path(__file__).parent)]
 
 from make_mutants import Mutant, mutants_of
+from which_tests import QUICK_PLACE, TestMap, TestsFail, measure
 
 ROOT = Path(__file__).resolve().parent.parent
 CORE = "src/nuvik/core"
 KILLED_SHARE = 0.95
-_WEEK_S = 7 * 86_400
+_QUICK_S = 10.0
 _PATIENCE, _PATIENCE_S = 4.0, 60.0
-"""A mutant that makes a test run so many times as long, and seconds more, makes it run for ever."""
+"""A mutant that makes its tests take so many times as long, and seconds more, makes them run for ever."""
 
-
-@dataclass(frozen=True)
-class Target:
-    """Files, and the tests that watch over them, the quick and likely ones first."""
-
-    pattern: str
-    tests: tuple[str, ...]
-
-
-_CARRYING = (
+TARGETS = (
+    f"{CORE}/carrying/**/*.py",
+    f"{CORE}/checks/*.py",
+    f"{CORE}/hosts/remove_tree.py",
+    f"{CORE}/planning/ordering/*.py",
+    f"{CORE}/planning/placement/solver.py",
+    f"{CORE}/planning/placement/proposal.py",
+)
+QUICK_TESTS = (
     "tests/test_refusals.py",
     "tests/test_refusals_midway.py",
     "tests/test_guards.py",
-    "tests/test_plan_and_rehearsal.py",
+    "tests/test_ordering.py",
     "tests/test_staging_and_parts.py",
-    "tests/test_promise.py",
+    "tests/test_plan_and_rehearsal.py",
 )
-TARGETS = (
-    Target(f"{CORE}/carrying/**/*.py", _CARRYING),
-    Target(
-        f"{CORE}/checks/*.py",
-        ("tests/test_refusals.py", "tests/test_plan_and_rehearsal.py", "tests/test_drives.py", "tests/test_promise.py"),
-    ),
-    Target(f"{CORE}/hosts/remove_tree.py", ("tests/test_refusals.py", "tests/test_guards.py", "tests/test_promise.py")),
-    Target(
-        f"{CORE}/planning/ordering/*.py",
-        (
-            "tests/test_ordering.py",
-            "tests/test_staging_and_parts.py",
-            "tests/test_plan_and_rehearsal.py",
-            "tests/test_proposal.py",
-            "tests/test_plans.py",
-        ),
-    ),
-    Target(f"{CORE}/planning/placement/solver.py", ("tests/test_proposal.py", "tests/test_plans.py")),
-    Target(f"{CORE}/planning/placement/proposal.py", ("tests/test_proposal.py", "tests/test_plans.py")),
+SLOW_TESTS = (
+    "tests/test_drives.py",
+    "tests/test_plans.py",
+    "tests/test_proposal.py",
+    "tests/test_buying_and_advice.py",
+    "tests/test_promise.py",
 )
 
 
 def main() -> int:
-    """Try the mutants; 1 when too many were not noticed."""
+    """Try the mutants; 1 when too many were not noticed, 2 when the tests fail without any."""
     parser = argparse.ArgumentParser(
         prog="start.py mutants", description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
     )
     parser.add_argument("--sample", type=int, default=0)
-    parser.add_argument("--tests", type=int, default=None)
+    parser.add_argument("--quick", action="store_true")
+    parser.add_argument("--map", type=Path, default=None)
     parser.add_argument("--list", action="store_true")
     parser.add_argument("words", nargs="*")
     asked = parser.parse_args()
-    chosen = [(mutant, tests[: asked.tests]) for mutant, tests in _chosen(asked.words, asked.sample)]
+    chosen = _chosen(asked.words, asked.sample)
     if asked.list:
-        for mutant, _ in chosen:
+        for mutant in chosen:
             print(mutant)
         print(f"{len(chosen)} mutants")
         return 0
     began = time.monotonic()
-    limits_s: dict[str, float] = {}
-    for test in dict.fromkeys(test for _, tests in chosen for test in tests):
-        began_test = time.monotonic()
-        if failing := _failing_unchanged(test):
-            print(f"Nothing can be said: {failing} with nothing wrong in the sources.")
-            return 2
-        limits_s[test] = _PATIENCE * (time.monotonic() - began_test) + _PATIENCE_S
-    missed = _try_all(chosen, limits_s)
+    try:
+        test_map = _test_map(QUICK_TESTS if asked.quick else QUICK_TESTS + SLOW_TESTS, asked.map)
+    except TestsFail as failure:
+        print(f"Nothing can be said: the tests fail with nothing wrong in the sources.\n{failure}")
+        return 2
+    print(f"The tests pass as things are ({time.monotonic() - began:.0f} s). {len(chosen)} mutants:", flush=True)
+    missed = _try_all(chosen, test_map.up_to(_QUICK_S) if asked.quick else test_map)
     killed = len(chosen) - len(missed)
-    print(f"\n{killed} of {len(chosen)} noticed ({killed / max(1, len(chosen)):.0%}), {time.monotonic() - began:.0f} s")
-    for mutant in missed:
+    print(f"\n{killed} of {len(chosen)} noticed ({killed / max(1, len(chosen)):.1%}), {time.monotonic() - began:.0f} s")
+    for mutant in sorted(missed, key=str):
         print(f"  not noticed: {mutant}")
     return int(killed < KILLED_SHARE * len(chosen))
 
 
-def _chosen(words: list[str], sample: int) -> list[tuple[Mutant, tuple[str, ...]]]:
-    every = []
-    for target in TARGETS:
-        for path in sorted(ROOT.glob(target.pattern)):
-            name = str(path.relative_to(ROOT))
-            if path.name != "__init__.py" and (not words or any(word in name for word in words)):
-                every += [(mutant, target.tests) for mutant in mutants_of(name, path.read_text(encoding="utf-8"))]
+def _chosen(words: list[str], sample: int) -> list[Mutant]:
+    every: list[Mutant] = []
+    for pattern in TARGETS:
+        for path in sorted(ROOT.glob(pattern)):
+            if path.name != "__init__.py":
+                every += mutants_of(str(path.relative_to(ROOT)), path.read_text(encoding="utf-8"))
+    if words:
+        every = [mutant for mutant in every if any(word in f"{mutant}:" for word in words)]
     if not sample or sample >= len(every):
         return every
-    return random.Random(int(time.time() // _WEEK_S)).sample(every, sample)
+    # By what they are and not by their lines: an edit elsewhere in the file leaves the sample as it is.
+    return sorted(every, key=lambda mutant: hashlib.sha256(mutant.name.encode()).digest())[:sample]
 
 
-def _failing_unchanged(test: str) -> str | None:
-    """The test file, if it fails although nothing was made wrong."""
-    with tempfile.TemporaryDirectory(prefix="nuvik-mutants-") as folder:
-        place = _copy_of_the_project(Path(folder) / "plain")
-        file = f"{CORE}/__init__.py"
-        plain = Mutant(file, 0, "nothing", (ROOT / file).read_text(encoding="utf-8"))
-        return _noticed_by(plain, (test,), place, {})
+def _test_map(test_files: Sequence[str], kept_in: Path | None) -> TestMap:
+    if kept_in is not None and kept_in.exists():
+        return TestMap.load(kept_in)
+    test_map = measure(ROOT, test_files)
+    if kept_in is not None:
+        test_map.save(kept_in)
+    return test_map
+
+
+def _try_all(chosen: Sequence[Mutant], test_map: TestMap) -> list[Mutant]:
+    """Those that no test notices. As many are tried at once as there are processors, each in a copy of its own."""
+    places: Queue[Path] = Queue()
+    missed: list[Mutant] = []
+    sharp: Counter[tuple[str, str]] = Counter()
+
+    def attempt(mutant: Mutant) -> None:
+        # What noticed the last mutants of a file likely notices the next; the quickest first among the others.
+        tests = test_map.tests_of(mutant.file, mutant.lines)
+        tests.sort(key=lambda test: -sharp[mutant.file, test])
+        place = places.get()
+        try:
+            noticed_by = _noticed_by(mutant, tests, sum(test_map.seconds.get(test, 0) for test in tests), place)
+        finally:
+            places.put(place)
+        if noticed_by is None:
+            missed.append(mutant)
+        sharp[mutant.file, noticed_by or ""] += 1
+        print(f"{'MISSED ' if noticed_by is None else 'noticed'} {mutant}  [{noticed_by or f'{len(tests)} tests'}]")
+        sys.stdout.flush()
+
+    with tempfile.TemporaryDirectory(prefix="nuvik-mutants-", dir=QUICK_PLACE) as folder:
+        workers = os.cpu_count() or 1
+        for number in range(workers):
+            places.put(_copy_of_the_project(Path(folder) / str(number)))
+        with ThreadPoolExecutor(workers) as pool:
+            list(pool.map(attempt, chosen))
+    return missed
 
 
 def _copy_of_the_project(place: Path) -> Path:
@@ -135,37 +157,10 @@ def _copy_of_the_project(place: Path) -> Path:
     return place
 
 
-def _try_all(chosen: list[tuple[Mutant, tuple[str, ...]]], limits_s: dict[str, float]) -> list[Mutant]:
-    """As many at once as there are processors, each in a copy of its own."""
-    places: Queue[Path] = Queue()
-    missed: list[Mutant] = []
-    with tempfile.TemporaryDirectory(prefix="nuvik-mutants-") as folder:
-        workers = os.cpu_count() or 1
-        for number in range(workers):
-            place = _copy_of_the_project(Path(folder) / str(number))
-            places.put(place)
-
-        def attempt(pair: tuple[Mutant, tuple[str, ...]]) -> None:
-            place = places.get()
-            try:
-                noticed_by = _noticed_by(pair[0], pair[1], place, limits_s)
-            finally:
-                places.put(place)
-            if noticed_by is None:
-                missed.append(pair[0])
-            print(
-                f"{'MISSED ' if noticed_by is None else 'noticed'} {pair[0]}"
-                + (f"  [{noticed_by}]" if noticed_by else ""),
-                flush=True,
-            )
-
-        with ThreadPoolExecutor(workers) as pool:
-            list(pool.map(attempt, chosen))
-    return missed
-
-
-def _noticed_by(mutant: Mutant, tests: tuple[str, ...], place: Path, limits_s: dict[str, float]) -> str | None:
-    """The first test file that fails with this mutant; None when all pass."""
+def _noticed_by(mutant: Mutant, tests: Sequence[str], usual_s: float, place: Path) -> str | None:
+    """What failed first with this mutant; None when all tests pass, or none runs the statement at all."""
+    if not tests:
+        return None
     file = place / mutant.file
     whole = file.read_text(encoding="utf-8")
     file.write_text(mutant.text, encoding="utf-8")
@@ -176,40 +171,27 @@ def _noticed_by(mutant: Mutant, tests: tuple[str, ...], place: Path, limits_s: d
         "NUVIK_LOG": str(place / "log"),
         "HYPOTHESIS_STORAGE_DIRECTORY": str(place / "hypothesis"),
     }
+    plugins = ["-p", "no:xdist", "-p", "no:cacheprovider", "-p", "no:pytest_cov", "-o", "addopts="]
+    words = [sys.executable, "-m", "pytest", "-x", "-q", *plugins, "--basetemp", str(place / "tmp"), *tests]
     try:
-        for test in tests:
-            words = [
-                sys.executable,
-                "-m",
-                "pytest",
-                "-x",
-                "-q",
-                "-p",
-                "no:xdist",
-                "-p",
-                "no:cacheprovider",
-                "-o",
-                "addopts=",
-                "--basetemp",
-                str(place / "tmp"),
-                test,
-            ]
-            try:
-                limit_s = limits_s.get(test)
-                done = subprocess.run(
-                    words, cwd=place, env=environment, capture_output=True, timeout=limit_s, check=False
-                )
-            except subprocess.TimeoutExpired:
-                return f"{test}, which never ended"
-            finally:
-                subprocess.run(["rm", "-rf", str(place / "tmp")], check=False)
-            if done.returncode == 1:
-                return test
-            if done.returncode != 0:
-                return f"{test}, which could not run"
-        return None
+        done = subprocess.run(
+            words,
+            cwd=place,
+            env=environment,
+            capture_output=True,
+            text=True,
+            timeout=_PATIENCE * usual_s + _PATIENCE_S,
+            check=False,
+        )
+    except subprocess.TimeoutExpired:
+        return "the tests never ended"
     finally:
+        subprocess.run(["rm", "-rf", str(place / "tmp")], check=False)
         file.write_text(whole, encoding="utf-8")
+    if done.returncode == 0:
+        return None
+    failed = (line.split(" - ")[0].split(" ", 1) for line in done.stdout.splitlines())
+    return next((words[1] for words in failed if words[0] in ("FAILED", "ERROR")), "it could not run")
 
 
 if __name__ == "__main__":

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import copy
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -13,26 +14,40 @@ _HARMLESS = {"tell", "info", "debug", "warning", "exception", "report", "append"
 
 @dataclass(frozen=True)
 class Mutant:
-    """A file with one thing wrong in it."""
+    """A file with one thing wrong in it.
+
+    `lines` are those of what was changed, `name` tells it from all others and does not hold line numbers.
+    """
 
     file: str
-    line: int
+    lines: range
     what: str
+    name: str
     text: str
 
     def __str__(self) -> str:
-        return f"{self.file}:{self.line}: {self.what}"
+        return f"{self.file}:{self.lines.start}: {self.what}"
 
 
 def mutants_of(file: str, source: str) -> Iterator[Mutant]:
-    """Every mutant of a file, in the order of its lines."""
+    """Every mutant of a file."""
     tree = ast.parse(source)
+    times: Counter[str] = Counter()
     for number, node in enumerate(ast.walk(tree)):
         for what, change in _changes(node):
             wrong = copy.deepcopy(tree)
             target = list(ast.walk(wrong))[number]
             change(target)
-            yield Mutant(file, getattr(node, "lineno", 0), what, ast.unparse(ast.fix_missing_locations(wrong)))
+            name = f"{file}: {what}"
+            times[name] += 1
+            text = ast.unparse(ast.fix_missing_locations(wrong))
+            yield Mutant(file, _lines(node), what, f"{name} #{times[name]}", text)
+
+
+def _lines(node: ast.AST) -> range:
+    """The lines that run when the statement is reached: of a branch, its condition only."""
+    part = node.test if isinstance(node, ast.If) else node
+    return range(part.lineno, part.end_lineno + 1)
 
 
 def _changes(node: ast.AST) -> Iterator[tuple[str, object]]:

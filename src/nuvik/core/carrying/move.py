@@ -210,6 +210,7 @@ def _release(work: Work, move: Move) -> Move:
         original = work.journal.move(move.undoes)
         if loss := remove_outdated_original(work, original):
             raise _not_released(work, move, loss, held(original))
+        tether_of(original).withdraw(work, original)
         unmake_way(work.files, original.made_folders)
         work.journal.keep(done, replace(original, state=State.UNDONE, ended_at=now_text()))
     work.tell("released" if move.undoes is None else "undone", done, freed_bytes=done.freed_bytes)

@@ -37,6 +37,13 @@ class Tether(ABC):
     def leads_to(self, move: Move) -> str:
         """The path by which programs open the library once it is moved."""
 
+    def withdraw(self, work: Work, move: Move) -> None:
+        """Remove what leads programs to the copy, once the library was copied back under its old name.
+
+        A link needs nothing: the library itself took its name. Raises Stopped or OSError.
+        """
+        return
+
     def check(self, work: Work, move: Move) -> str | None:
         """What is not right when the library is opened as programs do, as the end of a sentence; None when all is."""
         return look_through(work, move, self.leads_to(move))
