@@ -109,3 +109,4 @@ def unmake_way(files: Files, folders: tuple[str, ...]) -> None:
         if not files.exists(folder) or files.names_at(folder):
             return
         files.remove_folder(folder)
+        files.sync_folder(os.path.dirname(folder))

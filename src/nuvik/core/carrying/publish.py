@@ -44,4 +44,5 @@ def unpublish(work: Work, move: Move) -> None:
         make_aside(files, move, "incoming")
         with renamable(files, move.target):
             files.rename_to_free_name(move.target, incoming(move))
+        files.sync_folder(incoming_folder(move))
         files.sync_folder(os.path.dirname(move.target))

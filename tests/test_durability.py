@@ -1,0 +1,70 @@
+"""Whatever changed on a drive is on its medium before the journal says what follows from it."""
+
+from __future__ import annotations
+
+import os
+
+import pytest
+
+from nuvik.core.carrying.run import release, undo
+from nuvik.core.hosts import syscalls
+from nuvik.core.hosts.base import drive_holding
+from nuvik.core.model.journal import State
+from nuvik.core.stages.workspace import Workspace
+from nuvik.core.store.journal import Journal
+from refusals import Recorder, hook, shift
+
+_RENAMING = {"mkdir", "rename", "symlink", "link", "remove", "create"}
+
+
+def watched(workspace: Workspace, monkeypatch: pytest.MonkeyPatch) -> Recorder:
+    """A record of what is done to files, with every state that the journal writes in between."""
+    recorder, keep = hook(workspace), Journal.keep
+
+    def kept(journal, *moves):
+        recorder.done += [("state", move.state) for move in moves]
+        return keep(journal, *moves)
+
+    monkeypatch.setattr(Journal, "keep", kept)
+    return recorder
+
+
+def not_durable(workspace: Workspace, done: list[tuple[str, str]]) -> list[tuple[str, str]]:
+    """Each change of a name that was not flushed, neither its folder nor its whole drive, before the next state."""
+    drives = workspace.computer.host.drives()
+    waiting: dict[str, str] = {}
+    late = []
+    for operation, path in done:
+        if operation in _RENAMING:
+            # What is removed with its folder needs no flush of its own.
+            waiting[os.path.dirname(path)] = operation
+            waiting = waiting if operation != "remove" else {f: o for f, o in waiting.items() if f != path}
+        elif operation == "flush":
+            drive = drive_holding(drives, path)
+            whole = "incoming" in os.path.basename(path)
+            waiting = {
+                folder: change
+                for folder, change in waiting.items()
+                if folder != path and not (whole and drive_holding(drives, folder) is drive)
+            }
+        elif operation == "state":
+            late += [(f"{change} in {folder}", path) for folder, change in waiting.items()]
+            waiting = {}
+    return late
+
+
+@pytest.mark.parametrize("atomic", [True, False], ids=["exchange", "two renames"])
+def test_every_change_of_a_name_is_durable_before_the_next_state(world, ferry, monkeypatch, atomic):
+    if not atomic:
+        monkeypatch.setattr(syscalls, "exchange", lambda first, second: False)
+    workspace = world.open()
+    recorder = watched(workspace, monkeypatch)
+    shift(workspace, ferry)
+    undo(workspace.carry.work(), "last")
+    shift(workspace, ferry, on_trial=True)
+    undo(workspace.carry.work(), "last")
+    shift(workspace, ferry, on_trial=True)
+    release(workspace.carry.work(), "all")
+    states = {state for operation, state in recorder.done if operation == "state"}
+    assert states >= set(State) - {State.PLANNED}
+    assert not_durable(workspace, recorder.done) == []
