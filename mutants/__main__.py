@@ -1,9 +1,9 @@
 """Do the tests notice when a guard is gone? A small mutation run over the code that must not be wrong.
 
-Called by `python3 start.py mutants`. First the tests run once with coverage, to learn which of them runs each line. Then
-one statement at a time is made wrong in a copy of the sources: a guard is taken out, a condition negated or halved, a
-call dropped; and the tests that run that statement are run until one fails. What no test notices is listed, and more
-than the share allowed makes the exit code 1.
+Called by `python3 start.py mutants`. First the tests run once with coverage, to learn which of them runs each line.
+Then one statement at a time is made wrong in a copy of the sources: a guard is taken out, a condition negated or
+halved, a call dropped; and the tests that run that statement are run until one fails. What no test notices is listed,
+and more than the share allowed makes the exit code 1.
 
     --sample N     only N of them; always the same ones, as long as their code stays as it is
     --quick        only tests that take a few seconds: stricter, and much sooner done

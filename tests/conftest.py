@@ -132,7 +132,7 @@ def fill(root: str | Path, files: int = 12, seed: int = 1, odd: bool = False) ->
         path = places[number % 4] / f"file-{number:04d}.bin"
         path.write_bytes(chance.randbytes(chance.choice([0, 1, 700, 5_000, 70_000])))
         os.utime(path, ns=(1_600_000_000_123_456_700 + number, 1_500_000_000_987_654_300 + number))
-    with open(root / "sparse.img", "wb") as file:
+    with open(root / "sparse.dat", "wb") as file:
         file.write(b"begin")
         file.seek(3 * MB)
         file.write(b"end")

@@ -26,7 +26,7 @@ def test_cards_correct_what_was_found_and_are_remembered(world):
     put(f"{base}/Junk/a", MB)
     put(f"{base}/Videos/x/a.mkv", MB)
     put(f"{base}/Videos/y/b.mkv", MB)
-    assert {library.name for library in world.open().survey.take().libraries} == {"Shelf", "Junk", "x", "y"}
+    assert {library.name for library in world.open().survey.take().libraries} == {"One", "Two", "Junk", "Videos"}
     workspace = world.open()
     workspace.survey.keep_cards(
         [

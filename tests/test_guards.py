@@ -95,8 +95,8 @@ def test_a_resumed_release_looks_at_the_copy_first(world, harm, half_gone):
         (target / file).unlink()
     elif harm == "cut short":
         stamp = (target / file).stat().st_mtime_ns
-        os.truncate(target / "sparse.img", 5)
-        os.utime(target / "sparse.img", ns=(stamp, 1_000_000_000))
+        os.truncate(target / "sparse.dat", 5)
+        os.utime(target / "sparse.dat", ns=(stamp, 1_000_000_000))
     elif harm == "copy gone":
         os.rename(target, f"{target} elsewhere")
     elif harm == "original changed":

@@ -62,7 +62,7 @@ def test_signs_lead_to_kinds_with_a_reason(world):
         "Old Backup": Kind.BACKUP,
         "Mixed": Kind.OTHER,
     }
-    assert libraries["Kite"].why == "3 folders, each with a program and one large data file: games"
+    assert libraries["Kite"].why == "it is one of 3 folders alike, each with a program and large data files"
     assert libraries[".quiet-cache"].hidden and "hidden" in libraries[".quiet-cache"].why
     assert {part.name: part.kind for part in libraries["Mosaic"].parts} == {
         "Media": Kind.VIDEO,
@@ -98,11 +98,12 @@ def test_a_computer_tells_of_standard_folders_programs_and_recent_files(tmp_path
         monkeypatch.delenv(name, raising=False)
     monkeypatch.setattr(here.platformdirs, "user_pictures_dir", lambda: str(home / "Pictures"))
     host = LocalHost()
+    host.small_share = 0.0
     snapshot = survey(host, host.drives(), (str(home),))
     libraries = {one.name: one for one in snapshot.libraries}
-    assert (libraries["2025"].kind, libraries["2026"].kind) == (Kind.PHOTO, Kind.PHOTO), "one title a folder"
+    assert libraries["Pictures"].kind is Kind.PHOTO, "whatever folders it is sorted into"
     assert libraries["viewer"].kind is Kind.CACHE and libraries["viewer"].hidden
-    assert libraries["opt"].kind is Kind.PROGRAM and "menu entry starts “Vane”" in libraries["opt"].why
+    assert libraries["vane"].kind is Kind.PROGRAM and "menu entry starts “Vane”" in libraries["vane"].why
     assert ".config" not in libraries and ".cache" not in libraries
     assert libraries["Notes"].opens_per_week == 0.5
     assert "2 days in 4 weeks, by the list of recent files" in libraries["Notes"].use_source

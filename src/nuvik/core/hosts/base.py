@@ -55,6 +55,9 @@ class Host(Protocol):
     counts_lengths: bool
     """A file's length counts as its size on disk, and folders take nothing: true in a world."""
 
+    small_share: float
+    """Below this share of its drive, a folder is no library of its own (unless a card says so)."""
+
     @property
     def pace(self) -> Pace:
         """What this computer adds to the drives' own times when a library is carried."""

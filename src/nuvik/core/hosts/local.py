@@ -232,7 +232,7 @@ class LocalHost:
         return None
 
     def surroundings(self) -> Surroundings:
-        return surroundings_of(self._home)
+        return surroundings_of(self._home, _HOLDS_USER_FOLDERS)
 
     def open_files(self) -> list[tuple[str, str]]:
         return open_paths()
@@ -241,6 +241,7 @@ class LocalHost:
         return programs_using(path)
 
     counts_lengths = False
+    small_share = 0.0005
 
     @property
     def pace(self) -> Pace:

@@ -27,8 +27,10 @@ _RUNNERS = {"env", "sh", "bash", "python", "python3", "java", "xdg-open", "flatp
 """What starts other programs: a menu entry with one of these says nothing of where the program lies."""
 
 
-def surroundings_of(home: str) -> Surroundings:
-    """All that can be learnt; what is missing or broken is passed over."""
+def surroundings_of(home: str, holders: Iterable[str] = ()) -> Surroundings:
+    """All that can be learnt; what is missing or broken is passed over. `holders` are folders of the system that only
+    hold what belongs to users.
+    """
     standard = {
         platformdirs.user_documents_dir(): Kind.DOCUMENT,
         platformdirs.user_downloads_dir(): Kind.DOWNLOAD,
@@ -38,28 +40,33 @@ def surroundings_of(home: str) -> Surroundings:
     }
     # Where a standard folder is not set up, the specification says the home itself.
     standard = {os.path.realpath(path): kind for path, kind in standard.items() if os.path.realpath(path) != home}
-    caches, containers = _places_of_programs(home)
+    caches, containers, settings = _places_of_programs(home)
     return Surroundings(
         home=home,
         standard=standard,
         caches=frozenset(caches),
         containers=frozenset(containers),
+        settings=frozenset(settings),
+        holders=frozenset(holders),
         programs=tuple(_programs(home)),
         recent=tuple(recent_files(_recent_list(home))),
     )
 
 
-def _places_of_programs(home: str) -> tuple[list[str], list[str]]:
+def _places_of_programs(home: str) -> tuple[list[str], list[str], list[str]]:
+    """Where programs keep caches, data and settings: the folders above those of each program."""
     if sys.platform == "darwin":
         library = os.path.join(home, "Library")
         inner = ("Application Support", "Containers", "Group Containers", "Developer")
-        return [os.path.join(library, "Caches")], [library, *(os.path.join(library, name) for name in inner)]
+        data = [library, *(os.path.join(library, name) for name in inner)]
+        return [os.path.join(library, "Caches")], data, [os.path.join(library, "Preferences")]
     if sys.platform == "win32":
         data = os.path.join(home, "AppData")
-        return [os.path.join(data, "Local", "Temp")], [data, *(os.path.join(data, n) for n in ("Local", "Roaming"))]
+        return [os.path.join(data, "Local", "Temp")], [data, *(os.path.join(data, n) for n in ("Local", "Roaming"))], []
     cache = os.environ.get("XDG_CACHE_HOME") or os.path.join(home, ".cache")
     data = os.environ.get("XDG_DATA_HOME") or os.path.join(home, ".local", "share")
-    return [cache], [os.path.join(home, ".local"), data]
+    settings = os.environ.get("XDG_CONFIG_HOME") or os.path.join(home, ".config")
+    return [cache], [os.path.join(home, ".local"), data], [settings]
 
 
 # -- programs ----------------------------------------------------------------------------------------------

@@ -39,6 +39,7 @@ class WorldHost:
         self._file_mark = self._mark_of_file()
         self._world = read_world(self.folder)
         self.name = self._world.name
+        self.small_share = self._world.small_share
         self.clock = WorldClock(self._world.time_scale if waits else 0.0)
         self._rules = WorldRules(self._declared(), self.clock, tuple(self._world.fault))
         self.files = Files(self._rules)

@@ -96,6 +96,7 @@ class WorldEntry(Strict):
     format: str
     name: Annotated[str, Field(min_length=1)]
     time_scale: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
+    small_share: Annotated[float, Field(ge=0, lt=1)] = 0.0
     drive: Annotated[list[DriveEntry], Field(min_length=1)]
     fault: list[FaultEntry] = []
 

@@ -39,5 +39,9 @@ class Surroundings:
     """Folders whose sub-folders are caches."""
     containers: frozenset[str] = frozenset()
     """Folders where each sub-folder belongs to a program of its own."""
+    settings: frozenset[str] = frozenset()
+    """Folders where each sub-folder holds the settings of a program."""
+    holders: frozenset[str] = frozenset()
+    """Folders of the system that only hold what belongs to users."""
     programs: tuple[Program, ...] = ()
     recent: tuple[Recent, ...] = ()

@@ -15,26 +15,23 @@ from nuvik.core.model.clock import moment_or_none, now_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.history import Sighting
-from nuvik.core.model.library import Card, Library, Verdict
+from nuvik.core.model.library import Card, Kind, Library, Verdict
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within, normalised
 from nuvik.core.model.progress import Stop, SurveyReport, no_report
 from nuvik.core.model.snapshot import Problem, Snapshot
 from nuvik.core.survey.history.last_use import RecentFiles, use_of
 from nuvik.core.survey.loose_data import large_files, loose_folders
-from nuvik.core.survey.recognise.find_libraries import (
-    LibraryCandidate,
-    collection_kind,
-    find_candidates,
-    guess_of,
-    parts_of,
-)
-from nuvik.core.survey.recognise.guess_kind import Context
+from nuvik.core.survey.recognise.evidence import Context
+from nuvik.core.survey.recognise.find_libraries import LibraryCandidate, find_candidates, guess_of
+from nuvik.core.survey.recognise.library_parts import parts_of
 from nuvik.core.survey.recognise.may_move import OVERRULED, PINNED, Open, judge
 from nuvik.core.survey.recognise.trade_words import OF_THE_FILE_SYSTEM
 from nuvik.core.survey.walk.folder_tree import Folder, Tree, folder_in
 from nuvik.core.survey.walk.walk_pool import size_tree, size_trees
 
+_SETTLED = frozenset([Kind.PROGRAM, Kind.OTHER, Kind.DOCUMENT, Kind.DOWNLOAD])
+"""What lies where a program keeps its data, and is of one of these kinds, belongs to that program."""
 _LINKS_LOOKED_AT = 2_000
 """So many links of a library are followed to tell whether they lead anywhere."""
 
@@ -60,7 +57,12 @@ def survey(
     by_path = {card.path: card for card in cards}
     context = Context(host, host.surroundings())
     trees = size_trees(host, drives, roots, kept_for(by_path.values()), report, stop)
-    candidates, outside = find_candidates(trees, by_path, context)
+
+    def small_bytes(path: str) -> int:
+        drive = drive_holding(drives, path)
+        return int(drive.usable_bytes * host.small_share) if drive is not None else 0
+
+    candidates, outside = find_candidates(trees, by_path, context, small_bytes)
     trees += size_trees(host, drives, outside, kept_for(by_path.values()), report, stop)
     makers = _Makers(host, drives, context, Open(host.open_files()), RecentFiles(context.about.recent), history or {})
     libraries = makers.all(candidates, trees)
@@ -94,9 +96,7 @@ def survey_one(
         raise Refused(f"{shown(root)} must not be moved: {reason}.", next_step="Choose a library inside it.")
     context = Context(host, host.surroundings())
     tree = size_tree(host, drives, root, stop)
-    candidate = LibraryCandidate(
-        root, next((card for card in cards if card.path == root), None), kind=collection_kind(root)
-    )
+    candidate = LibraryCandidate(root, next((card for card in cards if card.path == root), None))
     makers = _Makers(
         host,
         drives,
@@ -209,7 +209,8 @@ class _Makers:
     def _one(self, candidate: LibraryCandidate, folder: Folder, drive: Drive) -> Library:
         card, path, extent = candidate.card, candidate.path, folder.extent
         seems = guess_of(candidate, folder, self.context)
-        judged = judge(self.host, folder, drive, card, self.context.about, self.opened)
+        stays = candidate.inside if seems.kind in _SETTLED else ""
+        judged = judge(self.host, folder, drive, card, self.context.about, self.opened, seems.stays or stays)
         identifier = f"{drive.id}:{os.path.relpath(path, drive.path)}"
         if drive.id not in self._no_access_times:
             self._no_access_times[drive.id] = self.host.access_times(drive)
@@ -239,7 +240,7 @@ class _Makers:
             caution=judged.reason if judged.movable else "",
             verdict=judged.verdict,
             tether=candidate.tether,
-            parts=tuple(parts_of(candidate, folder, seems.kind, self.context)),
+            parts=tuple(parts_of(card, folder, seems.kind, self.context)),
             needs_read_bytes_per_s=card.needs_read_bytes_per_s if card else None,
             opening_factor=(card.opening_factor if card else None) or 1.0,
             sizes=tuple(sorted(folder.histogram.items())),

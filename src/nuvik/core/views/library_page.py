@@ -27,7 +27,7 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
     yield "path", shown(library.path) + (" (hidden)" if library.hidden else "")
     if library.tether:
         yield "opens as", f"{shown(library.tether)}, a link to it"
-    sure = "" if library.confidence >= 0.9 else " (a guess)" if library.confidence < 0.5 else " (likely)"
+    sure = "" if library.confidence >= 0.85 else " (a guess)" if library.confidence < 0.5 else " (likely)"
     yield "looks like", f"{library.kind}{sure}" + (f": {library.why}" if library.why else "")
     yield "takes", _size(library)
     yield "largest file", format_bytes(library.largest_file_bytes)

@@ -54,11 +54,15 @@ class Open:
         return None
 
 
-def judge(host: Host, folder: Folder, drive: Drive, card: Card | None, about: Surroundings, opened: Open) -> Judgement:
-    """The gravest that is true of a library; the user may overrule what is only unwise."""
+def judge(
+    host: Host, folder: Folder, drive: Drive, card: Card | None, about: Surroundings, opened: Open, stays: str = ""
+) -> Judgement:
+    """The gravest that is true of a library; the user may overrule what is only unwise. `stays` is what its kind
+    and place say against moving it.
+    """
     for reason in _impossible(host, folder, drive):
         return Judgement(Verdict.IMPOSSIBLE, reason)
-    for reason in _unwise(folder, card, about):
+    for reason in _unwise(folder, card, about, stays):
         if card is None or not card.overrule:
             return Judgement(Verdict.UNWISE, reason)
         return Judgement(Verdict.FREE, OVERRULED + reason)
@@ -84,11 +88,13 @@ def _impossible(host: Host, folder: Folder, drive: Drive) -> Iterator[str]:
         yield f"{what} in it are with a cloud service and not on this computer"
 
 
-def _unwise(folder: Folder, card: Card | None, about: Surroundings) -> Iterator[str]:
+def _unwise(folder: Folder, card: Card | None, about: Surroundings, stays: str) -> Iterator[str]:
     if card is not None and card.pinned:
         yield PINNED
     if card is not None and not card.movable:
         yield card.why_not or "its card says that it must stay"
+    if stays:
+        yield stays
     if folder.name.casefold() in PLUG_INS:
         yield "programs look for plug-ins only here"
     for program in about.programs:

@@ -52,15 +52,106 @@ RUN_ENDINGS = frozenset([".exe", ".appimage", ".x86_64", ".sh", ".bat", ".com"])
 """Endings of what may be run, for file systems that keep no such permission."""
 LIBRARY_ENDINGS = frozenset([".dll", ".so", ".dylib", ".jar"])
 """Endings of what programs load."""
+CODE_ENDINGS = (
+    LIBRARY_ENDINGS
+    | RUN_ENDINGS
+    | frozenset(
+        [
+            ".py",
+            ".pyc",
+            ".js",
+            ".ts",
+            ".o",
+            ".a",
+            ".h",
+            ".c",
+            ".cpp",
+            ".hpp",
+            ".rs",
+            ".go",
+            ".java",
+            ".class",
+            ".rb",
+            ".pl",
+            ".lua",
+            ".css",
+            ".map",
+            ".whl",
+            ".rlib",
+        ]
+    )
+)
+"""Endings of code, to be run or to be made into programs."""
 UNFINISHED = frozenset([".part", ".partial", ".incomplete", ".unfinished", ".download"])
 """Endings that many programs give to files they have not finished."""
 
 COLLECTIONS = {kind.folder.casefold(): kind for kind in Kind}
-"""Folders of these names hold libraries of one kind."""
+"""The folders that Nuvik itself makes for each kind on a drive."""
+
+ONE_LIBRARY: dict[str, Kind] = {
+    **dict.fromkeys(
+        ["photos", "pictures", "fotos", "bilder", "images", "imágenes", "immagini", "afbeeldingen", "zdjęcia"],
+        Kind.PHOTO,
+    ),
+    **dict.fromkeys(["videos", "films", "movies", "filme", "vidéos", "vídeos", "películas"], Kind.VIDEO),
+    **dict.fromkeys(["music", "sounds", "musik", "musique", "música", "musica", "muziek", "muzyka"], Kind.SOUND),
+    **dict.fromkeys(["documents", "dokumente", "documentos", "documenti", "documenten", "papers"], Kind.DOCUMENT),
+    **dict.fromkeys(["downloads", "téléchargements", "descargas", "scaricati"], Kind.DOWNLOAD),
+}
+"""Folders of these names, in several languages, are one collection, whatever folders it is sorted into."""
+SHELVES: dict[str, Kind] = {
+    **dict.fromkeys(["games", "titles", "spiele", "jeux", "juegos", "giochi", "spellen", "gry"], Kind.GAME),
+    **dict.fromkeys(
+        ["opt", "apps", "applications", "programs", "programme", "programmes", "logiciels", "programas", "software"],
+        Kind.PROGRAM,
+    ),
+    **dict.fromkeys(["program files", "program files (x86)", "tools"], Kind.PROGRAM),
+    **dict.fromkeys(
+        ["projects", "projekte", "projets", "proyectos", "progetti", "projecten", "repos", "src", "workspace"],
+        Kind.PROJECT,
+    ),
+    **dict.fromkeys(["machines", "virtual machines", "vms", "disc images", "disk images"], Kind.DISC_IMAGE),
+    **dict.fromkeys(["caches"], Kind.CACHE),
+}
+"""In folders of these names each thing stands for itself."""
+BACKUP_WORDS = frozenset(
+    [
+        "backup",
+        "backups",
+        "sicherung",
+        "sicherungen",
+        "sauvegarde",
+        "sauvegardes",
+        "copia",
+        "copias",
+        "respaldo",
+        "respaldos",
+    ]
+)
+HOME_WORDS = frozenset(
+    [
+        *ONE_LIBRARY,
+        *["desktop", "schreibtisch", "bureau", "escritorio", "scrivania", "bureaublad", "pulpit"],
+        *["appdata", ".config", ".local", "library", "application", "data"],
+    ]
+)
+"""Folders that a person's home has, on one system or another."""
+OLD_HOME = frozenset(
+    ["desktop", "schreibtisch", "bureau", "escritorio", "scrivania", "bureaublad", "pulpit", "appdata", ".config"]
+)
+"""Of those, the ones that nobody makes by hand on another drive: they came with a copy of a whole home."""
 OF_THE_FILE_SYSTEM = frozenset(
     ["lost+found", "System Volume Information", "$RECYCLE.BIN", ".Trashes", ".Spotlight-V100", ".fseventsd"]
 )
 """Folders that systems keep on every volume for themselves."""
+TRASH = frozenset(["trash", ".trash", "$recycle.bin", ".trashes"])
+VERSION_CONTROL = frozenset([".git", ".hg", ".svn", ".bzr", "_darcs", ".fossil"])
+"""What version control keeps in the folder of a project."""
+MAIL_FOLDERS = frozenset(["cur", "new", "tmp"])
+"""A folder with these three holds mail (the Maildir convention)."""
+LAYER = "drive_c"
+"""The folder in which a layer for Windows programs keeps what they take for their first drive."""
+MACHINE_ENDINGS = frozenset([".qcow2", ".vdi", ".vmdk", ".vhd", ".vhdx", ".img", ".iso", ".hdd"])
 CACHE_TAG = "CACHEDIR.TAG"
 """The name of the file that marks a cache (Cache Directory Tagging Specification)."""
 

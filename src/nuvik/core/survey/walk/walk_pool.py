@@ -22,7 +22,7 @@ from nuvik.core.survey.walk.folder_tree import Tree
 from nuvik.core.survey.walk.walk_slice import Sums, WalkRules, walk_slice, words_of
 from nuvik.core.survey.walk.walk_worker import READY, task, unpacked
 
-KEPT_DEPTH = 8
+KEPT_DEPTH = 14
 """Folders up to this depth below a root are listed separately; deeper folders are counted with their ancestor."""
 COLD_AFTER_S = 365 * 86_400
 BIG_FILE_BYTES = 16 * 2**20

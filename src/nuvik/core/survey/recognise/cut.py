@@ -1,0 +1,166 @@
+"""Which folders of the trees are libraries: the cut of each tree that explains it best.
+
+Every folder may be a library as a whole, may be opened (then its sub-folders are judged on their own), or may be a
+shelf of things alike. What each choice explains is counted in bytes, weighted with its confidence; from the leaves up,
+each folder takes the choice that explains most. Of choices that are nearly equal the simpler wins: fewer libraries.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, replace
+
+from nuvik.core.model.library import Card, Kind
+from nuvik.core.model.names import OURS_PREFIX
+from nuvik.core.model.paths import parents
+from nuvik.core.survey.recognise.evidence import Context, Guess, guess
+from nuvik.core.survey.recognise.shelves import fits, shelf_of
+from nuvik.core.survey.recognise.single_files import file_guess
+from nuvik.core.survey.recognise.trade_words import OF_THE_FILE_SYSTEM
+from nuvik.core.survey.walk.folder_tree import Folder, Tree
+
+SIMPLER = 1.05
+"""Opening a folder must explain so many times as much as taking it whole."""
+_SMALL_CONFIDENCE = 0.1
+"""What is too small to be a library explains little, wherever it lies."""
+_CERTAIN = 1.0
+_TITLES = "you said that each folder here is one library"
+
+
+@dataclass(frozen=True, slots=True)
+class Pick:
+    """A folder or file that is a library."""
+
+    path: str
+    guess: Guess
+    inside: str = ""
+    """Why what lies here is better not moved, from a folder above."""
+
+
+@dataclass(slots=True)
+class _Choice:
+    """What is done with a folder, and how much that explains."""
+
+    score: float
+    guess: Guess | None = None
+    """As a library; None when it is opened or left alone."""
+    opened: bool = False
+    shelf: Guess | None = None
+    own: Guess | None = None
+    """Its own evidence, whatever is chosen."""
+    files: tuple[tuple[str, Guess], ...] = ()
+
+
+class Cut:
+    """The cut of one tree.
+
+    `taken` are folders that are libraries whatever they hold (those of cards, and those that links lead to);
+    `above` are the folders above these, and `kept_open` others that must be opened.
+    """
+
+    def __init__(
+        self,
+        tree: Tree,
+        context: Context,
+        cards: Mapping[str, Card],
+        taken: Collection[str],
+        above: Collection[str],
+        kept_open: Collection[str],
+        small_bytes: int,
+    ) -> None:
+        self._tree, self._context, self._cards = tree, context, cards
+        self._taken, self._above, self._kept_open, self._small_bytes = taken, above, kept_open, small_bytes
+        self._above_mounts = {above for point in context.host.mount_points() for above in parents(point)}
+        self._choices: dict[str, _Choice] = {}
+        self.opened: list[Folder] = []
+        """The folders that are opened: links in them may lead to libraries."""
+        self.picks: list[Pick] = []
+        for folder in reversed(list(tree.root.everything())):
+            self._choices[folder.path] = self._choose(folder)
+        self._collect()
+
+    # -- choosing, from the leaves up ----------------------------------------------------------------------
+
+    def _choose(self, folder: Folder) -> _Choice:
+        path, size = folder.path, folder.extent.on_disk_bytes
+        card = self._cards.get(path)
+        if folder.name.startswith(OURS_PREFIX) or (folder.name in OF_THE_FILE_SYSTEM and folder.above is not None):
+            return _Choice(0.0)
+        if card is not None and card.ignored:
+            return _Choice(0.0)
+        if path in self._taken:
+            own = guess(folder, self._context)
+            return _Choice(_CERTAIN * size, guess=own, own=own)
+        if card is not None and card.titles:
+            return self._opened(folder, Guess(card.kind or Kind.OTHER, _CERTAIN, _TITLES), None)
+        must_open = folder.above is None or path in self._above or path in self._kept_open
+        if must_open:
+            shelf = shelf_of(folder, self._context, self._own_kinds(folder))
+            return self._opened(folder, shelf, None)
+        if not folder.extent.files or (size < self._small_bytes and folder.own.links):
+            return self._opened(folder, None, None)
+        if size < self._small_bytes:
+            return _Choice(_SMALL_CONFIDENCE * size)
+        reason = None if path in self._above_mounts else self._context.host.why_protected(path)
+        if reason is not None:
+            return _Choice(size, guess=Guess(Kind.OTHER, _CERTAIN, reason, sealed=True))
+        own = guess(folder, self._context)
+        whole = _Choice(own.confidence * size, guess=own, own=own)
+        if own.sealed:
+            return whole
+        opened = self._opened(folder, shelf_of(folder, self._context, self._own_kinds(folder)), own)
+        return opened if opened.score > SIMPLER * whole.score else whole
+
+    def _own_kinds(self, folder: Folder) -> dict[str, Guess]:
+        """What each sub-folder that is large enough seems to be, by name."""
+        return {
+            inner.name: choice.own
+            for inner in folder.below.values()
+            if (choice := self._choices[inner.path]).own is not None
+        }
+
+    def _opened(self, folder: Folder, shelf: Guess | None, own: Guess | None) -> _Choice:
+        files = tuple(
+            (os.path.join(folder.path, name), seems)
+            for size, _, name in folder.own.big
+            if os.sep not in name and size >= self._small_bytes
+            if (seems := file_guess(self._context.host, os.path.join(folder.path, name))) is not None
+        )
+        sizes = {os.path.join(folder.path, name): size for size, _, name in folder.own.big}
+        score = sum(seems.confidence * sizes[path] for path, seems in files)
+        score += sum(self._beneath(inner, shelf).score for inner in folder.below.values())
+        return _Choice(score, opened=True, shelf=shelf, own=own, files=files)
+
+    def _beneath(self, folder: Folder, shelf: Guess | None) -> _Choice:
+        """A sub-folder of an opened folder: as it is by itself, or as one of the things on a shelf."""
+        choice = self._choices[folder.path]
+        own, size = choice.own, folder.extent.on_disk_bytes
+        if shelf is None:
+            return choice
+        if shelf.why == _TITLES:
+            return _Choice(size, guess=shelf) if choice.score else choice
+        if own is None or not fits(shelf, folder, own, choice.opened):
+            return choice
+        if own.kind is shelf.kind and own.confidence >= shelf.confidence:
+            return choice
+        if folder.path in self._taken:
+            return replace(choice, guess=shelf)
+        if choice.opened and shelf.confidence * size * SIMPLER < choice.score:
+            return choice
+        return _Choice(shelf.confidence * size, guess=replace(shelf, stays=own.stays), own=own)
+
+    # -- collecting, from the root down --------------------------------------------------------------------
+
+    def _collect(self) -> None:
+        root = self._choices[self._tree.root.path]
+        waiting: list[tuple[Folder, _Choice, str]] = [(self._tree.root, root, "")]
+        while waiting:
+            folder, choice, inside = waiting.pop()
+            if choice.guess is not None:
+                self.picks.append(Pick(folder.path, choice.guess, inside))
+            elif choice.opened:
+                self.opened.append(folder)
+                inside = (choice.own.stays if choice.own is not None else "") or inside
+                self.picks += [Pick(path, seems, inside) for path, seems in choice.files]
+                waiting += [(inner, self._beneath(inner, choice.shelf), inside) for inner in folder.below.values()]
