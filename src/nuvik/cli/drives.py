@@ -149,7 +149,7 @@ def _line(drive: Drive) -> str:
 def _tell_all(call: Call, drive: Drive) -> None:
     from nuvik.core.views.drive_page import drive_page
 
-    libraries = sum(library.bytes for library in call.workspace.survey.latest().on_drive(drive.id))
+    libraries = sum(library.on_disk_bytes for library in call.workspace.survey.latest().on_drive(drive.id))
     call.say(shown(drive.label))
     for name, words in drive_page(drive, libraries, call.workspace.drives.findings().get(drive.id, [])):
         call.say(f"  {name:<14} {words}")

@@ -168,10 +168,10 @@ def _list_libraries(call: Call, snapshot: Snapshot) -> None:
         stays = f"  (stays: {shown(library.why_not or '')})" if not library.movable else ""
         hidden = "  (hidden)" if library.hidden else ""
         call.say(
-            f"{format_bytes(library.bytes):>9}  {library.files:>7,}  {ago(library.last_used):>10}  "
+            f"{format_bytes(library.on_disk_bytes):>9}  {library.files:>7,}  {ago(library.last_used):>10}  "
             f"{shorten(labels[library.drive], 10):<10} {library.kind:<11} {shown(library.name)}{hidden}{stays}"
         )
-    total = sum(library.bytes for library in snapshot.libraries)
+    total = sum(library.on_disk_bytes for library in snapshot.libraries)
     call.say(f"{format_bytes(total):>9}  in {format_count(len(snapshot.libraries), 'library', 'libraries')}")
 
 

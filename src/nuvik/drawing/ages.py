@@ -80,7 +80,7 @@ def _mark(axes: Any, spot: Spot) -> None:
 def _named(board: AgeBoard) -> list[Spot]:
     """The largest libraries whose names do not touch those already there."""
     named: list[Spot] = []
-    for spot in sorted(board.spots, key=lambda spot: (-spot.library.bytes, spot.library.path)):
+    for spot in sorted(board.spots, key=lambda spot: (-spot.library.on_disk_bytes, spot.library.path)):
         free = all(abs(spot.across - other.across) > _BESIDE or abs(spot.up - other.up) > _ABOVE for other in named)
         if free and len(named) < _MOST_NAMES:
             named.append(spot)

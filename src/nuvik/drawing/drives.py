@@ -62,7 +62,7 @@ def _strips(axes: Any, rows: Sequence[tuple[Drive, str, Sequence[Library], int]]
         ticks.append(y)
         labels.append(f"{shown(drive.label)} {when}".strip())
         usable = drive.usable_bytes / step
-        known = sum(library.bytes for library in libraries)
+        known = sum(library.on_disk_bytes for library in libraries)
         axes.barh(y, usable, height=0.62, color=DAY.free, edgecolor=DAY.quiet, linewidth=0.6)
         axes.barh(
             y,
@@ -77,7 +77,7 @@ def _strips(axes: Any, rows: Sequence[tuple[Drive, str, Sequence[Library], int]]
         left = max(0, used_bytes - known) / step
         axes.barh(y, left, height=0.62, color=DAY.other)
         for library in libraries:
-            width = library.bytes / step
+            width = library.on_disk_bytes / step
             axes.barh(
                 y, width, left=left, height=0.62, color=DAY.kinds[library.kind], edgecolor=DAY.surface, linewidth=0.3
             )

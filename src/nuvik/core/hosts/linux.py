@@ -28,6 +28,7 @@ from nuvik.core.hosts.volumes import (
     whole_number,
 )
 from nuvik.core.model.links import pcie_link, sata_link, usb_link
+from nuvik.core.model.paths import is_within
 
 SYS = "/sys"
 TOOL_LIMIT_S = 5.0
@@ -192,6 +193,7 @@ def _mounted(
         device=os.path.basename(source) if node is not None or source.startswith("/dev/") else source,
         filesystem=filesystem,
         mount_points=tuple(dict.fromkeys(mount.point for mount in ordered)),
+        trees=_trees(ordered),
         label=node.text("label") if node else "",
         uuid=node.text("uuid") if node else source if network or filesystem == "zfs" else "",
         bytes=whole_number(node.facts.get("size")) if node else None,
@@ -200,6 +202,15 @@ def _mounted(
         pool=f"zfs:{source.partition('/')[0]}" if filesystem == "zfs" else "",
         findings=("it is on another computer, so its speed is that of the network",) if network else (),
     )
+
+
+def _trees(ordered: list[_Mount]) -> tuple[str, ...]:
+    """One mount for each part of the volume; a bind mount of a folder shows what is seen from above already."""
+    shown: list[_Mount] = []
+    for mount in ordered:
+        if not any(is_within(mount.root, other.root) for other in shown):
+            shown.append(mount)
+    return tuple(mount.point for mount in shown)
 
 
 def _unmounted(node: _Node, nodes: Mapping[str, _Node], sys_disks: Mapping[str, SysDisk]) -> Volume | None:

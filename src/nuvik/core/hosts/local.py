@@ -14,11 +14,11 @@ from typing import Any, Protocol
 import platformdirs
 import psutil
 
-from nuvik.core.hosts.base import drive_holding, fastest_first
+from nuvik.core.hosts.base import fastest_first
 from nuvik.core.hosts.disk_usage import Usage, UsageMeter
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.pace import pace_of_this_computer
-from nuvik.core.hosts.processes import open_paths, programs_using
+from nuvik.core.hosts.processes import filesystem_by_daemon, open_paths, programs_using
 from nuvik.core.hosts.surroundings import surroundings_of
 from nuvik.core.hosts.volumes import Listing, Volume, identifier_for
 from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive
@@ -130,18 +130,21 @@ class LocalHost:
         listing = self._system.listing()
         mounted = [volume for volume in listing.volumes if volume.mount_points]
         usages = self._meter.ask(volume.mount_points[0] for volume in mounted)
+        home_point = _point_holding(self._home, mounted)
         drives: list[Drive] = []
         taken: set[str] = set()
         for volume in sorted(listing.volumes, key=_by_place):
             usage = usages[volume.mount_points[0]] if volume.mount_points else None
-            drive = self._drive(volume, usage, taken, listing.findings)
+            at_home = home_point is not None and home_point in volume.mount_points
+            drive = self._drive(volume, usage, taken, listing.findings, at_home)
             drives.append(drive)
             taken.add(drive.id)
         return fastest_first(drives)
 
-    def _drive(self, volume: Volume, usage: Usage | str | None, taken: set[str], findings: tuple[str, ...]) -> Drive:
+    def _drive(
+        self, volume: Volume, usage: Usage | str | None, taken: set[str], findings: tuple[str, ...], at_home: bool
+    ) -> Drive:
         point = volume.mount_points[0] if volume.mount_points else ""
-        at_home = any(is_within(self._home, place) for place in volume.mount_points)
         medium = "network" if volume.network else _common(disk.medium for disk in volume.disks)
         typical = medium_of(medium)
         label = _label_of(volume, point)
@@ -150,6 +153,7 @@ class LocalHost:
         usable = known_usage.used_bytes + known_usage.available_bytes if known_usage else size
         trouble = (usage,) if isinstance(usage, str) else ()
         unknown = findings if not volume.disks and not volume.network else ()
+        place = self._home if at_home else _place_for_new(point) if known_usage and not volume.read_only else point
         return Drive(
             id=identifier_for(label, taken),
             label=label,
@@ -170,7 +174,8 @@ class LocalHost:
             read_bytes_per_s=typical.read_bytes_per_s,
             write_bytes_per_s=typical.write_bytes_per_s,
             small_reads_per_s=typical.small_reads_per_s,
-            base_path=self._home if at_home else point,
+            base_path=place or point,
+            no_place="" if place is not None else f"you may not create folders in {shown(point)}",
             disk="+".join(disk.name for disk in volume.disks),
             pool=volume.pool,
             identity=_identity(volume),
@@ -205,9 +210,14 @@ class LocalHost:
         return platformdirs.user_state_dir("nuvik", appauthor=False)
 
     def default_roots(self) -> tuple[str, ...]:
-        drives = tuple(drive for drive in self.drives() if drive.attached)
-        home_drive = drive_holding(drives, self._home)
-        return (self._home, *(drive.path for drive in drives if home_drive is None or drive.id != home_drive.id))
+        attached = {drive.path for drive in self.drives() if drive.attached}
+        volumes = [volume for volume in self._system.listing().volumes if volume.mount_points]
+        return tuple(
+            tree
+            for volume in volumes
+            if volume.mount_points[0] in attached
+            for tree in volume.trees or volume.mount_points[:1]
+        )
 
     def cards(self) -> tuple[Card, ...]:
         return ()
@@ -280,6 +290,36 @@ def _by_place(volume: Volume) -> tuple[bool, int, str]:
     return (not point, len(point), point or volume.device)
 
 
+def _point_holding(path: str, volumes: Iterable[Volume]) -> str | None:
+    """The mount point below which a path really lies: the longest of all volumes."""
+    points = [point for volume in volumes for point in volume.mount_points if is_within(path, point)]
+    return max(points, key=len, default=None)
+
+
+def _place_for_new(point: str) -> str | None:
+    """Where the user may make folders on a volume: its root, or a folder of the user's in it; None when nowhere.
+
+    The root of the system's own volume is never taken, whoever asks.
+    """
+    if point == os.path.abspath(os.sep):
+        return None
+    if os.access(point, os.W_OK) or not hasattr(os, "getuid"):
+        return point
+    try:
+        with os.scandir(point) as entries:
+            own = [
+                entry.path
+                for entry in entries
+                if entry.is_dir(follow_symlinks=False)
+                and entry.stat(follow_symlinks=False).st_uid == os.getuid()
+                and not os.path.ismount(entry.path)
+                and os.access(entry.path, os.W_OK)
+            ]
+    except OSError:
+        return None
+    return min(own, default=None)
+
+
 def _label_of(volume: Volume, point: str) -> str:
     """What to call it, made harmless: whoever formatted a stick chose its label."""
     if point == "/":
@@ -308,7 +348,8 @@ def _common(values: Iterable[str]) -> str:
 def _filesystem_of(volume: Volume) -> str:
     """The file system itself where the system only names the bridge it goes through."""
     if volume.filesystem == "fuseblk":
-        return normalised_filesystem(_filesystem_by_signature(f"/dev/{volume.device}") or "ntfs")
+        device = f"/dev/{volume.device}"
+        return normalised_filesystem(_filesystem_by_signature(device) or filesystem_by_daemon(device) or "fuseblk")
     return normalised_filesystem(volume.filesystem)
 
 

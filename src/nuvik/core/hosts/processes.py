@@ -44,3 +44,19 @@ def _paths_of(process: psutil.Process) -> list[str]:
     except (psutil.Error, OSError):
         pass
     return [path for path in used if path]
+
+
+def filesystem_by_daemon(device: str) -> str:
+    """The file system of a volume that a program serves, by the name of that program; empty when none is seen.
+
+    The boot sector says it too, but an ordinary user may not read that.
+    """
+    for process in psutil.process_iter():
+        try:
+            words = process.cmdline()
+        except (psutil.Error, OSError):
+            continue
+        if device in words:
+            program = os.path.basename(words[0])
+            return next((name for name in ("exfat", "ntfs") if name in program), "")
+    return ""

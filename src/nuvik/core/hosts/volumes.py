@@ -40,6 +40,8 @@ class Volume:
     filesystem: str
     mount_points: tuple[str, ...] = ()
     """The main one first."""
+    trees: tuple[str, ...] = ()
+    """The mount points that show different parts of the volume (sub-volumes); empty: the main one shows all."""
     label: str = ""
     uuid: str = ""
     bytes: int | None = None

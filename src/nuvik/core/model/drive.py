@@ -87,7 +87,9 @@ class Drive:
     through_cache: bool = False
     """The measurement could not pass over the system's cache: the figures may flatter the drive."""
     base_path: PathText = ""
-    """Where Nuvik puts libraries on this drive: its path, or home on the system's own drive."""
+    """Where Nuvik puts libraries on this drive: its path, or home on the drive that holds it."""
+    no_place: str = ""
+    """Why nothing can be put on it although it could be written to, as the end of a sentence; empty when it can."""
     disk: str = ""
     """The physical disk, or several joined by `+`; volumes that share one share its speed."""
     pool: str = ""
@@ -139,6 +141,11 @@ class Drive:
     @property
     def rules(self) -> FileSystem:
         return rules_of(self.filesystem)
+
+    @property
+    def takes_new(self) -> bool:
+        """Whether anything can be put on it now."""
+        return self.attached and not self.read_only and not self.no_place
 
     @property
     def short_of_headroom_bytes(self) -> int:

@@ -150,5 +150,7 @@ def normalised(identifier: str) -> str:
 
 
 def rules_of(identifier: str) -> FileSystem:
-    """The rules of a file system; one that Nuvik does not know is taken to be a plain Unix one."""
-    return _KNOWN.get(normalised(identifier)) or FileSystem(identifier)
+    """The rules of a file system; of one that Nuvik does not know, the least is assumed."""
+    return _KNOWN.get(normalised(identifier)) or FileSystem(
+        identifier, largest_file_bytes=2**32 - 1, time_step_ns=2_000_000_000, **_FAT
+    )

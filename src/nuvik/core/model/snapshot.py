@@ -70,4 +70,4 @@ class Snapshot:
     def on_drive(self, drive_id: str) -> tuple[Library, ...]:
         """The libraries on one drive, largest first."""
         libraries = [library for library in self.libraries if library.drive == drive_id]
-        return tuple(sorted(libraries, key=lambda library: (-library.bytes, library.name)))
+        return tuple(sorted(libraries, key=lambda library: (-library.on_disk_bytes, library.name)))

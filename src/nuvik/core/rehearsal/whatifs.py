@@ -68,7 +68,7 @@ def _named(libraries: Sequence[Library]) -> str:
 
 
 def _by_use(libraries: Sequence[Library]) -> list[Library]:
-    return sorted(libraries, key=lambda library: (-library.opens_per_week, -library.bytes, library.name))
+    return sorted(libraries, key=lambda library: (-library.opens_per_week, -library.on_disk_bytes, library.name))
 
 
 @dataclass(frozen=True)
@@ -315,7 +315,7 @@ class Fails(WhatIf):
                 (copied if kept or _has_copy(standing, dead, changed) else lost).append(standing)
         if not lost and not copied:
             return "nothing of yours is on it", False
-        size = format_bytes(sum(library.bytes for library in lost))
+        size = format_bytes(sum(library.on_disk_bytes for library in lost))
         words = f"{format_count(len(lost), 'library', 'libraries')} lost ({size}): {_named(_by_use(lost))}"
         if not lost:
             words = "nothing is lost"

@@ -212,9 +212,10 @@ class PlanStage:
         """Let new content of a kind go to a drive or folder from now on. Raises Refused."""
         drive, folder = self.computer.place(goal)
         landing = landing_on(Draft(self.survey.latest()), kind, drive, folder)
-        if not drive.attached or drive.read_only:
-            state = "away" if not drive.attached else "read-only"
-            raise Refused(f"{shown(drive.label)} is {state}.", next_step="Choose another drive.")
+        if not drive.takes_new:
+            state = "is away" if not drive.attached else "is read-only" if drive.read_only else "cannot take it"
+            why = f": {drive.no_place}" if drive.no_place else ""
+            raise Refused(f"{shown(drive.label)} {state}{why}.", next_step="Choose another drive.")
         protected = None if folder is None or folder == drive.path else self.computer.host.why_protected(folder)
         if protected:
             raise Refused(

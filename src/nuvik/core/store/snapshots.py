@@ -32,7 +32,13 @@ def keep_snapshot(database: Database, snapshot: Snapshot) -> None:
             connection.executemany(
                 "INSERT INTO seen_libraries (snapshot, library, bytes, content, access) VALUES (?, ?, ?, ?, ?)",
                 [
-                    (number, os.fsencode(library.id), library.bytes, library.newest_content, library.newest_access)
+                    (
+                        number,
+                        os.fsencode(library.id),
+                        library.on_disk_bytes,
+                        library.newest_content,
+                        library.newest_access,
+                    )
                     for library in snapshot.libraries
                 ],
             )
@@ -134,7 +140,7 @@ def together(before: Snapshot | None, now: Snapshot, roots: tuple[str, ...]) -> 
     large = (*now.large_files, *(file for file in before.large_files if elsewhere(file.path)))
     return replace(
         now,
-        libraries=tuple(sorted(libraries, key=lambda library: (-library.bytes, library.path))),
+        libraries=tuple(sorted(libraries, key=lambda library: (-library.on_disk_bytes, library.path))),
         problems=(
             *now.problems,
             *(problem for problem in before.problems if elsewhere(problem.path) and problem not in now.problems),
@@ -150,12 +156,12 @@ def _filled_up(before: Snapshot, now: Snapshot) -> Snapshot:
     reached = {
         library.id: library
         for library in now.libraries
-        if library.id not in known or library.bytes >= known[library.id].bytes
+        if library.id not in known or library.on_disk_bytes >= known[library.id].on_disk_bytes
     }
     libraries = {**known, **reached}.values()
     return replace(
         now,
-        libraries=tuple(sorted(libraries, key=lambda library: (-library.bytes, library.path))),
+        libraries=tuple(sorted(libraries, key=lambda library: (-library.on_disk_bytes, library.path))),
         large_files=before.large_files or now.large_files,
         loose=before.loose or now.loose,
     )

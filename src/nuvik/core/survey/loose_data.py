@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable, Sequence
 from heapq import nlargest
 
-from nuvik.core.hosts.base import drive_holding
+from nuvik.core.hosts.base import Host, drive_holding
 from nuvik.core.model.clock import moment_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
@@ -25,6 +26,10 @@ def loose_folders(
     """
     taken = {library.path for library in libraries}
     above = {folder for path in taken for folder in parents(path)}
+    files_in: dict[str, list[Library]] = {}
+    for library in libraries:
+        if not library.folders:
+            files_in.setdefault(os.path.dirname(library.path), []).append(library)
     folders: list[LooseFolder] = []
     for tree in trees:
         drive = drive_holding(drives, tree.root.path)
@@ -36,22 +41,24 @@ def loose_folders(
             if folder.path in taken:
                 continue
             if folder.path in above:
-                _note(folders, folder.path, drive, folder.own.bytes, folder.own.files)
+                held = folder.extent.on_disk_bytes - sum(inner.extent.on_disk_bytes for inner in folder.below.values())
+                held -= sum(library.on_disk_bytes for library in files_in.get(folder.path, ()))
+                _note(folders, folder.path, drive, held, folder.own.files - len(files_in.get(folder.path, ())))
                 waiting.extend(folder.below.values())
             else:
-                _note(folders, folder.path, drive, folder.extent.bytes, folder.extent.files)
+                _note(folders, folder.path, drive, folder.extent.on_disk_bytes, folder.extent.files)
     return tuple(sorted(folders, key=lambda folder: (-folder.bytes, folder.path))[:_LOOSE_FOLDERS])
 
 
 def _note(folders: list[LooseFolder], path: str, drive: Drive, count_bytes: int, files: int) -> None:
-    if count_bytes:
+    if files:
         folders.append(LooseFolder(path=path, drive=drive.id, bytes=count_bytes, files=files))
 
 
 def large_files(
-    trees: Iterable[Tree], libraries: Sequence[Library], drives: tuple[Drive, ...]
+    host: Host, trees: Iterable[Tree], libraries: Sequence[Library], drives: tuple[Drive, ...]
 ) -> tuple[LargeFile, ...]:
-    """The largest files of each drive, largest first, each with the library it lies in."""
+    """The largest files of each drive by what they take there, largest first, each with the library it lies in."""
     by_path = {library.path: library.id for library in libraries}
     by_drive: dict[str, list[tuple[int, str, float]]] = {}
     for tree in trees:
@@ -64,7 +71,7 @@ def large_files(
         LargeFile(
             path=path,
             drive=drive_id,
-            bytes=size,
+            bytes=held_bytes(host, path, size),
             changed=moment_text(changed_s),
             library=next((by_path[folder] for folder in parents(path) if folder in by_path), by_path.get(path)),
         )
@@ -72,3 +79,11 @@ def large_files(
         for size, path, changed_s in nlargest(LARGE_FILES_A_DRIVE, set(files))
     ]
     return tuple(sorted(largest, key=lambda file: (-file.bytes, file.path)))
+
+
+def held_bytes(host: Host, path: str, length: int) -> int:
+    """What a file takes on its drive; its length when it cannot be asked any more."""
+    try:
+        return host.size_on_disk(host.files.facts(path))
+    except OSError:
+        return length

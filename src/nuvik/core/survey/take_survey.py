@@ -17,7 +17,7 @@ from nuvik.core.model.errors import Refused
 from nuvik.core.model.history import Sighting
 from nuvik.core.model.library import Card, Kind, Library, Verdict
 from nuvik.core.model.names import shown
-from nuvik.core.model.paths import is_within, normalised
+from nuvik.core.model.paths import is_within, normalised, parents
 from nuvik.core.model.progress import Stop, SurveyReport, no_report
 from nuvik.core.model.snapshot import Problem, Snapshot
 from nuvik.core.survey.history.last_use import RecentFiles, use_of
@@ -53,7 +53,7 @@ def survey(
     A survey that is stopped gives what it has so far, marked as not complete.
     Raises Refused when a path is not there or lies on no drive.
     """
-    roots = _apart([_root(host, drives, path) for path in paths] or list(host.default_roots()))
+    roots = _apart([_root(host, drives, path) for path in paths] or list(host.default_roots()), host.mount_points())
     by_path = {card.path: card for card in cards}
     context = Context(host, host.surroundings())
     trees = size_trees(host, drives, roots, kept_for(by_path.values()), report, stop)
@@ -78,7 +78,7 @@ def survey(
         problems=tuple(problems),
         complete=all(tree.complete for tree in trees),
         loose=loose_folders(trees, libraries, drives),
-        large_files=large_files(trees, libraries, drives),
+        large_files=large_files(host, trees, libraries, drives),
     )
 
 
@@ -153,11 +153,18 @@ def kept_for(cards: Iterable[Card]) -> list[str]:
     return paths
 
 
-def _apart(roots: list[str]) -> list[str]:
-    """Roots of which none lies in another."""
-    return [
-        root for root in dict.fromkeys(roots) if not any(root != other and is_within(root, other) for other in roots)
-    ]
+def _apart(roots: Sequence[str], mount_points: Iterable[str]) -> list[str]:
+    """Roots of which none lies in another. What is mounted below a root is not part of it: it stays a root itself."""
+    mounts = set(mount_points)
+
+    def swallowed(root: str, other: str) -> bool:
+        if root == other or not is_within(root, other):
+            return False
+        return not any(
+            place in mounts and is_within(place, other) and place != other for place in (root, *parents(root))
+        )
+
+    return [root for root in dict.fromkeys(roots) if not any(swallowed(root, other) for other in roots)]
 
 
 def _root(host: Host, drives: tuple[Drive, ...], path: str) -> str:
@@ -204,7 +211,7 @@ class _Makers:
             folder = folder_in(trees, candidate.path)
             if drive is not None and folder is not None:
                 made.append(self._one(candidate, folder, drive))
-        return tuple(sorted(made, key=lambda library: (-library.bytes, library.path)))
+        return tuple(sorted(made, key=lambda library: (-library.on_disk_bytes, library.path)))
 
     def _one(self, candidate: LibraryCandidate, folder: Folder, drive: Drive) -> Library:
         card, path, extent = candidate.card, candidate.path, folder.extent

@@ -63,7 +63,7 @@ class AgeBoard:
         return ticks
 
     def is_big_and_cold(self, spot: Spot) -> bool:
-        return spot.library.bytes >= self.big_bytes and spot.across >= across_of(COLD_AFTER_DAYS)
+        return spot.library.on_disk_bytes >= self.big_bytes and spot.across >= across_of(COLD_AFTER_DAYS)
 
 
 def across_of(days: float) -> float:
@@ -74,14 +74,14 @@ def across_of(days: float) -> float:
 def age_board(libraries: Sequence[Library], now: datetime | None = None) -> AgeBoard:
     """Place these libraries; those that hold no file stand at the old end."""
     moment = now or datetime.now(UTC)
-    largest = max((library.bytes for library in libraries), default=0)
-    total = sum(library.bytes for library in libraries)
+    largest = max((library.on_disk_bytes for library in libraries), default=0)
+    total = sum(library.on_disk_bytes for library in libraries)
     board = AgeBoard((), largest, max(_SMALLEST_BYTES, round(BIG_SHARE * total)))
     spots = tuple(
         Spot(
             library,
             across_of(days_since(library.last_used, moment)) if library.last_used else 1.0,
-            board.up_of(library.bytes),
+            board.up_of(library.on_disk_bytes),
         )
         for library in libraries
     )
@@ -95,6 +95,6 @@ def big_and_cold_in_words(board: AgeBoard) -> str:
     cold = [spot.library for spot in board.spots if board.is_big_and_cold(spot)]
     if not cold:
         return f"Nothing big ({format_bytes(board.big_bytes)} or more) has gone unused for a year."
-    size = format_bytes(sum(library.bytes for library in cold))
+    size = format_bytes(sum(library.on_disk_bytes for library in cold))
     verb = "were" if len(cold) > 1 else "was"
     return f"{format_count(len(cold), 'library', 'libraries')}, {size} together, {verb} big and unused for a year."

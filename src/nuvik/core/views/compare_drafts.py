@@ -39,7 +39,7 @@ def figures(drafts: Sequence[Draft]) -> list[Row]:
         row("waiting per week now", [draft.waiting[0].in_words() for draft in drafts]),
         row("waiting per week then", [draft.waiting[1].in_words() for draft in drafts]),
         row("moves", [str(len(draft.loads)) for draft in drafts]),
-        row("moved", [format_bytes(sum(load.library.bytes for load in draft.loads)) for draft in drafts]),
+        row("moved", [format_bytes(sum(load.library.on_disk_bytes for load in draft.loads)) for draft in drafts]),
         row(
             "takes about",
             [
@@ -83,7 +83,7 @@ def _places(draft: Draft) -> dict[str, tuple[str, int, str]]:
     return {
         library.path: (
             library.name,
-            library.bytes,
+            library.on_disk_bytes,
             shown(draft.drive(draft.places[library.id]).label) if library.id in draft.places else "stays",
         )
         for library in draft.snapshot.libraries

@@ -46,7 +46,7 @@ def _nothing_yet(draft: Draft) -> str:
 
 
 def _size(draft: Draft) -> str:
-    return format_bytes(sum(load.library.bytes for load in draft.loads))
+    return format_bytes(sum(load.library.on_disk_bytes for load in draft.loads))
 
 
 def totals(draft: Draft) -> str:
@@ -87,7 +87,7 @@ def consequence(draft: Draft, library: Library, drive_id: str) -> str:
     except Refused as refusal:
         return str(refusal)
     words = (
-        f"{shown(library.name)} {shown(here.label)} → {shown(drive.label)}: {format_bytes(library.bytes)}; "
+        f"{shown(library.name)} {shown(here.label)} → {shown(drive.label)}: {format_bytes(library.on_disk_bytes)}; "
         f"opens in {format_duration(opening_s(library, drive))} instead of "
         f"{format_duration(opening_s(library, here))}; leaves "
         f"{format_free(then.free_then_bytes(drive.id))} on {shown(drive.label)}"
@@ -114,7 +114,7 @@ def consequence_of_all(draft: Draft, library_ids: Sequence[str], drive_id: str) 
         then = draft.put_down_all(library_ids, drive_id)
     except Refused as refusal:
         return str(refusal)
-    size = sum(draft.library(library_id).bytes for library_id in library_ids)
+    size = sum(draft.library(library_id).on_disk_bytes for library_id in library_ids)
     return (
         f"{len(library_ids)} libraries → {shown(drive.label)}: {format_bytes(size)}; waiting "
         f"{draft.waiting[1].in_words()} → {then.waiting[1].in_words()} a week; leaves "

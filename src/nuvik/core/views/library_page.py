@@ -71,16 +71,17 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
     for part in library.parts:
         yield (
             "part",
-            f"{shown(part.path)}: {part.kind}, {format_bytes(part.bytes)} in {format_count(part.files, 'file')}",
+            f"{shown(part.path)}: {part.kind}, {format_bytes(part.on_disk_bytes)} in "
+            f"{format_count(part.files, 'file')}",
         )
 
 
 def _size(library: Library) -> str:
-    words = f"{format_bytes(library.bytes)} in {format_count(library.files, 'file')}"
+    words = f"{format_bytes(library.on_disk_bytes)} in {format_count(library.files, 'file')}"
     if library.folders:
         words += f" and {format_count(library.folders, 'folder')}"
-    if library.on_disk_bytes != library.bytes:
-        words += f"; {format_bytes(library.on_disk_bytes)} on the disk"
+    if (length := format_bytes(library.bytes)) != format_bytes(library.on_disk_bytes):
+        words += f"; {length} long"
     return words
 
 
@@ -112,14 +113,12 @@ def links_in_words(folder: Folder, most: int) -> list[str]:
 
 def inside_rows(folder: Folder) -> list[Inner]:
     """What lies directly inside, largest first."""
-    total = folder.extent.bytes or 1
+    total = folder.extent.on_disk_bytes or 1
     rows = []
     for inner in folder.below.values():
-        extent = inner.extent
-        rows.append(
-            Inner(inner.name, extent.bytes, extent.files, moment_or_none(extent.last_used_s), extent.bytes / total)
-        )
-    beside = folder.extent.bytes - sum(row.bytes for row in rows)
+        extent, held = inner.extent, inner.extent.on_disk_bytes
+        rows.append(Inner(inner.name, held, extent.files, moment_or_none(extent.last_used_s), held / total))
+    beside = folder.extent.on_disk_bytes - sum(row.bytes for row in rows)
     files = folder.extent.files - sum(row.files for row in rows)
     if files > 0:
         rows.append(Inner("(files next to the folders)", max(0, beside), files, None, max(0, beside) / total))

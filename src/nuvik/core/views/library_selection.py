@@ -59,12 +59,12 @@ class Choice:
             and _has(library, self.only, marked)
         ]
         if self.order is Order.LAST_USE:
-            return sorted(chosen, key=lambda library: (library.last_used or "", -library.bytes))
+            return sorted(chosen, key=lambda library: (library.last_used or "", -library.on_disk_bytes))
         if self.order is Order.OPENS:
-            return sorted(chosen, key=lambda library: (-library.opens_per_week, -library.bytes))
+            return sorted(chosen, key=lambda library: (-library.opens_per_week, -library.on_disk_bytes))
         if self.order is Order.NAME:
             return sorted(chosen, key=lambda library: (library.name.casefold(), library.path))
-        return sorted(chosen, key=lambda library: (-library.bytes, library.path))
+        return sorted(chosen, key=lambda library: (-library.on_disk_bytes, library.path))
 
     def in_words(self, shown_count: int, all_count: int) -> str:
         """For example “12 of 45 libraries: games, not used for a year, largest first”."""
@@ -133,7 +133,7 @@ def marked_in_words(libraries: Iterable[Library], marked: frozenset[str]) -> str
     chosen = [library for library in libraries if library.id in marked]
     if not chosen:
         return ""
-    words = f"{len(chosen)} marked, {format_bytes(sum(library.bytes for library in chosen))}"
+    words = f"{len(chosen)} marked, {format_bytes(sum(library.on_disk_bytes for library in chosen))}"
     stay = [library for library in chosen if not library.movable]
     if stay:
         words += f", of which {len(stay)} must stay"
@@ -143,7 +143,7 @@ def marked_in_words(libraries: Iterable[Library], marked: frozenset[str]) -> str
 def movable_of(libraries: Iterable[Library], marked: frozenset[str]) -> list[Library]:
     """The marked libraries that may move, largest first."""
     chosen = [library for library in libraries if library.id in marked and library.movable]
-    return sorted(chosen, key=lambda library: (-library.bytes, library.path))
+    return sorted(chosen, key=lambda library: (-library.on_disk_bytes, library.path))
 
 
 def working_set_in_words(libraries: Iterable[Library]) -> str:
@@ -157,7 +157,11 @@ def working_set_in_words(libraries: Iterable[Library]) -> str:
         and library.last_used is not None
         and (library.opens_per_week >= 1 or days_since(library.last_used) <= _LATELY_DAYS)
     ]
-    words = f"{format_bytes(sum(library.bytes for library in chosen))} in real use" if chosen else "nothing chosen yet"
+    words = (
+        f"{format_bytes(sum(library.on_disk_bytes for library in chosen))} in real use"
+        if chosen
+        else "nothing chosen yet"
+    )
     if lately:
         lately.sort(key=lambda library: (-library.opens_per_week, library.path))
         names = ", ".join(shown(library.name) for library in lately[:3])

@@ -16,7 +16,7 @@ def telling_libraries(libraries: Sequence[Library], most: int = TELLING) -> list
     """The libraries that best show what speed means to this user: the largest of those that are opened often."""
     opened = [library for library in libraries if library.opens_per_week >= 1]
     opened = opened or [library for library in libraries if library.opens_per_week > 0] or list(libraries)
-    return sorted(opened, key=lambda library: (-library.bytes, library.name))[:most]
+    return sorted(opened, key=lambda library: (-library.on_disk_bytes, library.name))[:most]
 
 
 def opening_times(library: Library, drives: Sequence[Drive]) -> dict[str, float]:

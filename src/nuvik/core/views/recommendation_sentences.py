@@ -18,7 +18,7 @@ def recommendation_summary(recommendation: Recommendation) -> str:
     if not draft.places:
         return "nothing moves"
     now, then = draft.waiting
-    size = format_bytes(sum(load.library.bytes for load in draft.loads))
+    size = format_bytes(sum(load.library.on_disk_bytes for load in draft.loads))
     return f"{format_count(len(draft.loads), 'move')}, {size}, waiting {now.in_words()} → {then.in_words()} a week"
 
 

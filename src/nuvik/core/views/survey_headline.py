@@ -42,11 +42,11 @@ def _how_it_stands(snapshot: Snapshot) -> str:
     if cold:
         many = "libraries" if len(cold) > 1 else "library"
         words += (
-            f" {len(cold)} {many} there ({format_bytes(sum(library.bytes for library in cold))}) "
+            f" {len(cold)} {many} there ({format_bytes(sum(library.on_disk_bytes for library in cold))}) "
             f"{'were' if len(cold) > 1 else 'was'} unused for a year."
         )
     elif biggest := next((library for library in snapshot.on_drive(shortest.id) if library.movable), None):
-        words += f" The largest library there is {shown(biggest.name)}, {format_bytes(biggest.bytes)}."
+        words += f" The largest library there is {shown(biggest.name)}, {format_bytes(biggest.on_disk_bytes)}."
     return words
 
 

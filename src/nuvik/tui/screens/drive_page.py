@@ -40,7 +40,7 @@ class DrivePage(ModalScreen[None]):
 
     def _lines(self) -> Table:
         palette, drive, workspace = palette_of(self.app.theme), self._drive, self._desk.workspace
-        libraries = sum(library.bytes for library in self._desk.snapshot.on_drive(drive.id))
+        libraries = sum(library.on_disk_bytes for library in self._desk.snapshot.on_drive(drive.id))
         table = Table.grid(padding=(0, 2))
         table.add_row("", Text(shown(drive.label), style=f"bold {palette.accent}"))
         for name, words in drive_page(

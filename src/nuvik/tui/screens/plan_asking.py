@@ -121,7 +121,7 @@ class PlanAsking(StageScreen):
         choices = [
             (
                 key,
-                f"{shorten(partner.name, 24):<24} {format_bytes(partner.bytes):>8}  "
+                f"{shorten(partner.name, 24):<24} {format_bytes(partner.on_disk_bytes):>8}  "
                 + consequence_of_swap(draft, hand, [partner.id]).partition(": ")[2].rstrip("."),
             )
             for key, partner in zip(_KEYS, others[:_MOST_CHOICES], strict=False)
@@ -218,7 +218,7 @@ class PlanAsking(StageScreen):
         if kind is None:
             return
         draft, stage = self.desk.draft, self.desk.workspace.plan
-        able = [drive for drive in draft.drives if drive.attached and not drive.read_only]
+        able = [drive for drive in draft.drives if drive.takes_new]
         landings = {key: stage.landing_on(draft, kind, drive) for key, drive in zip(_KEYS, able, strict=False)}
         choices = [
             (key, f"{shown(draft.drive(landing.drive).label):<12} {landing.path}") for key, landing in landings.items()

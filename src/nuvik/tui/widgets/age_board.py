@@ -107,7 +107,7 @@ class AgeBoardView(Widget, can_focus=True):
             self._grid.setdefault(place, []).append(spot)
             self._places[spot.library.id] = place
         for spots in self._grid.values():
-            spots.sort(key=lambda spot: (-spot.library.bytes, spot.library.path))
+            spots.sort(key=lambda spot: (-spot.library.on_disk_bytes, spot.library.path))
 
     # -- keys and mouse ------------------------------------------------------------------------------------
 
@@ -232,7 +232,7 @@ class AgeBoardView(Widget, can_focus=True):
         library = spots[number].library
         mark = "●" if library.id in self._marked else " "
         style = Style(color=palette.accent, bold=True) if library.id == self._at else Style()
-        size = f"{format_bytes(library.bytes):>8}"
+        size = f"{format_bytes(library.on_disk_bytes):>8}"
         if self.size.width >= _NARROW:
             size += f" {ago(library.last_used):>9}"
         name_cells = self._list_cells - 8 - len(size)

@@ -93,7 +93,7 @@ class LibraryTable(ScrollView, can_focus=True):
         before = self.library
         self._shown, self._labels, self._note, self._marked = tuple(libraries), labels, note, marked
         self._wrong = wrong
-        self._largest = max((library.bytes for library in libraries), default=0) or 1
+        self._largest = max((library.on_disk_bytes for library in libraries), default=0) or 1
         place = min(self.cursor_row, max(0, len(self._shown) - 1))
         if before is not None:
             place = next((n for n, library_ in enumerate(self._shown) if library_.id == before.id), place)
@@ -189,7 +189,7 @@ class LibraryTable(ScrollView, can_focus=True):
     def _cells(self, library: Library, palette: Palette) -> list[Segment]:
         name, share, note = self._widths
         hue = palette.kinds[library.kind]
-        filled = max(1, round(share * library.bytes / self._largest))
+        filled = max(1, round(share * library.on_disk_bytes / self._largest))
         opens = f"{library.opens_per_week:g}/week" if library.opens_per_week else "–"
         used = Style(color=palette.look) if is_cold(library.last_used) else Style()
         quiet = Style(color=palette.quiet)
@@ -198,7 +198,7 @@ class LibraryTable(ScrollView, can_focus=True):
             Segment(f"{_MARK if library.id in self._marked else ' '} ", Style(color=palette.accent)),
             Segment(f" {library.kind.letter} ", Style(color=palette.text, bgcolor=hue)),
             Segment(f" {library.kind:<{_KIND_CELLS - 4}} "),
-            Segment(f"{shorten(library.name, name):<{name}} {format_bytes(library.bytes):>{_SIZE_CELLS}} "),
+            Segment(f"{shorten(library.name, name):<{name}} {format_bytes(library.on_disk_bytes):>{_SIZE_CELLS}} "),
             Segment(f"{'━' * filled:<{share}} ", Style(color=hue)),
             Segment(f"{ago(library.last_used):>{_USED_CELLS}}", used),
             Segment(f" {opens:>{_OPENS_CELLS}} ", quiet),

@@ -102,8 +102,7 @@ def _may_land(typical: Library, drive: Drive) -> bool:
     needed = needed_read_bytes_per_s(replace(typical, needs_read_bytes_per_s=None))
     largest = drive.rules.largest_file_bytes
     return (
-        drive.attached
-        and not drive.read_only
+        drive.takes_new
         and not drive.portable
         and (not drive.welcomes or typical.kind in drive.welcomes)
         and (needed is None or drive.read_bytes_per_s >= needed)

@@ -21,10 +21,12 @@ from nuvik.core.planning.placement.waiting import waiting_s_per_week
 def moving_s(library: Library, source: Drive, target: Drive) -> float:
     """About how long a move takes: copying at the slower side's lasting speed, reading back, removing."""
     lasting = target.sustained_write_bytes_per_s or target.write_bytes_per_s
-    reading_s = read_seconds(source, library.bytes, library.files)
-    writing_s = library.bytes / lasting + per_file_seconds(target, library.files)
+    # Holes are not copied, and clusters that are not full only in part.
+    size = min(library.bytes, library.on_disk_bytes)
+    reading_s = read_seconds(source, size, library.files)
+    writing_s = size / lasting + per_file_seconds(target, library.files)
     copying_s = reading_s + writing_s if source.shares_disk_with(target) else max(reading_s, writing_s)
-    return copying_s + read_seconds(target, library.bytes, library.files) + per_file_seconds(source, library.files)
+    return copying_s + read_seconds(target, size, library.files) + per_file_seconds(source, library.files)
 
 
 def placement_cost_s(library: Library, drive: Drive, source: Drive, wishes: Wishes) -> float:
@@ -34,7 +36,7 @@ def placement_cost_s(library: Library, drive: Drive, source: Drive, wishes: Wish
     weights, piece = wishes.weighed, library.piece
     cost = wishes.weeks * waiting_s_per_week(library, drive)
     if drive.tier is Tier.RAPID:
-        cost += weights.fast_room_s * library.bytes / 1e9
+        cost += weights.fast_room_s * library.on_disk_bytes / 1e9
     if drive.id == source.id:
         return cost
     if drive.portable:

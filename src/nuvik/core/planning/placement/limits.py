@@ -37,6 +37,8 @@ def why_cannot(library: Library, drive: Drive, source: Drive) -> str | None:
         return f"{shown(drive.label if source.attached else source.label)} is away"
     if drive.read_only:
         return f"{shown(drive.label)} is read-only"
+    if drive.no_place:
+        return f"nothing can be put on {shown(drive.label)}: {drive.no_place}"
     if source.read_only:
         return f"{shown(source.label)} is read-only"
     if drive.shares_space_with(source):

@@ -24,6 +24,8 @@ def drive_findings(drive: Drive, drives: Sequence[Drive], history: list[GaugeRes
     findings = [*drive.findings]
     if drive.read_only and drive.attached:
         findings.append("it is read-only: nothing can be moved onto it or off it")
+    if drive.no_place and drive.attached:
+        findings.append(f"nothing can be put on it: {drive.no_place}")
     if (full := how_full(drive)) is not None:
         findings.append(f"almost full: {full}")
     findings += [other for other in (at_its_ceiling(drive), slow_slot(drive)) if other is not None]

@@ -58,7 +58,7 @@ def differences(before: Snapshot, now: Snapshot) -> list[Difference]:
         old, new = then.get(key), here.get(key)
         library = new or old
         assert library is not None
-        sizes = (old.bytes if old else 0, new.bytes if new else 0)
+        sizes = (old.on_disk_bytes if old else 0, new.on_disk_bytes if new else 0)
         if old is None:
             change = Change.MOVED if library.tether is not None else Change.NEW
         elif new is None:

@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from nuvik.core.model.library import Card, Kind
 from nuvik.core.model.names import OURS_PREFIX
 from nuvik.core.model.paths import parents
+from nuvik.core.survey.loose_data import held_bytes
 from nuvik.core.survey.recognise.evidence import Context, Guess, guess
 from nuvik.core.survey.recognise.shelves import fits, shelf_of
 from nuvik.core.survey.recognise.single_files import file_guess
@@ -121,16 +122,18 @@ class Cut:
         }
 
     def _opened(self, folder: Folder, shelf: Guess | None, own: Guess | None) -> _Choice:
-        files = tuple(
-            (os.path.join(folder.path, name), seems)
-            for size, _, name in folder.own.big
-            if os.sep not in name and size >= self._small_bytes
-            if (seems := file_guess(self._context.host, os.path.join(folder.path, name))) is not None
-        )
-        sizes = {os.path.join(folder.path, name): size for size, _, name in folder.own.big}
-        score = sum(seems.confidence * sizes[path] for path, seems in files)
+        files, score = [], 0.0
+        for length, _, name in folder.own.big:
+            path = os.path.join(folder.path, name)
+            if os.sep in name or length < self._small_bytes:
+                continue
+            seems = file_guess(self._context.host, path)
+            size = held_bytes(self._context.host, path, length)
+            if seems is not None and size >= self._small_bytes:
+                files.append((path, seems))
+                score += seems.confidence * size
         score += sum(self._beneath(inner, shelf).score for inner in folder.below.values())
-        return _Choice(score, opened=True, shelf=shelf, own=own, files=files)
+        return _Choice(score, opened=True, shelf=shelf, own=own, files=tuple(files))
 
     def _beneath(self, folder: Folder, shelf: Guess | None) -> _Choice:
         """A sub-folder of an opened folder: as it is by itself, or as one of the things on a shelf."""

@@ -37,6 +37,7 @@ CLEAR_SHARE = 0.6
 """Assumed: a kind is clear when files of its endings take three fifths of the bytes."""
 _AGREES_SHARE = 0.4
 _FEWEST_ALIKE = 3
+_REPOSITORY = ".git"
 _NEARLY_ALL = 0.8
 _IMAGES = {b"QFI\xfb": "QCOW", b"KDMV": "VMDK", b"vhdxfile": "VHDX", b"conectix": "VHD"}
 """The first bytes of the formats, as their specifications say."""
@@ -130,15 +131,24 @@ def place_of_a_program(shape: Shape, context: Context) -> Guess | None:
 
 def cache_tag(shape: Shape, context: Context) -> Guess | None:
     folder = shape.folder
-    if ".tag" in folder.own.extensions and context.host.files.exists(os.path.join(folder.path, CACHE_TAG)):
+    if ".tag" in folder.own.extensions and _is_there(context.host, os.path.join(folder.path, CACHE_TAG)):
         return Guess(Kind.CACHE, 0.98, f"it is marked as a cache ({CACHE_TAG})", sealed=True)
     return None
 
 
 def version_control(shape: Shape, context: Context) -> Guess | None:
-    if VERSION_CONTROL & shape.folder.below.keys():
+    # In a second working copy of a repository, a file of that name leads to the first.
+    linked = _is_there(context.host, os.path.join(shape.folder.path, _REPOSITORY))
+    if linked or VERSION_CONTROL & shape.folder.below.keys():
         return Guess(Kind.PROJECT, 0.97, "it is under version control", sealed=True)
     return None
+
+
+def _is_there(host: Host, path: str) -> bool:
+    try:
+        return host.files.exists(path)
+    except OSError:
+        return False
 
 
 def mail(shape: Shape, context: Context) -> Guess | None:
