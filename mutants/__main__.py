@@ -6,7 +6,8 @@ halved, a call dropped; and the tests that run that statement are run until one 
 and more than the share allowed makes the exit code 1.
 
     --sample N     only N of them; always the same ones, as long as their code stays as it is
-    --quick        only tests that take a few seconds: stricter, and much sooner done
+    --quick        only tests that are not marked as slow: stricter, and much sooner done
+    --again FILE   only those that the run whose output is in FILE missed
     --map FILE     keep what each test runs in FILE; when FILE exists, it is used instead of running the tests first
     --list         only say what would be tried
     WORDS…         only in files whose path holds one of these words; a number after a colon is a line (guards.py:40)
@@ -17,6 +18,7 @@ from __future__ import annotations
 import argparse
 import hashlib
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -36,7 +38,6 @@ from which_tests import QUICK_PLACE, TestMap, TestsFail, measure
 ROOT = Path(__file__).resolve().parent.parent
 CORE = "src/nuvik/core"
 KILLED_SHARE = 0.95
-_QUICK_S = 10.0
 _PATIENCE, _PATIENCE_S = 4.0, 60.0
 """A mutant that makes its tests take so many times as long, and seconds more, makes them run for ever."""
 
@@ -48,15 +49,15 @@ TARGETS = (
     f"{CORE}/planning/placement/solver.py",
     f"{CORE}/planning/placement/proposal.py",
 )
-QUICK_TESTS = (
+TESTS = (
     "tests/test_refusals.py",
     "tests/test_refusals_midway.py",
     "tests/test_guards.py",
+    "tests/test_durability.py",
+    "tests/test_tethers.py",
     "tests/test_ordering.py",
     "tests/test_staging_and_parts.py",
     "tests/test_plan_and_rehearsal.py",
-)
-SLOW_TESTS = (
     "tests/test_drives.py",
     "tests/test_plans.py",
     "tests/test_proposal.py",
@@ -72,11 +73,15 @@ def main() -> int:
     )
     parser.add_argument("--sample", type=int, default=0)
     parser.add_argument("--quick", action="store_true")
+    parser.add_argument("--again", type=Path, default=None)
     parser.add_argument("--map", type=Path, default=None)
     parser.add_argument("--list", action="store_true")
     parser.add_argument("words", nargs="*")
     asked = parser.parse_args()
     chosen = _chosen(asked.words, asked.sample)
+    if asked.again is not None:
+        missed_then = set(re.findall(r"^MISSED +(.*?):\d+: (.*?)  \[", asked.again.read_text("utf-8"), re.MULTILINE))
+        chosen = [mutant for mutant in chosen if (mutant.file, mutant.what) in missed_then]
     if asked.list:
         for mutant in chosen:
             print(mutant)
@@ -84,12 +89,12 @@ def main() -> int:
         return 0
     began = time.monotonic()
     try:
-        test_map = _test_map(QUICK_TESTS if asked.quick else QUICK_TESTS + SLOW_TESTS, asked.map)
+        test_map = _test_map(asked.quick, asked.map)
     except TestsFail as failure:
         print(f"Nothing can be said: the tests fail with nothing wrong in the sources.\n{failure}")
         return 2
     print(f"The tests pass as things are ({time.monotonic() - began:.0f} s). {len(chosen)} mutants:", flush=True)
-    missed = _try_all(chosen, test_map.up_to(_QUICK_S) if asked.quick else test_map)
+    missed = _try_all(chosen, test_map)
     killed = len(chosen) - len(missed)
     print(f"\n{killed} of {len(chosen)} noticed ({killed / max(1, len(chosen)):.1%}), {time.monotonic() - began:.0f} s")
     for mutant in sorted(missed, key=str):
@@ -111,10 +116,10 @@ def _chosen(words: list[str], sample: int) -> list[Mutant]:
     return sorted(every, key=lambda mutant: hashlib.sha256(mutant.name.encode()).digest())[:sample]
 
 
-def _test_map(test_files: Sequence[str], kept_in: Path | None) -> TestMap:
+def _test_map(quick: bool, kept_in: Path | None) -> TestMap:
     if kept_in is not None and kept_in.exists():
         return TestMap.load(kept_in)
-    test_map = measure(ROOT, test_files)
+    test_map = measure(ROOT, [*TESTS, *(["-m", "not slow"] if quick else [])])
     if kept_in is not None:
         test_map.save(kept_in)
     return test_map

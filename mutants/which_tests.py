@@ -35,15 +35,6 @@ class TestMap:
         tests = {test for line in lines for test in of_file.get(line, ())}
         return sorted(tests, key=lambda test: (self.seconds.get(test, 0.0), test))
 
-    def up_to(self, seconds: float) -> TestMap:
-        """Without the tests that take longer than this."""
-        quick = {test for test, took_s in self.seconds.items() if took_s <= seconds}
-        lines = {
-            file: {line: tuple(test for test in tests if test in quick) for line, tests in of_file.items()}
-            for file, of_file in self.lines.items()
-        }
-        return TestMap(lines, {test: self.seconds[test] for test in quick})
-
     def save(self, path: Path) -> None:
         path.write_text(json.dumps({"lines": self.lines, "seconds": self.seconds}), encoding="utf-8")
 
@@ -57,8 +48,8 @@ class TestMap:
         return cls(lines, saved["seconds"])
 
 
-def measure(root: Path, test_files: Sequence[str]) -> TestMap:
-    """Run the test files once and note what each test runs.
+def measure(root: Path, which: Sequence[str]) -> TestMap:
+    """Run tests once, given as to pytest, and note what each of them runs.
 
     Raises TestsFail when one of them does not pass as things are.
     """
@@ -66,7 +57,7 @@ def measure(root: Path, test_files: Sequence[str]) -> TestMap:
         data_file, report = Path(folder) / "coverage", Path(folder) / "junit.xml"
         coverage_words = ["--cov=nuvik.core", "--cov-context=test", "--cov-report="]
         places = [f"--basetemp={folder}/tmp", f"--junitxml={report}"]
-        words = [sys.executable, "-m", "pytest", "-q", *coverage_words, *places, *test_files]
+        words = [sys.executable, "-m", "pytest", "-q", *coverage_words, *places, *which]
         environment = {**os.environ, "COVERAGE_FILE": str(data_file)}
         done = subprocess.run(words, cwd=root, env=environment, capture_output=True, text=True, check=False)
         if done.returncode:

@@ -203,6 +203,7 @@ def deep_world(world):
     subprocess.run(["rm", "-rf", str(world.folder)], check=True)
 
 
+@pytest.mark.slow
 def test_any_depth_moves_resumes_and_is_taken_back(deep_world):
     world = deep_world
     source, target = world.path("kestrel", "Games", "Deep"), world.path("heron", "Games", "Deep")
@@ -245,6 +246,7 @@ ACTS: dict[str, Callable[[World, str], Callable[[Workspace], object]]] = {
 }
 
 
+@pytest.mark.slow
 @settings(max_examples=50, deadline=None, suppress_health_check=list(HealthCheck))
 @given(
     act=st.sampled_from(sorted(ACTS)),

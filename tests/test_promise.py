@@ -77,14 +77,19 @@ def die_after(workspace: Workspace, life: int, act: Callable[[], object]) -> boo
     return False
 
 
+EVERY = [pytest.param(1, marks=pytest.mark.slow, id="every operation"), pytest.param(14, id="a few operations")]
+"""The few are there to be quick: who changes the code sees in seconds what the whole would show in minutes."""
+
+
+@pytest.mark.parametrize("stride", EVERY)
 @pytest.mark.parametrize("atomic", [True, False], ids=["exchange", "two renames"])
 @pytest.mark.parametrize("then", ["resume", "undo"])
-def test_forward_survives_death_at_every_operation(tmp_path, monkeypatch, then, atomic):
+def test_forward_survives_death_at_every_operation(tmp_path, monkeypatch, then, atomic, stride):
     if not atomic:
         monkeypatch.setattr(syscalls, "exchange", lambda one, other: False)
     life, died = 3, True
     while died:
-        life += 1 if then == "resume" and atomic else 3
+        life += stride if then == "resume" and atomic else stride + 2
         world = _fresh(tmp_path, life)
         source, target, whole = set_up(world)
         workspace = world.open()
@@ -105,11 +110,12 @@ def test_forward_survives_death_at_every_operation(tmp_path, monkeypatch, then, 
     assert life > 60
 
 
+@pytest.mark.parametrize("stride", EVERY)
 @pytest.mark.parametrize("on_trial", [False, True], ids=["copied back", "put back"])
-def test_undo_survives_death_at_every_operation(tmp_path, on_trial):
+def test_undo_survives_death_at_every_operation(tmp_path, on_trial, stride):
     life, died = 0, True
     while died:
-        life += 2
+        life += 1 + stride
         world = _fresh(tmp_path, life)
         source, target, whole = set_up(world)
         workspace = world.open()
@@ -142,6 +148,7 @@ def _assert_ended(world: World, source: str, target: str, whole: dict, moved: bo
     assert os.path.exists(os.path.dirname(target)) is moved, "folders that were made for the move stay behind"
 
 
+@pytest.mark.slow
 def test_killed_at_random_instants(tmp_path):
     """A real process is killed forty times and more; each time the promise holds and the work can be finished."""
     chance, midway = random.Random(7), 0

@@ -91,6 +91,7 @@ def test_a_knot_is_carried_through_a_third_drive_and_taken_back(tmp_path, capsys
             read_plan(file + "2")
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("then", ["resume", "undo"])
 def test_staging_survives_death_at_every_operation(tmp_path, then):
     """Whenever it dies, both old paths open everything: a library that leaves the staging drive is led to before."""
