@@ -134,7 +134,7 @@ def test_unreadable_things_are_findings(house, monkeypatch, capsys):
     monkeypatch.setattr(walk_slice, "scan_folder", look)
     assert run(["survey", "--world", str(house.folder)]) == 5
     said = capsys.readouterr()
-    assert f"{closed}: permission denied" in said.err
+    assert f"{closed} could not be read (permission denied)" in said.err
     assert "Lantern [b]" in said.out
 
 

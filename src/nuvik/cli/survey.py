@@ -28,6 +28,9 @@ def add_to(app: typer.Typer) -> None:
         call: Call,
         paths: Annotated[list[str] | None, typer.Argument(metavar="[PATH]…", show_default=False)] = None,
         loose: Annotated[bool, typer.Option("--loose", help="List data that is in no library.")] = False,
+        unreadable: Annotated[
+            bool, typer.Option("--unreadable", help="List every folder that could not be read.")
+        ] = False,
         save: Annotated[
             str | None, typer.Option("--save", metavar="FILE.csv|.json", help="Write the libraries.")
         ] = None,
@@ -35,6 +38,7 @@ def add_to(app: typer.Typer) -> None:
         """Measure the libraries below PATH (each sub-folder is one) and keep a snapshot."""
         from nuvik.core.views.documents import survey_document
         from nuvik.core.views.survey_headline import survey_headline
+        from nuvik.core.views.unread_words import unread_problems, unread_words
 
         stop = Stop()
         with stopping(stop, call):
@@ -52,8 +56,11 @@ def add_to(app: typer.Typer) -> None:
             _list_libraries(call, snapshot)
             if loose:
                 _list_loose(call, snapshot)
-        unread = [problem for problem in snapshot.problems if not problem.problem.endswith("is away")]
-        for problem in unread:
+        unread = unread_problems(snapshot)
+        if unread:
+            more = "" if unreadable or len(unread) == 1 else ". --unreadable lists them"
+            call.aside(f"nuvik: {unread_words(snapshot)}{more}.")
+        for problem in unread if unreadable else ():
             call.aside(f"nuvik: {shown(problem.path)}: {problem.problem}")
         if not snapshot.complete:
             call.aside("nuvik: the survey was stopped early, so the figures are too low.")
@@ -162,16 +169,23 @@ def _reading(file: LargeFile, done_bytes: int, total_bytes: int) -> None:
 
 
 def _list_libraries(call: Call, snapshot: Snapshot) -> None:
+    from nuvik.core.views.verdict_words import verdict_words
+
     labels = {drive.id: drive.label for drive in snapshot.drives}
     call.say(f"{'size':>9}  {'files':>7}  {'last used':>10}  {'drive':<10} {'kind':<11} library")
     for library in snapshot.libraries:
-        stays = f"  (stays: {shown(library.why_not or '')})" if not library.movable else ""
+        verdict = f"  ({words})" if (words := verdict_words(library)) else ""
         hidden = "  (hidden)" if library.hidden else ""
         call.say(
             f"{format_bytes(library.on_disk_bytes):>9}  {library.files:>7,}  {ago(library.last_used):>10}  "
-            f"{shorten(labels[library.drive], 10):<10} {library.kind:<11} {shown(library.name)}{hidden}{stays}"
+            f"{shorten(labels[library.drive], 10):<10} {library.kind:<11} {shown(library.name)}{hidden}{verdict}"
         )
     total = sum(library.on_disk_bytes for library in snapshot.libraries)
+    for small in snapshot.small_things:
+        call.say(
+            f"{format_bytes(small.bytes):>9}  {small.files:>7,}  {'':>10}  {shorten(labels[small.drive], 10):<10} "
+            f"{'':<11} small things in {format_count(small.folders, 'folder')}"
+        )
     call.say(f"{format_bytes(total):>9}  in {format_count(len(snapshot.libraries), 'library', 'libraries')}")
 
 

@@ -38,6 +38,18 @@ class LooseFolder:
     drive: str
     bytes: int
     files: int
+    small: bool = False
+    """It is a whole folder, too small on its drive to be a library."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SmallThings:
+    """All folders of a drive that are too small to be libraries, together."""
+
+    drive: str
+    folders: int
+    files: int
+    bytes: int
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -53,7 +65,8 @@ class Snapshot:
     complete: bool = True
     """False when the survey was stopped: then libraries may be missing or too small."""
     loose: tuple[LooseFolder, ...] = ()
-    """Folders with loose things, largest first."""
+    """Folders with loose things, largest first; the largest only where there are many."""
+    small_things: tuple[SmallThings, ...] = ()
     large_files: tuple[LargeFile, ...] = ()
     """The largest files, largest first, at most a thousand a drive."""
 

@@ -11,16 +11,36 @@ from nuvik.core.model.clock import moment_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
 from nuvik.core.model.paths import parents
-from nuvik.core.model.snapshot import LargeFile, LooseFolder
+from nuvik.core.model.snapshot import LargeFile, LooseFolder, SmallThings
 from nuvik.core.survey.walk.folder_tree import Tree
 
 LARGE_FILES_A_DRIVE = 1_000
 _LOOSE_FOLDERS = 200
 
 
-def loose_folders(
-    trees: Iterable[Tree], libraries: Sequence[Library], drives: tuple[Drive, ...]
-) -> tuple[LooseFolder, ...]:
+def largest_loose(loose: Sequence[LooseFolder]) -> tuple[LooseFolder, ...]:
+    """Those worth listing."""
+    return tuple(loose[:_LOOSE_FOLDERS])
+
+
+def small_things(loose: Iterable[LooseFolder]) -> tuple[SmallThings, ...]:
+    """What is too small to be a library, summed up for each drive."""
+    by_drive: dict[str, list[LooseFolder]] = {}
+    for folder in loose:
+        if folder.small:
+            by_drive.setdefault(folder.drive, []).append(folder)
+    return tuple(
+        SmallThings(
+            drive=drive,
+            folders=len(folders),
+            files=sum(folder.files for folder in folders),
+            bytes=sum(folder.bytes for folder in folders),
+        )
+        for drive, folders in by_drive.items()
+    )
+
+
+def loose_folders(trees: Iterable[Tree], libraries: Sequence[Library], drives: tuple[Drive, ...]) -> list[LooseFolder]:
     """Folders that hold something and lie in no library, largest first; what lies below one counts with it only where
     no library lies below.
     """
@@ -46,13 +66,15 @@ def loose_folders(
                 _note(folders, folder.path, drive, held, folder.own.files - len(files_in.get(folder.path, ())))
                 waiting.extend(folder.below.values())
             else:
-                _note(folders, folder.path, drive, folder.extent.on_disk_bytes, folder.extent.files)
-    return tuple(sorted(folders, key=lambda folder: (-folder.bytes, folder.path))[:_LOOSE_FOLDERS])
+                _note(folders, folder.path, drive, folder.extent.on_disk_bytes, folder.extent.files, small=True)
+    return sorted(folders, key=lambda folder: (-folder.bytes, folder.path))
 
 
-def _note(folders: list[LooseFolder], path: str, drive: Drive, count_bytes: int, files: int) -> None:
+def _note(
+    folders: list[LooseFolder], path: str, drive: Drive, count_bytes: int, files: int, small: bool = False
+) -> None:
     if files:
-        folders.append(LooseFolder(path=path, drive=drive.id, bytes=count_bytes, files=files))
+        folders.append(LooseFolder(path=path, drive=drive.id, bytes=count_bytes, files=files, small=small))
 
 
 def large_files(

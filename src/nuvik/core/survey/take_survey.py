@@ -21,11 +21,12 @@ from nuvik.core.model.paths import is_within, normalised, parents
 from nuvik.core.model.progress import Stop, SurveyReport, no_report
 from nuvik.core.model.snapshot import Problem, Snapshot
 from nuvik.core.survey.history.last_use import RecentFiles, use_of
-from nuvik.core.survey.loose_data import large_files, loose_folders
+from nuvik.core.survey.loose_data import large_files, largest_loose, loose_folders, small_things
 from nuvik.core.survey.recognise.evidence import Context
 from nuvik.core.survey.recognise.find_libraries import LibraryCandidate, find_candidates, guess_of
 from nuvik.core.survey.recognise.library_parts import parts_of
 from nuvik.core.survey.recognise.may_move import OVERRULED, PINNED, Open, judge
+from nuvik.core.survey.recognise.names_apart import names_apart
 from nuvik.core.survey.recognise.trade_words import OF_THE_FILE_SYSTEM
 from nuvik.core.survey.walk.folder_tree import Folder, Tree, folder_in
 from nuvik.core.survey.walk.walk_pool import size_tree, size_trees
@@ -70,6 +71,7 @@ def survey(
         *_problems(trees),
         *(Problem(path=drive.path, problem=f"{drive.label} is away") for drive in drives if not drive.attached),
     ]
+    loose = loose_folders(trees, libraries, drives)
     return Snapshot(
         taken_at=now_text(),
         host=host.name,
@@ -77,7 +79,8 @@ def survey(
         libraries=libraries,
         problems=tuple(problems),
         complete=all(tree.complete for tree in trees),
-        loose=loose_folders(trees, libraries, drives),
+        loose=largest_loose(loose),
+        small_things=small_things(loose),
         large_files=large_files(host, trees, libraries, drives),
     )
 
@@ -211,7 +214,7 @@ class _Makers:
             folder = folder_in(trees, candidate.path)
             if drive is not None and folder is not None:
                 made.append(self._one(candidate, folder, drive))
-        return tuple(sorted(made, key=lambda library: (-library.on_disk_bytes, library.path)))
+        return names_apart(sorted(made, key=lambda library: (-library.on_disk_bytes, library.path)))
 
     def _one(self, candidate: LibraryCandidate, folder: Folder, drive: Drive) -> Library:
         card, path, extent = candidate.card, candidate.path, folder.extent

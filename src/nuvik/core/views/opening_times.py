@@ -15,7 +15,8 @@ TELLING = 5
 def telling_libraries(libraries: Sequence[Library], most: int = TELLING) -> list[Library]:
     """The libraries that best show what speed means to this user: the largest of those that are opened often."""
     opened = [library for library in libraries if library.opens_per_week >= 1]
-    opened = opened or [library for library in libraries if library.opens_per_week > 0] or list(libraries)
+    opened = opened or [library for library in libraries if library.opens_per_week > 0]
+    opened = opened or [library for library in libraries if library.movable] or list(libraries)
     return sorted(opened, key=lambda library: (-library.on_disk_bytes, library.name))[:most]
 
 

@@ -9,6 +9,7 @@ from nuvik.core.model.links import link_name
 from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes, format_count
+from nuvik.core.views.verdict_words import verdict_words
 
 
 def survey_headline(snapshot: Snapshot) -> str:
@@ -58,7 +59,8 @@ def library_facts(snapshot: Snapshot, library_id: str) -> str:
     where = shown(library.path)
     if library.tether:
         where += f" (also opens as {shown(library.tether)})"
-    return f"{where} · stays: {library.why_not}" if not library.movable else where
+    verdict = verdict_words(library)
+    return f"{where} · {verdict}" if verdict else where
 
 
 def drive_facts(drive: Drive) -> str:

@@ -23,6 +23,7 @@ from nuvik.core.model.cold import is_cold
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.units import format_bytes
+from nuvik.core.views.verdict_words import verdict_words
 from nuvik.drawing.palette import Palette
 from nuvik.tui.theme import palette_of
 
@@ -112,7 +113,7 @@ class LibraryTable(ScrollView, can_focus=True):
         if self._note is not None:
             return self._note(library)
         signs = [name for name, is_so in (("hidden", library.hidden), ("really used", library.working_set)) if is_so]
-        return library.why_not or library.caution or ", ".join(signs)
+        return verdict_words(library) or ", ".join(signs)
 
     # -- keys and mouse ------------------------------------------------------------------------------------
 

@@ -101,11 +101,14 @@ class _Search:
 
     def tethers(self) -> dict[str, str]:
         """The links in opened folders that lead to a folder that may be a library, by where they lead."""
+        whole = {path for path, candidate in self.candidates.items() if candidate.guess and candidate.guess.sealed}
         tethers: dict[str, str] = {}
         for folder in self._opened:
             for name, _ in folder.own.link_list:
                 link = os.path.join(folder.path, name)
-                if os.sep not in name and (real := self._leads_to(folder, link)) is not None:
+                if os.sep in name or (real := self._leads_to(folder, link)) is None:
+                    continue
+                if not any(above in whole for above in parents(real)):
                     tethers.setdefault(real, link)
         return tethers
 
