@@ -6,6 +6,7 @@ import io
 import os
 import re
 import shutil
+import signal
 import subprocess
 import sys
 import time
@@ -286,3 +287,22 @@ def test_the_real_program_in_a_terminal(tmp_path):
         wait_for("ended with 0")
     finally:
         subprocess.run(["tmux", "-S", socket, "kill-server"], check=False, capture_output=True)
+
+
+@pytest.mark.skipif(sys.platform == "win32", reason="a terminal of Windows ends its programs itself")
+def test_a_terminal_that_is_gone_ends_the_program(world):
+    """Also where the terminal is not the program's own, so that the system sends no signal."""
+    import pty
+
+    mine, its = pty.openpty()
+    words = [sys.executable, "-m", "nuvik", "--world", str(world.folder)]
+    child = subprocess.Popen(words, stdin=its, stdout=its, stderr=its, start_new_session=True)
+    os.close(its)
+    seen = b""
+    while b"Survey" not in seen:
+        seen += os.read(mine, 65_536)
+    os.close(mine)
+    try:
+        assert child.wait(timeout=30) == -signal.SIGHUP
+    finally:
+        child.kill()

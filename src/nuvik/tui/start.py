@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from nuvik.tui.app import NuvikApp
+from nuvik.tui.terminal_watch import end_with_the_terminal
 
 if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
@@ -13,6 +14,7 @@ if TYPE_CHECKING:
 
 def open_screens(opener: Callable[[], Workspace]) -> None:
     """Run the screens until the user leaves. Raises whatever else ended them, as `opener` may."""
+    end_with_the_terminal()
     app = NuvikApp(opener)
     app.run()
     if app.fault is not None:

@@ -40,6 +40,10 @@ class Host(Protocol):
         """Why this folder must never be moved, as the end of a sentence; None when it may."""
         ...
 
+    def why_not_yours(self, path: str) -> str | None:
+        """Why this user may not move what lies here, as the end of a sentence; None when nothing speaks against it."""
+        ...
+
     def surroundings(self) -> Surroundings:
         """What the computer itself says of its folders."""
         ...

@@ -241,6 +241,18 @@ class LocalHost:
                     return f"it belongs to the system ({folder})"
         return None
 
+    def why_not_yours(self, path: str) -> str | None:
+        if not hasattr(os, "geteuid"):
+            return None
+        try:
+            owner, above = os.lstat(path).st_uid, os.path.dirname(path)
+            mine = {os.geteuid(), os.stat(self._home).st_uid}
+        except OSError as fault:
+            return f"it cannot be inspected ({(fault.strerror or '').lower()})"
+        if owner not in mine and mine != {0}:
+            return f"it belongs to another user ({_user_name(owner)})"
+        return None if os.access(above, os.W_OK) else f"you may not change {shown(above)}, where it is"
+
     def surroundings(self) -> Surroundings:
         return surroundings_of(self._home, _HOLDS_USER_FOLDERS)
 
@@ -288,6 +300,18 @@ def _by_place(volume: Volume) -> tuple[bool, int, str]:
     """Mounted volumes before others, the system's first: so the plain names go to those that stay."""
     point = volume.mount_points[0] if volume.mount_points else ""
     return (not point, len(point), point or volume.device)
+
+
+def _user_name(number: int) -> str:
+    """The name of a user, or the number of one that the system does not know."""
+    if sys.platform == "win32":
+        return str(number)
+    import pwd
+
+    try:
+        return shown(pwd.getpwuid(number).pw_name)
+    except KeyError:
+        return str(number)
 
 
 def _point_holding(path: str, volumes: Iterable[Volume]) -> str | None:

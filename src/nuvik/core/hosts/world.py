@@ -114,6 +114,9 @@ class WorldHost:
     def used_by(self, path: str) -> tuple[str, ...]:
         return programs_using(path)
 
+    def why_not_yours(self, path: str) -> str | None:
+        return None
+
     counts_lengths = True
 
     @property

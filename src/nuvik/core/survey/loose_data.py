@@ -13,6 +13,7 @@ from nuvik.core.model.library import Library
 from nuvik.core.model.paths import parents
 from nuvik.core.model.snapshot import LargeFile, LooseFolder, SmallThings
 from nuvik.core.survey.walk.folder_tree import Tree
+from nuvik.core.survey.walk.walk_pool import BIG_FILE_BYTES
 
 LARGE_FILES_A_DRIVE = 1_000
 _LOOSE_FOLDERS = 200
@@ -93,12 +94,14 @@ def large_files(
         LargeFile(
             path=path,
             drive=drive_id,
-            bytes=held_bytes(host, path, size),
+            bytes=held,
             changed=moment_text(changed_s),
             library=next((by_path[folder] for folder in parents(path) if folder in by_path), by_path.get(path)),
         )
         for drive_id, files in by_drive.items()
         for size, path, changed_s in nlargest(LARGE_FILES_A_DRIVE, set(files))
+        # A file full of holes is long and not large.
+        if (held := held_bytes(host, path, size)) >= BIG_FILE_BYTES
     ]
     return tuple(sorted(largest, key=lambda file: (-file.bytes, file.path)))
 

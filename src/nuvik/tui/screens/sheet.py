@@ -25,6 +25,8 @@ from nuvik.core.views.growth_sentences import (
     forecast_sentence,
 )
 from nuvik.core.views.loose_files import loose_files, old_downloads
+from nuvik.core.views.small_things import small_things_words
+from nuvik.core.views.unread_words import unread_problems
 from nuvik.tui.desk import Desk
 from nuvik.tui.theme import palette_of
 
@@ -123,6 +125,8 @@ class LooseSheet(Sheet):
     def words(self) -> Text:
         snapshot, text, palette = self.desk.snapshot, Text(), palette_of(self.app.theme)
         self.add_title(text, "In no library")
+        if small := small_things_words(snapshot):
+            text.append(f"{small} altogether; the largest are listed here.\n", style=palette.quiet)
         for folder in snapshot.loose[:_ROWS]:
             text.append(f"{format_bytes(folder.bytes):>9}  {format_count(folder.files, 'file'):>12}  ")
             text.append(f"{shorten(folder.path, 80)}\n")
@@ -135,6 +139,14 @@ class LooseSheet(Sheet):
             text.append("\n")
             self.add_title(text, title)
             self._list(text, files)
+        if unread := unread_problems(snapshot):
+            text.append("\n")
+            self.add_title(text, "What could not be read")
+            for problem in unread[:_ROWS]:
+                text.append(f"{shorten(problem.path, 80)}: {problem.problem}\n")
+            if len(unread) > _ROWS:
+                more = format_count(len(unread) - _ROWS, "more folder")
+                text.append(f"… and {more}. These belong to the system or to other users.\n", style=palette.quiet)
         text.append("\n")
         self.add_title(text, "On two drives")
         if self._reading:

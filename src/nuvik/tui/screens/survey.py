@@ -26,6 +26,7 @@ from nuvik.core.views.library_selection import (
     movable_of,
     working_set_in_words,
 )
+from nuvik.core.views.small_things import small_things_words
 from nuvik.core.views.survey_headline import drive_facts, library_facts, survey_headline
 from nuvik.tui.screens.menu import Menu
 from nuvik.tui.screens.stage import StageScreen
@@ -150,6 +151,8 @@ class SurveyScreen(StageScreen):
         words = self._choice.in_words(len(listed), len(snapshot.libraries))
         if one_drive is not None and drive is not None and not self._choice.text:
             words = f"on {shown(drive.label)}: {words}"
+        if self._choice == Choice() and (small := small_things_words(snapshot, one_drive)):
+            words += f" · {small} (o)"
         if self._choice.only is Only.WORKING_SET:
             words += f" · {working_set_in_words(snapshot.libraries)}"
         if self._on_board:
