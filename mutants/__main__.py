@@ -52,6 +52,7 @@ TARGETS = (
 TESTS = (
     "tests/test_refusals.py",
     "tests/test_refusals_midway.py",
+    "tests/test_refusals_of_runs.py",
     "tests/test_guards.py",
     "tests/test_durability.py",
     "tests/test_tethers.py",

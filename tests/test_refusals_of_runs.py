@@ -1,0 +1,226 @@
+"""What a run refuses or keeps in mind while several moves, faults and programs meet; and each place a plan may name."""
+
+from __future__ import annotations
+
+import errno
+import os
+from dataclasses import replace
+
+import pytest
+
+from conftest import World
+from nuvik.core.carrying.aside_folders import ABOUT, held_folder, incoming, incoming_folder
+from nuvik.core.carrying.run import carry_plan, release, resume, undo
+from nuvik.core.checks.check_step import check_step
+from nuvik.core.model.errors import Refused, Stopped
+from nuvik.core.model.journal import Move, State
+from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.rehearsal.calibration_samples import as_step
+from nuvik.core.stages.workspace import Workspace
+from refusals import hook, move_of, once, shift, stop_when, target_of
+
+
+@pytest.fixture
+def two_moves(world, ferry):
+    """A plan of two moves, not carried yet."""
+    other = ferry.parent / "Second"
+    other.mkdir()
+    (other / "second.bin").write_bytes(b"2" * 4_000)
+    os.utime(other / "second.bin", ns=(10**18, 10**18))
+
+    def plan(workspace: Workspace):
+        return make_plan(workspace.plan.draft([(str(ferry), "heron"), (str(other), "heron")]))
+
+    return plan
+
+
+# -- several moves -----------------------------------------------------------------------------------------
+
+
+def test_a_stop_after_this_move_leaves_the_others_for_resume(world, two_moves):
+    workspace = world.open()
+    work, plan = workspace.carry.work(), two_moves(workspace)
+    hook(workspace, once(lambda operation, path: operation == "create", work.stop.ask_after_step))
+    with pytest.raises(Stopped, match="after 1 move; 1 move not started"):
+        carry_plan(work, plan)
+    assert [move.state for move in world.open().logbook.moves()] == [State.RELEASED, State.PLANNED]
+    resume(world.open().carry.work())
+    assert [move.state for move in world.open().logbook.moves()] == [State.RELEASED, State.RELEASED]
+
+
+def test_taking_back_a_move_of_a_stopped_run_gives_up_what_has_not_begun(world, two_moves):
+    workspace = world.open()
+    work, plan = workspace.carry.work(), two_moves(workspace)
+    hook(workspace, once(lambda operation, path: operation == "create", work.stop.ask_after_step))
+    with pytest.raises(Stopped):
+        carry_plan(work, plan)
+    undo(world.open().carry.work(), "last")
+    states = [move.state for move in world.open().logbook.moves()]
+    assert states == [State.UNDONE, State.UNDONE, State.RELEASED], "the one done, the one not begun, the way back"
+
+
+def test_another_move_is_not_taken_back_while_one_is_midway(world, ferry, two_moves):
+    shift(world.open(), ferry)
+    other = ferry.parent / "Second"
+    workspace = world.open()
+    hook(workspace, _fails_at("create", "second.bin", errno.EIO))
+    with pytest.raises(Stopped):
+        shift(workspace, other)
+    for act in (
+        lambda: undo(world.open().carry.work(), "1"),
+        lambda: shift(world.open(), target_of(world), drive="wren"),
+    ):
+        with pytest.raises(Refused, match=r"Move 2 \(Second\) is unfinished"):
+            act()
+    undo(world.open().carry.work(), "2")
+    undo(world.open().carry.work(), "1")
+
+
+def test_a_refused_first_move_leaves_no_run_behind(world, ferry, two_moves):
+    workspace = world.open()
+    plan = two_moves(workspace)
+    seen = []
+
+    def used_by(path: str) -> tuple[str, ...]:
+        seen.append(path)
+        return ("viewer (process 7)",) if seen.count(str(ferry)) > 1 else ()
+
+    workspace.computer.host.used_by = used_by
+    with pytest.raises(Refused, match="in use by viewer"):
+        carry_plan(workspace.carry.work(), plan)
+    moves = world.open().logbook.moves()
+    assert {move.state for move in moves} == {State.UNDONE} and "in use by viewer" in (moves[0].problem or "")
+
+
+def test_a_move_that_has_not_begun_is_cancelled_by_its_number(world, two_moves):
+    workspace = world.open()
+    work, plan = workspace.carry.work(), two_moves(workspace)
+    hook(workspace, once(lambda operation, path: operation == "create", work.stop.ask_after_step))
+    with pytest.raises(Stopped):
+        carry_plan(work, plan)
+    undo(world.open().carry.work(), "2")
+    assert [move.state for move in world.open().logbook.moves()] == [State.RELEASED, State.UNDONE]
+
+
+# -- faults ------------------------------------------------------------------------------------------------
+
+
+def _fails_at(operation: str, ending: str, number: int):
+    def fail(happening: str, path: str) -> None:
+        if happening == operation and path.endswith(ending):
+            raise OSError(number, os.strerror(number), path)
+
+    return fail
+
+
+@pytest.mark.parametrize(
+    ("number", "what", "next_step"),
+    [
+        (errno.ENOSPC, "Heron is full.", "Free space on Heron"),
+        (errno.ENODEV, "Heron has disappeared. Was its cable pulled?", "Attach Heron again"),
+        (errno.EIO, "Heron could not be read or written at ", "Check its cable"),
+        (errno.EFBIG, "Heron cannot hold a file as big as ", "“nuvik undo 1” takes the move back"),
+        (errno.EPERM, "one.bin: operation not permitted.", "Fix that and run “nuvik resume”"),
+    ],
+)
+def test_a_fault_is_put_into_words_and_kept_with_its_move(world, ferry, number, what, next_step):
+    workspace = world.open()
+    hook(workspace, _fails_at("create", "one.bin", number))
+    with pytest.raises(Stopped) as stopped:
+        shift(workspace, ferry)
+    assert what in stopped.value.what and stopped.value.next_step.startswith(next_step)
+    assert "Ferry: copying; original untouched." in stopped.value.what
+    assert move_of(world).problem == stopped.value.what
+    resume(world.open().carry.work())
+    assert move_of(world).state is State.RELEASED and move_of(world).problem is None
+
+
+def test_a_pipe_that_appears_at_the_last_moment_is_never_removed_with_the_original(world, ferry):
+    workspace = world.open()
+    hook(workspace, once(lambda operation, path: operation == "flush", lambda: os.mkfifo(ferry / "pipe")))
+    with pytest.raises(Stopped, match=r"pipe cannot be carried \(a named pipe\)"):
+        shift(workspace, ferry)
+    assert (ferry / "pipe").exists()
+
+
+def test_nothing_stays_open(world, ferry):
+    shift(world.open(), ferry)
+    undo(world.open().carry.work(), "last")
+    before = len(os.listdir("/proc/self/fd"))
+    shift(world.open(), ferry, on_trial=True)
+    release(world.open().carry.work(), "all")
+    assert len(os.listdir("/proc/self/fd")) == before
+
+
+def test_what_lies_aside_says_what_it_is_and_folders_of_others_stay(world, ferry):
+    move = stop_when(world, ferry, "create", "one.bin")
+    with open(os.path.join(incoming_folder(move), ABOUT), encoding="utf-8") as file:
+        assert str(ferry) in (text := file.read()) and "The original is untouched" in text
+    beside = target_of(world).parent / "mine.txt"
+    beside.write_text("mine")
+    undo(world.open().carry.work(), "last")
+    assert beside.read_text() == "mine" and not os.path.exists(incoming(move))
+    beside.unlink()
+    shift(world.open(), ferry, on_trial=True)
+    again = move_of(world, 2)
+    with open(os.path.join(held_folder(again), ABOUT), encoding="utf-8") as file:
+        assert "The original of a library that Nuvik moved" in file.read()
+
+
+# -- places ------------------------------------------------------------------------------------------------
+
+
+def problems(workspace: Workspace, move: Move, state: str | None = None, **changes: object) -> str:
+    step, state = replace(as_step(move), **changes), state or workspace.computer.state_folder
+    found = check_step(workspace.computer.host, workspace.drives.all(), step, state)
+    return " ".join(violation.problem for violation in found.violations)
+
+
+def test_each_place_that_a_plan_may_name_is_looked_at(world: World, ferry, monkeypatch):
+    shift(world.open(), ferry, on_trial=True)
+    undo(world.open().carry.work(), "1")
+    move, workspace = move_of(world), world.open()
+    host, heron = workspace.computer.host, world.path("heron")
+    assert problems(workspace, move) == ""
+    link = ferry.parent / "Way"
+    link.symlink_to(ferry)
+    assert f"is a link to {ferry}" in problems(workspace, move, path=str(link))
+    assert "is reached through a link; its real place" in problems(workspace, move, path=f"{link}/data")
+    link.unlink()
+    monkeypatch.setattr(host, "why_protected", lambda path: "it is holy" if path == str(ferry) else None)
+    assert "must not be moved: it is holy" in problems(workspace, move)
+    monkeypatch.undo()
+    assert "holds Nuvik's own database" in problems(workspace, move, state=str(ferry / "state"))
+    assert "holds Nuvik's own database" in problems(workspace, move, state=str(ferry.parent))
+    assert "is in the folder of Nuvik's database" in problems(workspace, move, state=heron)
+    (world.folder / "heron" / "there").symlink_to(world.folder / "heron" / "real")
+    (world.folder / "heron" / "real" / "deep").mkdir(parents=True)
+    assert "is reached through a link" in problems(workspace, move, target_path=f"{heron}/there/deep/Ferry")
+    monkeypatch.setattr(os, "access", lambda path, mode: False)
+    assert "is not writable" in problems(workspace, move)
+    monkeypatch.undo()
+    world.data["drive"][1].update(filesystem="exfat")
+    world.write()
+    assert "The folder" in problems(world.open(), move, target_path=f"{heron}/what?/Ferry")
+
+
+def test_a_drive_that_lies_in_the_library_is_no_place_for_it(world: World, ferry):
+    shift(world.open(), ferry, on_trial=True)
+    undo(world.open().carry.work(), "1")
+    world.data["drive"][1]["folder"] = "kestrel/Games/Ferry/inner"
+    (ferry / "inner").mkdir()
+    world.write()
+    assert "is inside" in problems(world.open(), move_of(world), target_path=f"{ferry}/inner/Ferry")
+
+
+@pytest.mark.parametrize("field", ["pool", "disk"])
+def test_volumes_that_share_something_are_told_of(world, ferry, field):
+    shift(world.open(), ferry, on_trial=True)
+    undo(world.open().carry.work(), "1")
+    workspace, move = world.open(), move_of(world)
+    drives = tuple(replace(drive, pool="", disk=drive.id) for drive in workspace.drives.all())
+    drives = tuple(replace(drive, **{field: "shared"}) for drive in drives)
+    found = check_step(workspace.computer.host, drives, as_step(move), workspace.computer.state_folder)
+    told = " ".join(violation.problem for violation in found.violations)
+    assert ("share their free space" in told) is (field == "pool")
+    assert any("are on the same disk" in note for note in found.notes) is (field == "disk")
