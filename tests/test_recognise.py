@@ -82,7 +82,7 @@ def test_a_computer_tells_of_standard_folders_programs_and_recent_files(tmp_path
     put(home / ".config" / "small.ini")
     put(home / ".local" / "share" / "atlas" / "sky.db", 200 * MB)
     put(home / "opt" / "vane" / "bin" / "vane", mode=0o755)
-    put(home / "loose film.mkv", 20 * MB)
+    put(home / "loose film.mkv").write_bytes(b"x" * 20 * MB)
     entries = home / ".local" / "share" / "applications"
     put(entries / "vane.desktop").write_text(
         f'[Desktop Entry]\nType=Application\nName=Vane\nExec=env X=1 "{home}/opt/vane/bin/vane" %F\n'

@@ -15,7 +15,8 @@ from nuvik.core.model.library import Card, Kind
 from nuvik.core.model.names import OURS_PREFIX
 from nuvik.core.model.paths import parents
 from nuvik.core.survey.loose_data import held_bytes
-from nuvik.core.survey.recognise.evidence import Context, Guess, guess
+from nuvik.core.survey.recognise.evidence import Context, Guess, guess, place_of_a_program
+from nuvik.core.survey.recognise.shape import Shape
 from nuvik.core.survey.recognise.shelves import fits, shelf_of
 from nuvik.core.survey.recognise.single_files import file_guess
 from nuvik.core.survey.recognise.trade_words import OF_THE_FILE_SYSTEM
@@ -51,6 +52,8 @@ class _Choice:
     own: Guess | None = None
     """Its own evidence, whatever is chosen."""
     files: tuple[tuple[str, Guess], ...] = ()
+    kinds: frozenset[Kind] = frozenset()
+    """Of the libraries in it when it is opened."""
 
 
 class Cut:
@@ -132,8 +135,12 @@ class Cut:
             if seems is not None and size >= self._small_bytes:
                 files.append((path, seems))
                 score += seems.confidence * size
-        score += sum(self._beneath(inner, shelf).score for inner in folder.below.values())
-        return _Choice(score, opened=True, shelf=shelf, own=own, files=tuple(files))
+        kinds: set[Kind] = set()
+        for inner in folder.below.values():
+            choice = self._beneath(inner, shelf)
+            score += choice.score
+            kinds |= choice.kinds if choice.guess is None else {choice.guess.kind}
+        return _Choice(score, opened=True, shelf=shelf, own=own, files=tuple(files), kinds=frozenset(kinds))
 
     def _beneath(self, folder: Folder, shelf: Guess | None) -> _Choice:
         """A sub-folder of an opened folder: as it is by itself, or as one of the things on a shelf."""
@@ -143,7 +150,7 @@ class Cut:
             return choice
         if shelf.why == _TITLES:
             return _Choice(size, guess=shelf) if choice.score else choice
-        if own is None or not fits(shelf, folder, own, choice.opened):
+        if own is None or not fits(shelf, folder, own, choice.opened, choice.kinds):
             return choice
         if own.kind is shelf.kind and own.confidence >= shelf.confidence:
             return choice
@@ -164,6 +171,7 @@ class Cut:
                 self.picks.append(Pick(folder.path, choice.guess, inside))
             elif choice.opened:
                 self.opened.append(folder)
-                inside = (choice.own.stays if choice.own is not None else "") or inside
+                place = place_of_a_program(Shape(folder), self._context)
+                inside = place.stays if place is not None else inside
                 self.picks += [Pick(path, seems, inside) for path, seems in choice.files]
                 waiting += [(inner, self._beneath(inner, choice.shelf), inside) for inner in folder.below.values()]

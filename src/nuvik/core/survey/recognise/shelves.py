@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 
 from nuvik.core.model.library import Kind
 from nuvik.core.survey.recognise.evidence import Context, Guess
@@ -44,9 +44,9 @@ def shelf_of(folder: Folder, context: Context, inner: Mapping[str, Guess]) -> Gu
     return Guess(named, _BY_NAME, f"it is next to other {PLURALS[named]} in “{folder.name}”")
 
 
-def fits(shelf: Guess, folder: Folder, own: Guess, opened: bool) -> bool:
+def fits(shelf: Guess, folder: Folder, own: Guess, opened: bool, kinds: Collection[Kind]) -> bool:
     """Whether a sub-folder is one of the things on a shelf, rather than what its own evidence says. `opened` is whether
-    it would by itself be opened, which a thing on a shelf is not.
+    it would by itself be opened, which a thing on a shelf is not, and `kinds` what it would then hold.
     """
     if own.kind is shelf.kind:
         return not opened
@@ -58,5 +58,5 @@ def fits(shelf: Guess, folder: Folder, own: Guess, opened: bool) -> bool:
         shape = Shape(folder)
         return bool(shape.runnable) and (shape.runs_itself or not opened)
     if shelf.kind is Kind.PROJECT:
-        return True  # opened only if what is in it explains still more
+        return Kind.PROJECT not in kinds  # a project may hold a cache or media, but no project
     return not opened and shelf.kind is not Kind.DISC_IMAGE

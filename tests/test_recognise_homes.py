@@ -1,0 +1,120 @@
+"""What a survey recognises in made-up homes, without a single card, and rules that hold for any tree."""
+
+from __future__ import annotations
+
+import os
+import random
+import sys
+import time
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+sys.path.insert(0, str(Path(__file__).parent.parent / "bench"))
+
+from homes.build import Builder, Places
+from homes.people import PEOPLE, everyday
+from homes.words import LANGUAGES
+from recognising import scored
+
+from conftest import MB, World, put
+from nuvik.core.model.library import Kind, Verdict
+from nuvik.core.model.paths import is_within, parents
+
+
+@pytest.mark.parametrize(("person", "language"), zip(PEOPLE, ["de", "fr", "en", "es", "de"], strict=True))
+def test_a_home_is_recognised_without_cards(tmp_path, person, language):
+    places = Places(*(str(tmp_path / name) for name in ("home/ada", "shelf", "portable")))
+    for place in (places.home, places.shelf, places.portable):
+        os.makedirs(place)
+    home = Builder(places, 0.1, time.time(), random.Random(person))
+    everyday(home, LANGUAGES[language])
+    PEOPLE[person](home, LANGUAGES[language])
+    result = scored(home)
+    assert not result.faults, "movable, although it must not be"
+    assert min(result.recall, result.precision) >= 0.95 and result.kind_share >= 0.9, result.remarks
+    assert result.wanted >= 5
+
+
+# -- any tree ----------------------------------------------------------------------------------------------
+
+NAMES = st.sampled_from(
+    ["Games", "Kite", "data", "bin", "Bilder", ".git", "Cache", "2024-01-02", "common", "x", ".config"]
+)
+FILES = st.sampled_from([("run", 0o755), ("a.mkv", 0o644), ("b.jpg", 0o644), ("pack.bin", 0o644), ("c.so", 0o644)])
+TREES = st.lists(st.tuples(st.lists(NAMES, max_size=5), FILES, st.integers(0, 90)), min_size=1, max_size=25)
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+@given(files=TREES, small=st.sampled_from([0.0, 0.001, 0.05]))
+def test_nothing_counts_twice_and_nothing_is_lost(tmp_path_factory, files, small):
+    world = World(
+        tmp_path_factory.mktemp("any") / "world", {"format": "nuvik-world/1", "name": "Any", "small_share": small}
+    )
+    world.folder.mkdir()
+    world.drive("kestrel")
+    world.write()
+    total = 0
+    for folders, (name, mode), size in files:
+        path = Path(world.path("kestrel"), *folders, name)
+        if not path.exists() and not any(parent.is_file() for parent in path.parents):
+            put(path, size * MB, mode)
+            total += size * MB
+    snapshot = world.open().survey.take()
+    again = world.open().survey.take()
+    assert [library.path for library in again.libraries] == [library.path for library in snapshot.libraries]
+    paths = {library.path for library in snapshot.libraries}
+    assert not any(above in paths for path in paths for above in parents(path)), "one lies in another"
+    counted = sum(library.on_disk_bytes for library in snapshot.libraries)
+    assert counted + sum(folder.bytes for folder in snapshot.loose) == total
+    assert sum(small.bytes for small in snapshot.small_things) == sum(one.bytes for one in snapshot.loose if one.small)
+    least = world.open().drives.all()[0].usable_bytes * small
+    assert all(library.on_disk_bytes >= int(least) for library in snapshot.libraries)
+    assert len({library.name.casefold() for library in snapshot.libraries}) == len(paths), "two cannot be told apart"
+
+
+def kinds(world: World) -> dict[str, Kind]:
+    root = world.path("heron")
+    return {os.path.relpath(one.path, root): one.kind for one in world.open().survey.take().libraries}
+
+
+def test_a_single_file_a_disk_image_by_its_first_bytes_and_a_home_of_another_computer(world):
+    base = world.path("heron")
+    for path, begins in (("Boxes/old/disk0", b"QFI\xfb"), ("Stuff/install.iso", b""), ("Stuff/notes.txt", b"")):
+        put(f"{base}/{path}", 40 * MB)
+        with open(f"{base}/{path}", "r+b") as file:
+            file.write(begins)
+    for name in ("Desktop", "Pictures", "Music"):
+        put(f"{base}/From before/{name}/a.jpg", 5 * MB)
+    alone = {"Boxes/old": Kind.DISC_IMAGE, "Stuff/install.iso": Kind.DISC_IMAGE, "From before": Kind.BACKUP}
+    assert kinds(world) == alone
+    put(f"{base}/Stuff/films/a.mkv", 60 * MB)
+    put(f"{base}/Stuff/songs/a.flac", 60 * MB)
+    found = kinds(world)
+    assert found["Stuff/install.iso"] is Kind.DISC_IMAGE, "a file among other things"
+    assert found["Stuff/films"] is Kind.VIDEO and found["Stuff/songs"] is Kind.SOUND
+    image = next(one for one in world.open().survey.take().libraries if one.name == "install.iso")
+    assert (image.files, image.folders, image.bytes) == (1, 0, 40 * MB)
+
+
+def test_a_program_keeps_its_place_and_its_games_do_not(world):
+    from nuvik.core.model.surroundings import Surroundings
+
+    base = world.path("heron")
+    place = f"{base}/home/share/client"
+    for title in ("Kite", "Tide", "Loom"):
+        put(f"{place}/titles/{title}/start", MB, mode=0o755)
+        put(f"{place}/titles/{title}/data.pack", 400 * MB)
+    put(f"{place}/engine/run", 5 * MB, mode=0o755)
+    put(f"{place}/engine/core.so", 90 * MB)
+    put(f"{base}/home/share/Trash/files/old.mkv", 70 * MB)
+    workspace = world.open()
+    about = Surroundings(home=f"{base}/home", containers=frozenset([f"{base}/home/share"]))
+    workspace.computer.host.surroundings = lambda: about
+    verdicts = {one.name: (one.kind, one.verdict) for one in workspace.survey.take().libraries}
+    assert verdicts["Kite"][0] is Kind.GAME and verdicts["Kite"][1] is not Verdict.UNWISE
+    assert verdicts["engine"] == (Kind.PROGRAM, Verdict.UNWISE)
+    assert verdicts["Trash"][1] is Verdict.UNWISE
+    assert not any(is_within(place, one.path) for one in workspace.survey.latest().libraries)
