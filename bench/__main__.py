@@ -25,6 +25,7 @@ import psutil
 import pytest
 from foreseeing import foreseeing, simulating
 from keys import pressing_keys
+from recognising import recognising
 
 from conftest import GB, MB, RealDrives, World, work_in_memory
 from households import made_up_household
@@ -57,6 +58,7 @@ def main() -> int:
         proposing,
         editing,
         pressing_keys,
+        recognising,
         simulating,
         gauging_a_world,
         gauging_real_drives,

@@ -29,7 +29,7 @@ def watched(workspace: Workspace, monkeypatch: pytest.MonkeyPatch) -> Recorder:
     return recorder
 
 
-def not_durable(workspace: Workspace, done: list[tuple[str, str]]) -> list[tuple[str, str]]:
+def not_durable(workspace: Workspace, done: list[tuple[str, str]], lacks: str) -> list[tuple[str, str]]:
     """Each change of a name that was not flushed, neither its folder nor its whole drive, before the next state."""
     drives = workspace.computer.host.drives()
     waiting: dict[str, str] = {}
@@ -41,7 +41,7 @@ def not_durable(workspace: Workspace, done: list[tuple[str, str]]) -> list[tuple
             waiting = waiting if operation != "remove" else {f: o for f, o in waiting.items() if f != path}
         elif operation == "flush":
             drive = drive_holding(drives, path)
-            whole = "incoming" in os.path.basename(path)
+            whole = "incoming" in os.path.basename(path) and lacks != "sync_volume"
             waiting = {
                 folder: change
                 for folder, change in waiting.items()
@@ -53,10 +53,11 @@ def not_durable(workspace: Workspace, done: list[tuple[str, str]]) -> list[tuple
     return late
 
 
-@pytest.mark.parametrize("atomic", [True, False], ids=["exchange", "two renames"])
-def test_every_change_of_a_name_is_durable_before_the_next_state(world, ferry, monkeypatch, atomic):
-    if not atomic:
-        monkeypatch.setattr(syscalls, "exchange", lambda first, second: False)
+@pytest.mark.parametrize("lacks", ["nothing", "exchange", "sync_volume"])
+def test_every_change_of_a_name_is_durable_before_the_next_state(world, ferry, monkeypatch, lacks):
+    """Also on systems that cannot exchange names, or cannot flush a whole volume."""
+    if lacks != "nothing":
+        monkeypatch.setattr(syscalls, lacks, lambda *_: False)
     workspace = world.open()
     recorder = watched(workspace, monkeypatch)
     shift(workspace, ferry)
@@ -67,4 +68,4 @@ def test_every_change_of_a_name_is_durable_before_the_next_state(world, ferry, m
     release(workspace.carry.work(), "all")
     states = {state for operation, state in recorder.done if operation == "state"}
     assert states >= set(State) - {State.PLANNED}
-    assert not_durable(workspace, recorder.done) == []
+    assert not_durable(workspace, recorder.done, lacks) == []

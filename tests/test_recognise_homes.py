@@ -24,7 +24,7 @@ from nuvik.core.model.library import Kind, Verdict
 from nuvik.core.model.paths import is_within, parents
 
 
-@pytest.mark.parametrize(("person", "language"), zip(PEOPLE, ["de", "fr", "en", "es", "de"], strict=True))
+@pytest.mark.parametrize(("person", "language"), list(zip(PEOPLE, ["de", "fr", "en", "es", "de"], strict=True)))
 def test_a_home_is_recognised_without_cards(tmp_path, person, language):
     places = Places(*(str(tmp_path / name) for name in ("home/ada", "shelf", "portable")))
     for place in (places.home, places.shelf, places.portable):

@@ -182,8 +182,9 @@ def test_taking_back_what_went_on_or_vanished_is_refused(world, ferry):
         undo(world.open().carry.work(), "1")
 
 
-def test_programs_at_work_in_it_keep_a_library_where_it_is(world, ferry, monkeypatch):
-    shift(world.open(), ferry)
+@pytest.mark.parametrize("on_trial", [False, True], ids=["released", "on trial"])
+def test_programs_at_work_in_it_keep_a_library_where_it_is(world, ferry, monkeypatch, on_trial):
+    shift(world.open(), ferry, on_trial)
     workspace = world.open()
     monkeypatch.setattr(workspace.computer.host, "used_by", lambda path: ("viewer (process 7)",))
     with pytest.raises(Refused, match="in use by viewer"):

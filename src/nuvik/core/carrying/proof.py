@@ -53,7 +53,8 @@ def unchanged(work: Work, move: Move, root: str, renamed: bool = False) -> bool:
     """Whether the original at `root` still is what was copied. After a rename the root's own marks do not count."""
     now = take_inventory(work.files, root, work.stop)
     copied = work.journal.entries(move)
-    if now.unreadable or now.special or now.entries.keys() != copied.keys():
+    # What became unreadable is missing here, and what cannot be carried changes the folder that it came into.
+    if now.entries.keys() != copied.keys():
         return False
     return all(copied[path].same_as(entry) for path, entry in now.entries.items() if path or not renamed)
 

@@ -124,7 +124,6 @@ def _moved_on(work: Work, move: Move) -> bool:
     return any(
         later.id > move.id
         and later.source == move.target
-        and later.undoes is None
         and later.state in (State.SWITCHED, State.ON_TRIAL, State.RELEASING, State.RELEASED)
         for later in work.journal.moves()
     ) and not work.files.exists(move.target)

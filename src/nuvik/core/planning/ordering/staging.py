@@ -96,9 +96,7 @@ def _helpful(stuck: Sequence[Transfer], moves: Sequence[Transfer], stages: Seque
     return [
         stage
         for stage in stages
-        if stage.key in by_key
-        and by_key[stage.key].source in wanted
-        and stage.via not in (by_key[stage.key].source, by_key[stage.key].target)
+        if by_key[stage.key].source in wanted and stage.via not in (by_key[stage.key].source, by_key[stage.key].target)
     ]
 
 

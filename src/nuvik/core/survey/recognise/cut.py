@@ -15,7 +15,7 @@ from nuvik.core.model.library import Card, Kind
 from nuvik.core.model.names import OURS_PREFIX
 from nuvik.core.model.paths import parents
 from nuvik.core.survey.loose_data import held_bytes
-from nuvik.core.survey.recognise.evidence import Context, Guess, guess, place_of_a_program
+from nuvik.core.survey.recognise.evidence import UNKNOWN, Context, Guess, guess, place_of_a_program
 from nuvik.core.survey.recognise.shape import Shape
 from nuvik.core.survey.recognise.shelves import fits, shelf_of
 from nuvik.core.survey.recognise.single_files import file_guess
@@ -138,7 +138,8 @@ class Cut:
         kinds: set[Kind] = set()
         for inner in folder.below.values():
             choice = self._beneath(inner, shelf)
-            score += choice.score
+            # Pieces of which nothing is known explain less than the whole of which nothing is known.
+            score += choice.score if choice.guess is not UNKNOWN else choice.score / 2
             kinds |= choice.kinds if choice.guess is None else {choice.guess.kind}
         return _Choice(score, opened=True, shelf=shelf, own=own, files=tuple(files), kinds=frozenset(kinds))
 

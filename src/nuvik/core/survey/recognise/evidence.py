@@ -223,7 +223,7 @@ def kind_name(shape: Shape, context: Context) -> Guess | None:
     kind = ONE_LIBRARY.get(shape.folder.name.casefold())
     if kind is None:
         return None
-    agrees = kind in shape.shares and _with_family(shape, kind) >= _AGREES_SHARE
+    agrees = kind is Kind.DOWNLOAD or _with_family(shape, kind) >= _AGREES_SHARE
     return Guess(kind, 0.88 if agrees else 0.45, f"its name is {shape.folder.name}")
 
 

@@ -54,9 +54,9 @@ def fits(shelf: Guess, folder: Folder, own: Guess, opened: bool, kinds: Collecti
         return True  # among games, the image of a disc is one
     if own.sealed or own.confidence > shelf.confidence:
         return False
+    if opened and _STAND_FOR_THEMSELVES & set(kinds):
+        return False  # it is a shelf itself
     if shelf.kind in (Kind.GAME, Kind.PROGRAM) and own.confidence > _WEAK:
-        shape = Shape(folder)
-        return bool(shape.runnable) and (shape.runs_itself or not opened)
-    if shelf.kind is Kind.PROJECT:
-        return Kind.PROJECT not in kinds  # a project may hold a cache or media, but no project
-    return not opened and shelf.kind is not Kind.DISC_IMAGE
+        return bool(Shape(folder).runnable)
+    # A project or program may well hold a cache or media that would stand out by themselves.
+    return shelf.kind is not Kind.DISC_IMAGE and (not opened or shelf.kind in _STAND_FOR_THEMSELVES)
