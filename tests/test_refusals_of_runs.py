@@ -8,9 +8,9 @@ from dataclasses import replace
 
 import pytest
 
-from conftest import World
+from conftest import World, leftovers, picture
 from nuvik.core.carrying.aside_folders import ABOUT, held_folder, incoming, incoming_folder
-from nuvik.core.carrying.run import carry_plan, release, resume, undo
+from nuvik.core.carrying.run import carry_plan, outlook_of_undo, release, resume, undo
 from nuvik.core.checks.check_step import check_step
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
@@ -224,3 +224,42 @@ def test_volumes_that_share_something_are_told_of(world, ferry, field):
     told = " ".join(violation.problem for violation in found.violations)
     assert ("share their free space" in told) is (field == "pool")
     assert any("are on the same disk" in note for note in found.notes) is (field == "disk")
+
+
+# -- marks and links on the way ----------------------------------------------------------------------------
+
+
+def test_a_folder_that_nobody_may_write_to_is_moved_and_stays_so(world, ferry):
+    """Systems ask for that permission on a folder that gets another parent; it is given for that moment only."""
+    ferry.chmod(0o555)
+    target = target_of(world)
+    shift(world.open(), ferry)
+    assert target.stat().st_mode & 0o777 == 0o555
+    undo(world.open().carry.work(), "last")
+    assert ferry.stat().st_mode & 0o777 == 0o555
+    shift(world.open(), ferry, on_trial=True)
+    undo(world.open().carry.work(), "last")
+    assert ferry.stat().st_mode & 0o777 == 0o555
+    ferry.chmod(0o755)
+
+
+def test_a_link_that_had_to_be_rewritten_does_not_count_as_changed(world, ferry):
+    (ferry.parent / "beside.txt").write_text("beside")
+    (ferry / "way").symlink_to("../beside.txt")
+    shift(world.open(), ferry, on_trial=True)
+    assert os.readlink(target_of(world) / "way") == str(ferry.parent / "beside.txt")
+    move, way = outlook_of_undo(world.open().carry.work(), "last")
+    assert (move.id, way.state) == (1, State.TAKING_BACK), "at once, since nothing was changed"
+    undo(world.open().carry.work(), "last")
+    assert os.readlink(ferry / "way") == "../beside.txt"
+
+
+def test_a_link_that_a_stop_left_aside_is_cleared_away(world, ferry):
+    before = picture(ferry)
+    shift(world.open(), ferry, on_trial=True)
+    workspace = world.open()
+    hook(workspace, _fails_at("remove", "content", errno.EIO))
+    with pytest.raises(Stopped):
+        undo(workspace.carry.work(), "last")
+    resume(world.open().carry.work())
+    assert picture(ferry) == before and not leftovers(world.folder)
