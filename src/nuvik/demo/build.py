@@ -122,7 +122,6 @@ def _write(path: str, data: dict[str, object]) -> None:
 def _card(library: Household) -> dict[str, object]:
     card: dict[str, object] = {
         "path": f"{library.drive}/{library.folder}",
-        "kind": str(library.kind),
         "opens_per_week": library.opens_per_week,
     }
     if os.path.basename(library.folder).startswith("."):
