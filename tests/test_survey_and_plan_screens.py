@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import replace
 
 import pytest
-from textual.widgets import Input, Static
+from textual.widgets import Input, Static, Tree
 
-from conftest import MB, fill
+from conftest import MB, fill, put
 from nuvik.core.model.library import Kind
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.card_form import CardForm
@@ -276,3 +277,35 @@ async def test_asking_within_limits_and_choosing_where_new_content_goes(tight):
         assert landing.drive == app.desk.draft.drives[2].id and "new content of 1 kind" in words(app, "#totals")
         await pilot.press("u")
         assert app.desk.draft.landings.get(Kind.GAME) != landing
+
+
+async def test_one_key_on_the_map_says_what_a_folder_is(world):
+    for name in ("One", "Two"):
+        put(world.path("kestrel", "Shelf", name, "a.mkv"), 40 * MB)
+    put(world.path("heron", "Boat", "plan.xyz"), 20 * MB)
+    app = NuvikApp(world.open)
+    async with app.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(app, pilot)
+
+        def libraries() -> dict[str, str]:
+            return {os.path.relpath(one.path, world.folder): one.kind for one in app.desk.snapshot.libraries}
+
+        assert libraries() == {"kestrel/Shelf": "video", "heron/Boat": "other"}
+        await pilot.press("r")
+        await settle(app, pilot)
+        await pilot.press("d")
+        tree = app.screen.query_one(Tree)
+        rows = [str(node.label) for node in tree.root.children]
+        assert "kestrel" in rows[0] and "1 library in it" in rows[0] and "80.0 MB" in rows[0], "the largest first"
+        await pilot.press("right", "down", "s")
+        assert libraries() == {"kestrel/Shelf/One": "video", "kestrel/Shelf/Two": "video", "heron/Boat": "other"}
+        assert tree.cursor_node.data.folder.name == "Shelf", "the cursor stays where it was"
+        await pilot.press("1")
+        assert libraries()["kestrel/Shelf"] == "video" and len(libraries()) == 2
+        await pilot.press("k", "p")
+        assert libraries()["kestrel/Shelf"] == "program"
+        await pilot.press("x")
+        assert libraries() == {"heron/Boat": "other"}
+        await pilot.press("f", "escape")
+        assert libraries() == {"kestrel/Shelf": "video", "heron/Boat": "other"}, "all that was said is forgotten"
+        assert world.open().survey.latest().libraries == app.desk.snapshot.libraries, "and kept"

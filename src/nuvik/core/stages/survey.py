@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import os
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from nuvik.core.hosts.base import drive_holding
 from nuvik.core.model.drive import Drive
@@ -30,9 +30,9 @@ from nuvik.core.store.snapshots import (
 )
 from nuvik.core.survey.card_input import card_with_form, card_with_options
 from nuvik.core.survey.history.growth import Growth, growth
-from nuvik.core.survey.take_survey import survey, with_card
+from nuvik.core.survey.take_survey import judged, walked, with_card
 from nuvik.core.survey.twins import Reading, Twins, find_twins
-from nuvik.core.survey.walk.folder_tree import Folder
+from nuvik.core.survey.walk.folder_tree import Folder, Tree
 from nuvik.core.survey.walk.walk_pool import size_tree
 from nuvik.core.user_files.cards_file import cards_text, read_cards_file
 from nuvik.core.user_files.safe_file import write_text
@@ -45,6 +45,8 @@ class SurveyStage:
     """The calls of this stage."""
 
     computer: Computer
+    trees: list[Tree] = field(default_factory=list)
+    """The folders of the last whole survey of this run of Nuvik, to be judged again when the user says more of them."""
 
     # -- surveys -------------------------------------------------------------------------------------------
 
@@ -56,12 +58,28 @@ class SurveyStage:
         """
         computer = self.computer
         history = library_history(computer.database)
-        taken = survey(computer.host, computer.drives(), tuple(paths), self.cards(), history, report, stop)
+        drives, cards = computer.drives(), self.cards()
+        trees = walked(computer.host, drives, tuple(paths), cards, report, stop)
+        taken = judged(computer.host, drives, trees, cards, history)
+        if not paths:
+            self.trees[:] = trees
         log.info("surveyed: %d libraries, %d problems", len(taken.libraries), len(taken.problems))
         roots = tuple(os.path.realpath(normalised(path)) for path in paths)
         whole = together(latest_snapshot(computer.database), taken, roots)
         keep_snapshot(computer.database, whole)
         return taken if roots else whole
+
+    def judge_again(self) -> Snapshot:
+        """What the folders of the last survey are as the cards say now, without walking the drives once more; kept as
+        a snapshot. Raises Refused before the first survey.
+        """
+        if not self.trees:
+            raise Refused("Nothing was surveyed since Nuvik was started.", next_step="Survey first.")
+        computer = self.computer
+        history = library_history(computer.database)
+        snapshot = judged(computer.host, computer.drives(), self.trees, self.cards(), history)
+        keep_snapshot(computer.database, snapshot)
+        return snapshot
 
     def latest(self) -> Snapshot:
         """The latest snapshot with the drives as they are now; with no library before the first survey."""

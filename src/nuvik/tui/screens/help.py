@@ -29,6 +29,7 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
             ("M", "merge the marked libraries into one: the folder that holds them"),
             ("w", "you really use the marked libraries, or the one at the cursor (filter 6)"),
             ("a", "list libraries of all drives, or of the one at the cursor"),
+            ("d", "the map of all folders: say with one key what is a library, a shelf, or neither"),
             ("g", "what changed since the previous survey, and how long each drive will last"),
             ("o", "data in no library, old downloads, files on two drives"),
             ("x", "write the listed libraries to CSV and JSON"),

@@ -65,6 +65,7 @@ class SurveyScreen(StageScreen):
         Binding("b", "board", "board"),
         Binding("f", "filter", "filter"),
         Binding("slash", "find", "find", key_display="/"),
+        Binding("d", "map", "folders"),
         Binding("g", "changes", "changes"),
         Binding("o", "loose", "loose"),
         Binding("r", "again", "again", show=False),
@@ -319,6 +320,14 @@ class SurveyScreen(StageScreen):
 
         if (drive := self.query_one(DriveBoard).drive) is not None:
             self.app.push_screen(DrivePage(drive, self.desk))
+
+    def action_map(self) -> None:
+        from nuvik.tui.screens.folder_map import FolderMap
+
+        if not self.desk.workspace.survey.trees:
+            self.notify("The folders are known once they are surveyed: r surveys now.", severity="warning")
+            return
+        self.app.push_screen(FolderMap(self.desk), lambda changed: self.refresh_stage() if changed else None)
 
     def action_changes(self) -> None:
         from nuvik.tui.screens.sheet import ChangesSheet

@@ -150,7 +150,10 @@ class Cut:
         if shelf is None:
             return choice
         if shelf.why == _TITLES:
-            return _Choice(size, guess=shelf) if choice.score else choice
+            if not choice.score:
+                return choice
+            kind = shelf.kind if shelf.kind is not Kind.OTHER else (own or guess(folder, self._context)).kind
+            return _Choice(size, guess=replace(shelf, kind=kind))
         if own is None or not fits(shelf, folder, own, choice.opened, choice.kinds):
             return choice
         if own.kind is shelf.kind and own.confidence >= shelf.confidence:

@@ -1,0 +1,66 @@
+"""The map of a drive's folders: every folder by size, and which of them are libraries."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from nuvik.core.model.library import Library
+from nuvik.core.model.names import shown
+from nuvik.core.model.paths import is_within
+from nuvik.core.survey.walk.folder_tree import Folder, Tree
+
+
+@dataclass(frozen=True, slots=True)
+class MapRow:
+    """A folder on the map."""
+
+    folder: Folder
+    name: str
+    bytes: int
+    """What it takes on its drive."""
+    library: Library | None
+    """When it is one."""
+    held: int
+    """How many libraries lie in it."""
+    opens: bool
+    """Whether there are folders in it."""
+
+
+class FolderMapRows:
+    """The rows of the map, over the trees of a survey and the libraries in them."""
+
+    def __init__(self, trees: Sequence[Tree], libraries: Sequence[Library]) -> None:
+        self._roots = [tree.root for tree in trees]
+        self._by_path = {library.path: library for library in libraries}
+        # What is mounted below a folder does not lie in it.
+        self._paths: dict[str, list[str]] = {root.path: [] for root in self._roots}
+        for path in self._by_path:
+            above = [root for root in self._paths if is_within(path, root)]
+            if above:
+                self._paths[max(above, key=len)].append(path)
+
+    def roots(self) -> list[MapRow]:
+        """The folders at the top of the map, the largest first."""
+        return self._rows(self._roots, full_paths=True)
+
+    def below(self, folder: Folder) -> list[MapRow]:
+        """The folders directly in one, the largest first."""
+        return self._rows(list(folder.below.values()))
+
+    def _rows(self, folders: Sequence[Folder], full_paths: bool = False) -> list[MapRow]:
+        rows = [
+            MapRow(
+                folder=folder,
+                name=shown(folder.path if full_paths else folder.name),
+                bytes=folder.extent.on_disk_bytes,
+                library=self._by_path.get(folder.path),
+                held=sum(
+                    path != folder.path and is_within(path, folder.path)
+                    for path in self._paths.get(folder.root.path, ())
+                ),
+                opens=bool(folder.below),
+            )
+            for folder in folders
+        ]
+        return sorted(rows, key=lambda row: (-row.bytes, row.name))
