@@ -49,6 +49,8 @@ class Builder:
     """Sizes are multiplied by it."""
     now_s: float
     chance: random.Random
+    holes: bool = False
+    """Large files are nothing but holes: for a world, where lengths count."""
     truths: list[Truth] = field(default_factory=list)
     never: list[str] = field(default_factory=list)
     """What must not be movable, nor anything that holds it or lies in it."""
@@ -76,9 +78,11 @@ class Builder:
             file.write(begins)
             if size > _WRITTEN_BYTES:
                 try:
-                    os.posix_fallocate(file.fileno(), 0, size)
+                    if not self.holes:
+                        os.posix_fallocate(file.fileno(), 0, size)
                 except OSError:
-                    file.truncate(size)
+                    pass
+                file.truncate(size)
             else:
                 file.write(bytes(max(0, size - len(begins))))
         if runs:

@@ -54,6 +54,7 @@ def score(home: Builder, libraries: Sequence[Library], small_bytes: Callable[[st
     """Compare a survey's libraries with the truth; those outside the home's places do not count, nor do folders that
     take less than `small_bytes` says for their drive.
     """
+    size_of = _length if home.holes else _held
     places = home.places
     roots = (places.home, places.shelf, places.portable)
     libraries = [library for library in libraries if any(is_within(library.path, root) for root in roots)]
@@ -61,7 +62,7 @@ def score(home: Builder, libraries: Sequence[Library], small_bytes: Callable[[st
     truths = {truth.path: truth for truth in home.truths}
     result = Score()
     for truth in home.truths:
-        counts = truth.counts and _size(truth.path) >= small_bytes(truth.path)
+        counts = truth.counts and _size(truth.path, size_of) >= small_bytes(truth.path)
         library = by_path.get(truth.path)
         result.wanted += counts
         result.shown_of_wanted += counts and library is not None
@@ -93,10 +94,18 @@ def score(home: Builder, libraries: Sequence[Library], small_bytes: Callable[[st
     return result
 
 
-def _size(path: str) -> int:
+def _size(path: str, size_of: Callable[[os.stat_result], int]) -> int:
     if not os.path.isdir(path):
-        return os.stat(path).st_blocks * 512
-    return sum(os.lstat(os.path.join(at, name)).st_blocks * 512 for at, _, names in os.walk(path) for name in names)
+        return size_of(os.stat(path))
+    return sum(size_of(os.lstat(os.path.join(at, name))) for at, _, names in os.walk(path) for name in names)
+
+
+def _held(facts: os.stat_result) -> int:
+    return facts.st_blocks * 512
+
+
+def _length(facts: os.stat_result) -> int:
+    return facts.st_size
 
 
 def _touch(first: str, second: str) -> bool:

@@ -106,8 +106,7 @@ class Cut:
             return self._opened(folder, None, None)
         if size < self._small_bytes:
             return _Choice(_SMALL_CONFIDENCE * size)
-        reason = None if path in self._above_mounts else self._context.host.why_protected(path)
-        if reason is not None:
+        if path not in self._above_mounts and (reason := self._protected_here(path)) is not None:
             return _Choice(size, guess=Guess(Kind.OTHER, _CERTAIN, reason, sealed=True))
         own = guess(folder, self._context)
         whole = _Choice(own.confidence * size, guess=own, own=own)
@@ -115,6 +114,12 @@ class Cut:
             return whole
         opened = self._opened(folder, shelf_of(folder, self._context, self._own_kinds(folder)), own)
         return opened if opened.score > SIMPLER * whole.score else whole
+
+    def _protected_here(self, path: str) -> str | None:
+        """Why a folder of the system is a whole; what lies in one that was asked for is judged like anything else."""
+        host = self._context.host
+        reason = host.why_protected(path)
+        return None if reason is None or reason == host.why_protected(os.path.dirname(path)) else reason
 
     def _own_kinds(self, folder: Folder) -> dict[str, Guess]:
         """What each sub-folder that is large enough seems to be, by name."""

@@ -27,6 +27,7 @@ from nuvik.core.survey.recognise.trade_words import (
     ONE_LIBRARY,
     PARTS,
     PLURALS,
+    SHELVES,
     TRASH,
     UNFINISHED,
     VERSION_CONTROL,
@@ -220,7 +221,10 @@ def cache_name(shape: Shape, context: Context) -> Guess | None:
 
 
 def kind_name(shape: Shape, context: Context) -> Guess | None:
-    kind = ONE_LIBRARY.get(shape.folder.name.casefold())
+    name = shape.folder.name.casefold()
+    if (shelf := SHELVES.get(name)) is not None:  # where what is on it is too small to be told apart
+        return Guess(shelf, 0.45, f"its name is {shape.folder.name}")
+    kind = ONE_LIBRARY.get(name)
     if kind is None:
         return None
     agrees = kind is Kind.DOWNLOAD or _with_family(shape, kind) >= _AGREES_SHARE
