@@ -76,6 +76,8 @@ class Cut:
         self._tree, self._context, self._cards = tree, context, cards
         self._taken, self._above, self._kept_open, self._small_bytes = taken, above, kept_open, small_bytes
         self._above_mounts = {above for point in context.host.mount_points() for above in parents(point)}
+        self._everywhere = context.host.why_protected(os.path.join(tree.root.path, "any"))
+        """Why whatever lies in this tree is protected, if it is a part of the system."""
         self._choices: dict[str, _Choice] = {}
         self.opened: list[Folder] = []
         """The folders that are opened: links in them may lead to libraries."""
@@ -117,9 +119,8 @@ class Cut:
 
     def _protected_here(self, path: str) -> str | None:
         """Why a folder of the system is a whole; what lies in one that was asked for is judged like anything else."""
-        host = self._context.host
-        reason = host.why_protected(path)
-        return None if reason is None or reason == host.why_protected(os.path.dirname(path)) else reason
+        reason = self._context.host.why_protected(path)
+        return None if reason == self._everywhere else reason
 
     def _own_kinds(self, folder: Folder) -> dict[str, Guess]:
         """What each sub-folder that is large enough seems to be, by name."""
