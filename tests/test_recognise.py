@@ -81,7 +81,7 @@ def test_a_computer_tells_of_standard_folders_programs_and_recent_files(tmp_path
     put(home / ".cache" / "viewer" / "tiles.bin", 3 * MB)
     put(home / ".config" / "small.ini")
     put(home / ".local" / "share" / "atlas" / "sky.db", 200 * MB)
-    put(home / "opt" / "vane" / "bin" / "vane", mode=0o755)
+    put(home / "opt" / "vane" / "bin" / "vane", mode=0o755).write_bytes(b"v" * 9_000)
     put(home / "loose film.mkv").write_bytes(b"x" * 20 * MB)
     entries = home / ".local" / "share" / "applications"
     put(entries / "vane.desktop").write_text(
