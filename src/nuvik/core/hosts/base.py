@@ -106,3 +106,11 @@ def drive_holding(drives: tuple[Drive, ...], path: str) -> Drive | None:
 def fastest_first(drives: Iterable[Drive]) -> tuple[Drive, ...]:
     """Attached drives before away ones, then by felt load."""
     return tuple(sorted(drives, key=lambda drive: (not drive.attached, drive.felt_load_s, drive.label)))
+
+
+def held_bytes(host: Host, path: str, length: int) -> int:
+    """What a file takes on its drive; its length when it cannot be asked any more."""
+    try:
+        return host.size_on_disk(host.files.facts(path))
+    except OSError:
+        return length

@@ -6,7 +6,7 @@ import os
 from collections.abc import Iterable, Sequence
 from heapq import nlargest
 
-from nuvik.core.hosts.base import Host, drive_holding
+from nuvik.core.hosts.base import Host, drive_holding, held_bytes
 from nuvik.core.model.clock import moment_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
@@ -104,11 +104,3 @@ def large_files(
         if (held := held_bytes(host, path, size)) >= BIG_FILE_BYTES
     ]
     return tuple(sorted(largest, key=lambda file: (-file.bytes, file.path)))
-
-
-def held_bytes(host: Host, path: str, length: int) -> int:
-    """What a file takes on its drive; its length when it cannot be asked any more."""
-    try:
-        return host.size_on_disk(host.files.facts(path))
-    except OSError:
-        return length

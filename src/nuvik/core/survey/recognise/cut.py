@@ -11,10 +11,10 @@ import os
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 
+from nuvik.core.hosts.base import held_bytes
 from nuvik.core.model.library import Card, Kind
 from nuvik.core.model.names import OURS_PREFIX
 from nuvik.core.model.paths import parents
-from nuvik.core.survey.loose_data import held_bytes
 from nuvik.core.survey.recognise.evidence import UNKNOWN, Context, Guess, guess, place_of_a_program
 from nuvik.core.survey.recognise.shape import Shape
 from nuvik.core.survey.recognise.shelves import fits, shelf_of
