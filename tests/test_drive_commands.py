@@ -12,8 +12,9 @@ import pytest
 
 from conftest import GB, MB, World, fill
 from nuvik.__main__ import run
-from nuvik.core.hosts import linux
-from nuvik.core.hosts.linux import LinuxSystem, read_sys_disk
+from nuvik.core.hosts import linux_sysfs
+from nuvik.core.hosts.linux import LinuxSystem
+from nuvik.core.hosts.linux_sysfs import read_sys_disk
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.errors import Refused
 from nuvik.core.stages.workspace import open_workspace
@@ -232,7 +233,7 @@ def test_links_are_read_from_the_kernels_tree(tmp_path, monkeypatch):
         ("sda", "pci0/ata3/host2/block/sda"),
     ):
         (top / "block" / name).symlink_to(top / "devices" / place)
-    monkeypatch.setattr(linux, "SYS", str(top))
+    monkeypatch.setattr(linux_sysfs, "SYS", str(top))
     nvme, usb, sata = (read_sys_disk(name) for name in ("nvme0n1", "sdb", "sda"))
     assert (nvme.pcie_speed.strip(), nvme.pcie_best_width.strip(), nvme.external) == ("8.0 GT/s PCIe", "4", False)
     assert (usb.usb_mbit_per_s, usb.external) == ("5000", True)

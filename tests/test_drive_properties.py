@@ -19,7 +19,8 @@ from rich.cells import cell_len
 
 import samples
 from conftest import GB, MB, World, a_drive
-from nuvik.core.hosts.linux import SysDisk, parse_linux
+from nuvik.core.hosts.linux import parse_linux
+from nuvik.core.hosts.linux_sysfs import SysDisk
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.macos import parse_macos
 from nuvik.core.hosts.volumes import Listing, Volume, identifier_for

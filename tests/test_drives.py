@@ -16,7 +16,8 @@ from conftest import GB, MB, a_drive, fill
 from nuvik.core.hosts import disk_usage, macos, windows
 from nuvik.core.hosts.base import drive_holding
 from nuvik.core.hosts.disk_usage import NO_ANSWER, UsageMeter
-from nuvik.core.hosts.linux import SysDisk, parse_linux
+from nuvik.core.hosts.linux import parse_linux
+from nuvik.core.hosts.linux_sysfs import SysDisk
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.macos import parse_macos
 from nuvik.core.hosts.volumes import Listing, Volume

@@ -1,7 +1,6 @@
 """Linux: drives from `lsblk`, the mount table and /sys. A thin call for each, and one pure parser of them all.
 
-Sources: lsblk(8) (JSON output, bytes with -b), proc_pid_mountinfo(5), and the kernel's sysfs documentation
-(queue/rotational, removable, USB `speed` in Mbit/s, PCI current_link_speed and max_link_speed, ata_link sata_spd).
+Sources: lsblk(8) (JSON output, bytes with -b) and proc_pid_mountinfo(5); for the GPT types, see below.
 """
 
 from __future__ import annotations
@@ -15,6 +14,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from nuvik.core.hosts import linux_sysfs
+from nuvik.core.hosts.linux_sysfs import SysDisk, names_in, read_file, read_sys_disk
 from nuvik.core.hosts.volumes import (
     IMAGE_FILESYSTEMS,
     LOCKED,
@@ -30,7 +31,6 @@ from nuvik.core.hosts.volumes import (
 from nuvik.core.model.links import pcie_link, sata_link, usb_link
 from nuvik.core.model.paths import is_within
 
-SYS = "/sys"
 TOOL_LIMIT_S = 5.0
 _COLUMNS = "KNAME,PATH,MAJ:MIN,TYPE,SIZE,ROTA,RM,HOTPLUG,TRAN,MODEL,FSTYPE,LABEL,UUID,PARTTYPE,RO"
 _NO_DRIVE = frozenset(["swap", "linux_raid_member", "LVM2_member", "zfs_member", "bcache", "isw_raid_member"])
@@ -49,22 +49,6 @@ _SYSTEM_PARTS = frozenset(
 _BOOT_FOLDERS = ("/boot", "/efi")
 _VIRTUAL = re.compile(r"(loop|vd|xvd|nbd|ram|zram|rbd)")
 """Disks that are made of something else: what the system says of platters does not hold for them."""
-
-
-@dataclass(frozen=True, slots=True)
-class SysDisk:
-    """What /sys tells of one disk; texts as they stand in its files, empty where there is no such file."""
-
-    usb_mbit_per_s: str = ""
-    pcie_speed: str = ""
-    pcie_width: str = ""
-    pcie_best_speed: str = ""
-    pcie_best_width: str = ""
-    sata_speed: str = ""
-    rotational: str = ""
-    removable: str = ""
-    external: bool = False
-    """On a port outside the case (the kernel calls the device removable)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -298,11 +282,11 @@ class LinuxSystem:
         self._listing = Listing(volumes=())
 
     def listing(self) -> Listing:
-        mountinfo = _read("/proc/self/mountinfo")
-        key = (mountinfo, _read("/proc/partitions"))
+        mountinfo = read_file("/proc/self/mountinfo")
+        key = (mountinfo, read_file("/proc/partitions"))
         if key != self._key:
             lsblk, finding = _lsblk()
-            sys_disks = {name: read_sys_disk(name) for name in _names(f"{SYS}/block")}
+            sys_disks = {name: read_sys_disk(name) for name in names_in(f"{linux_sysfs.SYS}/block")}
             listing = parse_linux(lsblk, mountinfo, sys_disks, _uuids(mountinfo))
             self._key = key
             self._listing = Listing(volumes=listing.volumes, findings=(finding,) if finding else listing.findings)
@@ -312,8 +296,8 @@ class LinuxSystem:
         """The warmest of these disks, from the kernel's hardware monitors (nvme, drivetemp); None where none tells."""
         readings = []
         for disk in disks:
-            for file in Path(SYS, "block", disk, "device").glob("**/hwmon*/temp1_input"):
-                text = _read(str(file)).strip()
+            for file in Path(linux_sysfs.SYS, "block", disk, "device").glob("**/hwmon*/temp1_input"):
+                text = read_file(str(file)).strip()
                 if text.lstrip("-").isdecimal():
                     readings.append(int(text) / 1000)
         return max(readings, default=None)
@@ -341,7 +325,7 @@ def _uuids(mountinfo: str) -> dict[str, str]:
     """The identities of mounted volumes by device, from the links that the system keeps, else from the volume."""
     uuids: dict[str, str] = {}
     folder = "/dev/disk/by-uuid"
-    for name in _names(folder):
+    for name in names_in(folder):
         uuids[os.path.realpath(os.path.join(folder, name))] = name
     for mount in _mounts(mountinfo):
         if mount.source.startswith("/dev/") and mount.source not in uuids:
@@ -361,44 +345,3 @@ def _uuid_by_blkid(device: str) -> str:
     except (OSError, subprocess.TimeoutExpired):
         return ""
     return done.stdout.strip()
-
-
-def read_sys_disk(name: str) -> SysDisk:
-    """What /sys tells of one disk."""
-    top = Path(os.path.realpath(f"{SYS}/block/{name}"))
-    usb = pcie = ata = ""
-    external = False
-    for place in (top, *top.parents):
-        if str(place) == SYS:
-            break
-        usb = usb or (_read(str(place / "speed")).strip() if (place / "busnum").exists() else "")
-        pcie = pcie or (str(place) if (place / "current_link_speed").exists() else "")
-        external = external or _read(str(place / "removable")).strip() in ("removable", "external")
-        match = re.fullmatch(r"ata(\d+)", place.name)
-        ata = ata or (f"{SYS}/class/ata_link/link{match.group(1)}/sata_spd" if match else "")
-    return SysDisk(
-        usb_mbit_per_s=usb,
-        pcie_speed=_read(f"{pcie}/current_link_speed"),
-        pcie_width=_read(f"{pcie}/current_link_width"),
-        pcie_best_speed=_read(f"{pcie}/max_link_speed"),
-        pcie_best_width=_read(f"{pcie}/max_link_width"),
-        sata_speed=_read(ata) if ata else "",
-        rotational=_read(str(top / "queue/rotational")).strip(),
-        removable=_read(str(top / "removable")).strip(),
-        external=external,
-    )
-
-
-def _read(path: str) -> str:
-    try:
-        with open(path, encoding="utf-8", errors="surrogateescape") as file:
-            return file.read()
-    except OSError:
-        return ""
-
-
-def _names(folder: str) -> list[str]:
-    try:
-        return os.listdir(folder)
-    except OSError:
-        return []
