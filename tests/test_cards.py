@@ -132,6 +132,7 @@ def test_what_is_typed_on_a_card_is_checked(field, text):
 def test_cards_by_commands(world, capsys):
     """DriveNotes, shown, written to a file, carried to another state folder, and forgotten."""
     game = put(world.path("heron", "Games", "Kite", "data.pack"), MB).parent
+    (game / "Add-ons").mkdir()
     at = ["--world", str(world.folder)]
     assert (
         run(
@@ -194,10 +195,17 @@ def test_cards_by_commands(world, capsys):
         ([*told, "--kind", "toy"], 2),
         ([*told, "--opens-per-week", "-1"], 2),
         ([*told, "--needs", "x"], 2),
+        ([*told, "--needs", "40"], 2),
         ([*told, "--part", "x"], 2),
+        ([*told, "--part", "not there=cache"], 2),
         ([*told, "--name", "a\udcff"], 2),
         (["cards", "import", "/nowhere.toml"], 3),
         (["cards", "export", "/nowhere/cards.toml"], 3),
     ):
         assert run([*words, *at]) == code
         assert "Traceback" not in capsys.readouterr().err
+    assert run([*told, "--name", "Gone soon", *at]) == 0
+    os.rename(game, f"{game} elsewhere")
+    capsys.readouterr()
+    assert run([*told, *at]) == 0 and "is called Gone soon" in capsys.readouterr().out
+    assert run([*told, "--forget", *at]) == 0 and run([*told, *at]) == 3, "forgotten, and nothing there"

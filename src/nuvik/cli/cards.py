@@ -80,9 +80,10 @@ def add_to(app: typer.Typer) -> None:
         from nuvik.core.views.documents import document
 
         place = os.path.realpath(normalised(path))
-        if not os.path.lexists(place):
-            raise Refused(f"There is nothing at {shown(place)}.", next_step="Check the path.")
         survey = call.workspace.survey
+        # What was said of a folder that is gone can still be read and forgotten.
+        if not os.path.lexists(place) and survey.card(place) == Card(path=place):
+            raise Refused(f"There is nothing at {shown(place)}.", next_step="Check the path.")
         card = Card(path=place) if forget else survey.card(place) if took is None else survey.timed(place, took)
         switches = {
             "pin": pin,

@@ -47,6 +47,8 @@ def speed_of(text: str) -> int | None:
     """Bytes per second from a text such as `40 MB/s`; None for an empty one. Raises BadInput."""
     if not text.strip():
         return None
+    if not any(letter.isalpha() for letter in text.removesuffix("/s")):
+        raise BadInput(f"“{shown(text)}” has no unit.", next_step=f"Write for example {shown(text.strip())} MB/s.")
     speed = parse_bytes(text.strip().removesuffix("/s"))
     if speed <= 0:
         raise BadInput(f"“{shown(text)}” is not a speed.", next_step="Write for example 40 MB/s, or cancel empty.")
@@ -72,6 +74,11 @@ def part_of(text: str, library: str) -> Part:
             next_step="Write for example Cache=cache.",
         )
     relative = os.path.relpath(inner, library)
+    if os.path.isdir(library) and not os.path.isdir(inner):
+        raise BadInput(
+            f"There is no folder {shown(relative)} in {shown(library)}.",
+            next_step="Write the folder as it is named there.",
+        )
     return Part(name=relative, kind=kind_of(kind) or Kind.OTHER, path=relative)
 
 
