@@ -5,14 +5,17 @@ from __future__ import annotations
 import errno
 import os
 import sqlite3
+from dataclasses import replace
 
 import pytest
 
 from conftest import MB, fill
 from nuvik.core.hosts.file_contents import Block
 from nuvik.core.hosts.local import LocalHost
+from nuvik.core.hosts.world import WorldHost
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Kind
+from nuvik.core.model.wishes import Wishes
 from nuvik.core.store.json_codec import from_json, snapshot_to_json
 from nuvik.core.survey.walk.walk_pool import size_tree
 from nuvik.core.views.survey_headline import survey_headline
@@ -186,3 +189,24 @@ def test_a_database_of_a_newer_nuvik_is_refused(world):
         connection.execute("PRAGMA user_version = 99")
     with pytest.raises(Refused, match="newer Nuvik"):
         world.open()
+
+
+def test_a_drive_that_is_forgotten_since_the_survey_is_away_and_nothing_fails(world, monkeypatch):
+    """A drive whose file system has no identity is not known again by itself."""
+    for drive in ("kestrel", "heron", "wren"):
+        fill(world.path(drive, "Games", f"On {drive}"))
+    known = WorldHost.drives
+    monkeypatch.setattr(WorldHost, "drives", lambda host: tuple(replace(one, identity="") for one in known(host)))
+    world.open().survey.take()
+    world.data["drive"] = [drive for drive in world.data["drive"] if drive["id"] != "wren"]
+    world.write()
+    workspace = world.open()
+    latest = workspace.survey.latest()
+    assert {drive.id: drive.attached for drive in latest.drives} == {"kestrel": True, "heron": True, "wren": False}
+    assert "On wren" in {library.name for library in latest.libraries}
+    recommended = workspace.plan.recommend(Wishes())
+    assert not any(load.library.drive == "wren" for load in recommended.draft.loads)
+    workspace.plan.draft([(world.path("kestrel", "Games", "On kestrel"), "heron")])
+    with pytest.raises(Refused):
+        workspace.plan.draft([(world.path("wren", "Games", "On wren"), "heron")])
+    assert {library.drive for library in workspace.survey.take().libraries} == {"kestrel", "heron"}

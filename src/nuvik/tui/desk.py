@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from nuvik.core.model.drive import Drive
@@ -95,7 +95,7 @@ class Desk:
 
     def take_drives(self, drives: tuple[Drive, ...]) -> None:
         """Drives came, went, were measured or got another name or headroom: the draft is laid on them again."""
-        self.take_snapshot(replace(self.snapshot, drives=drives))
+        self.take_snapshot(self.snapshot.with_drives(drives))
 
     def edit(self, draft: Draft, recommendation: Recommendation | None = None) -> None:
         """Put a new draft in force, which may follow a new recommendation; what was undone before is forgotten."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
@@ -69,6 +69,13 @@ class Snapshot:
     small_things: tuple[SmallThings, ...] = ()
     large_files: tuple[LargeFile, ...] = ()
     """The largest files, largest first, at most a thousand a drive."""
+
+    def with_drives(self, drives: tuple[Drive, ...]) -> Snapshot:
+        """With the drives as they are now; one that is not known any more is away while libraries are known on it."""
+        present = {drive.id for drive in drives}
+        holding = {library.drive for library in self.libraries} - present
+        gone = tuple(replace(drive, attached=False) for drive in self.drives if drive.id in holding)
+        return replace(self, drives=(*drives, *gone))
 
     def drive(self, drive_id: str) -> Drive:
         """The drive with this id. Raises KeyError when the snapshot has none."""

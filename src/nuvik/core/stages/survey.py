@@ -87,7 +87,7 @@ class SurveyStage:
         kept = latest_snapshot(self.computer.database)
         if kept is None:
             return Snapshot(taken_at="", host=self.computer.host.name, drives=drives, libraries=())
-        return replace(kept, drives=drives)
+        return kept.with_drives(drives)
 
     def changes(self, since: str | None = None) -> tuple[Snapshot, Snapshot] | None:
         """The snapshot that was the latest at a moment (by default: the one before the latest), and the latest."""
