@@ -24,8 +24,8 @@ NEEDS = ("Xvfb", "xterm", "tmux", "import")
 # Words after a tilde are waited for, until they stand on the screen.
 STORY: dict[str, list[str | float]] = {
     "survey": ["~Comet Courier"],
-    "survey-all-libraries": ["Tab", "a", "Down", "Down"],
-    "survey-board": ["b", 0.5, "Right", "Right", "Space"],
+    "survey-folders": ["r", 3.0, "d", 0.5, "Right", 0.5, "Down", "Right", 0.5, "Down", "Down", 0.5],
+    "survey-board": ["Escape", "Tab", "a", "Down", "Down", "b", 0.5, "Right", "Right", "Space"],
     "survey-loose": ["o", "d", "~  =  "],
     "library-page": ["Escape", "b", "Enter", "~next to the folders"],
     "help": ["Escape", "m", "n", "?"],

@@ -35,7 +35,7 @@ def add_to(app: typer.Typer) -> None:
             str | None, typer.Option("--save", metavar="FILE.csv|.json", help="Write the libraries.")
         ] = None,
     ) -> None:
-        """Measure the libraries below PATH (each sub-folder is one) and keep a snapshot."""
+        """Measure all drives, or what is below PATH, recognise the libraries in it, and keep a snapshot."""
         from nuvik.core.views.documents import survey_document
         from nuvik.core.views.survey_headline import survey_headline
         from nuvik.core.views.unread_words import unread_problems, unread_words

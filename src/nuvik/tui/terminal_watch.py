@@ -10,6 +10,9 @@ import os
 import signal
 import sys
 import threading
+import time
+
+_PATIENCE_S = 0.5
 
 
 def end_with_the_terminal() -> None:
@@ -27,3 +30,6 @@ def _wait_for_the_end(terminal: int) -> None:
     while not any(events & (select.POLLHUP | select.POLLERR | select.POLLNVAL) for _, events in poller.poll()):
         pass
     os.kill(os.getpid(), signal.SIGHUP)
+    # Still there: hang-ups are ignored, as under nohup(1). But nobody can use the screens any more.
+    time.sleep(_PATIENCE_S)
+    os.kill(os.getpid(), signal.SIGTERM)

@@ -14,6 +14,7 @@ from nuvik.core.hosts.files import Files
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import OURS_PREFIX
+from nuvik.core.model.paths import is_within, parents
 
 ABOUT = "about.json"
 CONTENT = "content"
@@ -95,12 +96,13 @@ def make_way(files: Files, folders: tuple[str, ...]) -> None:
 
 def missing_folders(files: Files, target: str) -> tuple[str, ...]:
     """The folders above a target that are not there, outermost first."""
-    missing = []
-    folder = os.path.dirname(target)
-    while not files.exists(folder):
-        missing.append(folder)
-        folder = os.path.dirname(folder)
-    return tuple(reversed(missing))
+    there = existing_above(files, target)
+    return tuple(reversed([folder for folder in parents(target) if is_within(folder, there) and folder != there]))
+
+
+def existing_above(files: Files, path: str) -> str:
+    """The nearest folder above a path that is there."""
+    return next(folder for folder in parents(path) if files.exists(folder))
 
 
 def unmake_way(files: Files, folders: tuple[str, ...]) -> None:

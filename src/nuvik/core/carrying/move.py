@@ -7,12 +7,19 @@ only what is missing. So whatever stops it, calling `carry_move` again goes on f
 from __future__ import annotations
 
 import logging
-import os
 import time
 from collections.abc import Callable
 from dataclasses import replace
 
-from nuvik.core.carrying.aside_folders import close_aside, held, held_folder, incoming, missing_folders, unmake_way
+from nuvik.core.carrying.aside_folders import (
+    close_aside,
+    existing_above,
+    held,
+    held_folder,
+    incoming,
+    missing_folders,
+    unmake_way,
+)
 from nuvik.core.carrying.copying import copy_library
 from nuvik.core.carrying.guards import Loss, changed_copy, remove_original, remove_outdated_original
 from nuvik.core.carrying.proof import prove_copy, unchanged
@@ -199,7 +206,8 @@ def _release(work: Work, move: Move) -> Move:
     whole = holds_original(work.files, move)
     if loss := remove_original(work, move):
         raise _not_released(work, move, loss, held(move))
-    if work.files.sync_volume(os.path.dirname(move.source)) and whole and free_before is not None:
+    # On a resumed way, the folder that was made for the library may be gone already.
+    if work.files.sync_volume(existing_above(work.files, move.source)) and whole and free_before is not None:
         freed = _gained(work, move, free_before)
         move = replace(move, freed_bytes=freed, problem=_difference(move, freed))
     close_aside(work.files, held_folder(move))

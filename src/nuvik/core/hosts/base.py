@@ -29,7 +29,7 @@ class Host(Protocol):
         ...
 
     def default_roots(self) -> tuple[str, ...]:
-        """The folders whose sub-folders a survey takes for libraries when the user names none."""
+        """The folders that a survey goes through when the user names none: one for each part of each drive."""
         ...
 
     def cards(self) -> tuple[Card, ...]:
