@@ -67,7 +67,7 @@ def made_home(person: str, language: str, layout: str) -> Iterator[Builder]:
 
 @contextmanager
 def _places(layout: str) -> Iterator[Places]:
-    folder = tempfile.mkdtemp(prefix="nuvik-home-")
+    folder = tempfile.mkdtemp(prefix="nuvik-home-", dir=os.path.expanduser("~"))  # on a drive, not in memory
     drives = None
     try:
         if layout == "one drive":

@@ -344,3 +344,17 @@ def test_what_is_not_here_is_counted_apart(tmp_path, monkeypatch):
         monkeypatch.setattr(module, "not_here", lambda facts: facts.st_size == 9000)
     extent = size_tree(LocalHost(), (), str(tmp_path)).root.extent
     assert (extent.files, extent.bytes, extent.not_here_files, extent.not_here_bytes) == (1, 1000, 1, 9000)
+
+
+@pytest.mark.parametrize("entries_a_slice", [1, 3, 10_000])
+def test_below_a_home_depth_is_counted_anew_wherever_a_slice_begins(tmp_path, monkeypatch, entries_a_slice):
+    monkeypatch.setattr(walk_pool, "_SLICE_HERE", entries_a_slice)
+    home = tmp_path / "people" / "ada"
+    deep, plain = home.joinpath(*"abcdefghij"), tmp_path.joinpath(*"0123456789")
+    for place in (deep, plain):
+        put(place / "x.bin", 10)
+    tree = walk_pool.size_trees(LocalHost(), (), [str(tmp_path)], homes=[str(home)])[0]
+    kept = {folder.path for folder in tree.root.everything()}
+    assert str(home.joinpath(*"abcdefgh")) in kept and str(home.joinpath(*"abcdefghi")) not in kept
+    assert str(tmp_path.joinpath(*"01234567")) in kept and str(tmp_path.joinpath(*"012345678")) not in kept
+    assert tree.root.extent.bytes == 20

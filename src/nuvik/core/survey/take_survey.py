@@ -68,7 +68,8 @@ def walked(
 ) -> list[Tree]:
     """The sized trees of a survey. Raises Refused as `survey` does."""
     roots = _apart([_root(host, drives, path) for path in paths] or list(host.default_roots()), host.mount_points())
-    return size_trees(host, drives, roots, kept_for(cards), report, stop)
+    home = host.surroundings().home
+    return size_trees(host, drives, roots, kept_for(cards), report, stop, homes=[home] if home else ())
 
 
 def judged(

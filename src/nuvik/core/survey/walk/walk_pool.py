@@ -22,8 +22,8 @@ from nuvik.core.survey.walk.folder_tree import Tree
 from nuvik.core.survey.walk.walk_slice import Sums, WalkRules, walk_slice, words_of
 from nuvik.core.survey.walk.walk_worker import READY, task, unpacked
 
-KEPT_DEPTH = 14
-"""Folders up to this depth below a root are listed separately; deeper folders are counted with their ancestor."""
+KEPT_DEPTH = 8
+"""Folders up to this depth below a root or a home are listed separately; deeper ones count with their ancestor."""
 COLD_AFTER_S = 365 * 86_400
 BIG_FILE_BYTES = 16 * 2**20
 _SLICE_HERE, _SLICE_THERE = 2_000, 24_000
@@ -41,14 +41,17 @@ def size_trees(
     report: SurveyReport = no_report,
     stop: Stop | None = None,
     keep_depth: int = KEPT_DEPTH,
+    homes: Iterable[str] = (),
 ) -> list[Tree]:
-    """Size the trees at these paths, none of which may lie in another; `kept` folders are listed at any depth.
+    """Size the trees at these paths, none of which may lie in another; `kept` folders are listed at any depth, and
+    below `homes` depth is counted anew.
 
     A root that cannot be read gives a tree with a problem; a stop gives trees that are marked as not complete.
     """
     barriers = frozenset(host.mount_points())
     kept = tuple(kept)
-    jobs = [_job(host, drives, root, barriers, kept, keep_depth) for root in roots]
+    homes = tuple(homes)
+    jobs = [_job(host, drives, root, barriers, kept, keep_depth, homes) for root in roots]
     work = _Work(jobs, report, stop or Stop())
     work.run()
     for job in jobs:
@@ -82,17 +85,25 @@ class _Job:
 
 
 def _job(
-    host: Host, drives: tuple[Drive, ...], root: str, barriers: frozenset[str], kept: tuple[str, ...], depth: int
+    host: Host,
+    drives: tuple[Drive, ...],
+    root: str,
+    barriers: frozenset[str],
+    kept: tuple[str, ...],
+    depth: int,
+    homes: tuple[str, ...],
 ) -> _Job:
     drive = drive_holding(drives, root)
     prefix = root if root.endswith(os.sep) else root + os.sep
     inside = [os.path.relpath(path, root) for path in kept if path.startswith(prefix)]
+    anew = [os.path.relpath(path, root) for path in homes if path.startswith(prefix)]
     tree = Tree.at(root, host.counts_lengths)
     now_s = time.time()
     rules = WalkRules(
         root=root,
         keep_depth=depth,
         kept=frozenset(inside),
+        anew=frozenset(anew),
         barriers=barriers - {root},
         cold_before_s=now_s - COLD_AFTER_S,
         big_bytes=BIG_FILE_BYTES,

@@ -38,6 +38,8 @@ class WalkRules:
     """Folders deeper than this below the root are added to the one above them …"""
     kept: frozenset[str] = frozenset()
     """… unless they stand here, relative to the root."""
+    anew: frozenset[str] = frozenset()
+    """Folders, relative to the root, below which depth is counted anew: what people have lies deeper in a home."""
     barriers: frozenset[str] = frozenset()
     """Mount points, which are not entered, as absolute paths."""
     cold_before_s: float = 0.0
@@ -169,11 +171,12 @@ class _Slice:
         except OSError as fault:
             close(handle)
             if fault.errno != errno.ENOENT:
-                self._sums_of(start, len(names)).problems.append((start, words_of(fault)))
+                self._sums_of(start, self._depth_of(start)).problems.append((start, words_of(fault)))
             return False
-        sums = self._sums_of(start, len(names))
+        depth = self._depth_of(start)
+        sums = self._sums_of(start, depth)
         sums.blocks_bytes += on_disk
-        self._frames.append(_Frame(handle, start, len(names), identity, sums, []))
+        self._frames.append(_Frame(handle, start, depth, identity, sums, []))
         return True
 
     def _enter(self, above: _Frame, name: str) -> bool:
@@ -198,7 +201,7 @@ class _Slice:
             above.sums.problems.append((path, problem))
             return False
         self._above.add(identity)
-        depth = above.depth + 1
+        depth = 0 if path in self._rules.anew else above.depth + 1
         if depth > self._rules.keep_depth and path not in self._rules.kept:
             sums = above.sums
         else:
@@ -225,6 +228,12 @@ class _Slice:
                 above.sums.problems.append((above.path, words_of(fault)))
                 above.below.clear()
         close(done.handle)
+
+    def _depth_of(self, path: str) -> int:
+        """How deep a folder lies, below the root or below where depth is counted anew."""
+        above = [place for place in self._rules.anew if path == place or path.startswith(place + os.sep)]
+        below = path[max(map(len, above), default=0) :].strip(os.sep)
+        return below.count(os.sep) + 1 if below else 0
 
     def _sums_of(self, path: str, depth: int) -> Sums:
         """Where a folder is counted: on its own, or with the nearest one above it that is kept."""
