@@ -18,7 +18,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import MB, a_drive
+from conftest import MB, a_drive, put
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.extent import classes_of, room_bytes
 from nuvik.core.model.progress import Stop
