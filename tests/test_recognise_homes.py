@@ -9,7 +9,7 @@ import time
 from pathlib import Path
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "bench"))
@@ -60,6 +60,7 @@ TREES = st.lists(st.tuples(st.lists(NAMES, max_size=5), FILES, st.integers(0, 90
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+@example(files=[(["Games"], ("run", 0o755), 17), (["Games", "Games"], ("run", 0o755), 17)], small=0.0)
 @given(files=TREES, small=st.sampled_from([0.0, 0.001, 0.05]))
 def test_nothing_counts_twice_and_nothing_is_lost(tmp_path_factory, files, small):
     world = World(

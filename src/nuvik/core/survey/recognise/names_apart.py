@@ -8,13 +8,12 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from nuvik.core.model.library import Kind, Library
-from nuvik.core.model.paths import parents
 
 
 def names_apart(libraries: Sequence[Library]) -> tuple[Library, ...]:
     """The libraries, renamed where two have one name, and where a cache does not say whose it is.
 
-    The nearest folder above that differs is added: “Cache (lantern-editor)”.
+    As many of the folders above are added as it takes: “Cache (lantern-editor)”.
     """
     by_name: dict[str, list[Library]] = defaultdict(list)
     for library in libraries:
@@ -28,9 +27,13 @@ def _told_apart(library: Library, namesakes: Sequence[Library]) -> Library:
     vague = library.kind is Kind.CACHE and library.name.casefold().strip(".") in ("cache", "caches")
     if given or (len(namesakes) == 1 and not vague):
         return library
-    others = [other.path for other in namesakes if other.path != library.path]
-    for folder in parents(library.path):
-        word = os.path.basename(folder)
-        if word and not any(word in (os.path.basename(place) for place in parents(other)) for other in others):
-            return replace(library, name=f"{library.name} ({word})")
+    mine = _folders_above(library)
+    others = [_folders_above(other) for other in namesakes if other.path != library.path]
+    for count in range(1, len(mine) + 1):
+        if not any(other[-count:] == mine[-count:] for other in others):
+            return replace(library, name=f"{library.name} ({os.sep.join(mine[-count:])})")
     return library
+
+
+def _folders_above(library: Library) -> list[str]:
+    return [name for name in os.path.dirname(library.path).split(os.sep) if name]
