@@ -74,7 +74,8 @@ def judge(
 def _impossible(host: Host, folder: Folder, drive: Drive) -> Iterator[str]:
     if reason := host.why_protected(folder.path):
         yield reason
-    if reason := host.why_not_yours(folder.path):
+    # A file system that keeps no owners shows the same one, whoever uses it.
+    if drive.rules.permissions and (reason := host.why_not_yours(folder.path)):
         yield reason
     if drive.read_only:
         yield f"{shown(drive.label)} is read-only"
