@@ -155,7 +155,7 @@ class Cut:
         own, size = choice.own, folder.extent.on_disk_bytes
         if shelf is None:
             return choice
-        if shelf.why == _TITLES:
+        if shelf.confidence == _CERTAIN:  # the user's word, which no evidence outweighs
             if not choice.score:
                 return choice
             kind = shelf.kind if shelf.kind is not Kind.OTHER else (own or guess(folder, self._context)).kind
