@@ -84,6 +84,7 @@ def test_nothing_counts_twice_and_nothing_is_lost(tmp_path_factory, files, small
     assert counted + sum(folder.bytes for folder in snapshot.loose) == total
     assert sum(small.bytes for small in snapshot.small_things) == sum(one.bytes for one in snapshot.loose if one.small)
     least = world.open().drives.all()[0].usable_bytes * small
+    assert all(one.bytes < least for one in snapshot.loose if one.small)
     assert all(library.on_disk_bytes >= int(least) for library in snapshot.libraries)
     assert len({library.name.casefold() for library in snapshot.libraries}) == len(paths), "two cannot be told apart"
 

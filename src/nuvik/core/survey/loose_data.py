@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from heapq import nlargest
 
 from nuvik.core.hosts.base import Host, drive_holding, held_bytes
@@ -41,7 +41,12 @@ def small_things(loose: Iterable[LooseFolder]) -> tuple[SmallThings, ...]:
     )
 
 
-def loose_folders(trees: Iterable[Tree], libraries: Sequence[Library], drives: tuple[Drive, ...]) -> list[LooseFolder]:
+def loose_folders(
+    trees: Iterable[Tree],
+    libraries: Sequence[Library],
+    drives: tuple[Drive, ...],
+    small_bytes: Callable[[str], int],
+) -> list[LooseFolder]:
     """Folders that hold something and lie in no library, largest first; what lies below one counts with it only where
     no library lies below.
     """
@@ -67,7 +72,8 @@ def loose_folders(trees: Iterable[Tree], libraries: Sequence[Library], drives: t
                 _note(folders, folder.path, drive, held, folder.own.files - len(files_in.get(folder.path, ())))
                 waiting.extend(folder.below.values())
             else:
-                _note(folders, folder.path, drive, folder.extent.on_disk_bytes, folder.extent.files, small=True)
+                held = folder.extent.on_disk_bytes
+                _note(folders, folder.path, drive, held, folder.extent.files, small=held < small_bytes(folder.path))
     return sorted(folders, key=lambda folder: (-folder.bytes, folder.path))
 
 

@@ -95,7 +95,7 @@ def judged(
         *_problems(trees),
         *(Problem(path=drive.path, problem=f"{drive.label} is away") for drive in drives if not drive.attached),
     ]
-    loose = loose_folders(trees, libraries, drives)
+    loose = loose_folders(trees, libraries, drives, small_bytes)
     return Snapshot(
         taken_at=now_text(),
         host=host.name,
