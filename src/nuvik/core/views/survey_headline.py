@@ -27,7 +27,10 @@ def _how_it_stands(snapshot: Snapshot) -> str:
     if not attached:
         return "No drive was found."
     if not snapshot.libraries:
-        return f"{format_count(len(attached), 'drive')} found, but no library on them yet. Survey a folder."
+        drives = format_count(len(attached), "drive")
+        if not snapshot.taken_at:
+            return f"{drives} attached, not surveyed yet."
+        return f"No library was recognised on {drives}. The map of folders is where you can say what is one."
     full = [drive for drive in attached if how_full(drive) is not None]
     shortest = max(
         attached, key=lambda drive: (drive in full, drive.short_of_headroom_bytes / max(1, drive.usable_bytes))
