@@ -64,6 +64,7 @@ TESTS = (
     "tests/test_proposal.py",
     "tests/test_buying_and_advice.py",
     "tests/test_promise.py",
+    "tests/test_real_traps.py",
 )
 
 

@@ -15,6 +15,7 @@ from pathlib import Path
 import pytest
 import tomlkit
 from filelock import FileLock
+from hypothesis import settings
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.stages.workspace import Workspace, open_workspace
@@ -27,6 +28,9 @@ _IN_MEMORY = Path("/dev/shm")
 def pytest_configure(config: pytest.Config) -> None:
     work_in_memory()
     os.environ.setdefault("NUVIK_LOG", os.path.join(tempfile.gettempdir(), "nuvik-test-log"))
+    # No test fails because the machine is busy.
+    settings.register_profile("nuvik", deadline=None)
+    settings.load_profile("nuvik")
 
 
 def work_in_memory() -> None:
@@ -106,8 +110,7 @@ def house(world):
     """Kestrel is short of its headroom; one hostile name."""
     fill(world.path("kestrel", "Games", "Ferrymoss"))
     fill(world.path("kestrel", "Games", os.fsdecode(b"[red]Lantern\x1b[31m \xff")), seed=2)
-    with open(world.path("kestrel", "Games", "Ferrymoss", "big.pack"), "wb") as file:
-        file.truncate(180 * MB)
+    put(world.path("kestrel", "Games", "Ferrymoss", "big.pack"), 180 * MB)
     world.data["drive"][1].update(capacity_bytes=1_500 * MB, usable_bytes=1_500 * MB)
     world.write()
     return world
@@ -119,7 +122,14 @@ def put(path: str | Path, count_bytes: int = 10, mode: int = 0o644) -> Path:
     with open(path, "wb") as file:
         file.truncate(count_bytes)
     path.chmod(mode)
+    _an_hour_old(path)
     return path
+
+
+def _an_hour_old(path: Path) -> None:
+    """What changed just now may still be in work, so Nuvik proposes nothing for it."""
+    moment_s = time.time() - 3_600
+    os.utime(path, (moment_s, moment_s))
 
 
 def fill(root: str | Path, files: int = 12, seed: int = 1, odd: bool = False) -> Path:
@@ -136,6 +146,7 @@ def fill(root: str | Path, files: int = 12, seed: int = 1, odd: bool = False) ->
         file.write(b"begin")
         file.seek(3 * MB)
         file.write(b"end")
+    _an_hour_old(root / "sparse.dat")
     if odd:
         make_odd(root)
     return root
@@ -225,6 +236,7 @@ _MAKE = {
     "xfs": ["mkfs.xfs", "-q", "-f"],
     "ntfs": ["mkntfs", "-F", "-q", "-f"],
     "exfat": ["mkfs.exfat"],
+    "btrfs": ["mkfs.btrfs", "-q", "-f"],
 }
 _MOUNT = {"ntfs": ["ntfs-3g"], "exfat": ["mount.exfat-fuse"]}
 
@@ -273,9 +285,14 @@ class RealDrives:
         file.unlink()
         return speeds[1], speeds[0]
 
-    def mount(self, name: str) -> Path:
+    def elsewhere(self, name: str, point: str) -> Path:
+        """Mount a volume at another place; the folder where it was stays behind, empty."""
+        _unmount(self.place / name)
+        return self.mount(name, point)
+
+    def mount(self, name: str, point_name: str | None = None) -> Path:
         loop, filesystem = self.loops[name]
-        point = self.place / name
+        point = self.place / (point_name or name)
         point.mkdir(exist_ok=True)
         _run("mount", [*_MOUNT.get(filesystem, ["mount"]), loop, str(point)])
         return point
@@ -302,10 +319,12 @@ class RealDrives:
         pytest.skip("the system does not let go of a volume whose power was cut")
 
     def down(self) -> None:
-        for name, (loop, _) in self.loops.items():
+        for loop, _ in self.loops.values():
             if Path("/sys/fs/cgroup/blkio/blkio.throttle.read_bps_device").exists():
                 self.limit(loop, 0, 0)
-            _unmount(self.place / name)
+            mounts = (line.split() for line in Path("/proc/mounts").read_text(encoding="utf-8").splitlines())
+            for point in {words[1] for words in mounts if words[0] == loop}:
+                _unmount(Path(point.replace("\\040", " ")))
             subprocess.run(["losetup", "-d", loop], check=False, capture_output=True)
 
 

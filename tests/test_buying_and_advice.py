@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import GB, MB, a_drive, fill
+from conftest import GB, MB, a_drive, fill, put
 from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.links import LINKS
 from nuvik.core.model.traffic import Counters, Look
@@ -71,8 +71,7 @@ def test_candidates_are_put_together_and_held_back_by_their_slowest_part(world, 
     file = tmp_path / "candidates.toml"
     file.write_text(CANDIDATES)
     fill(world.path("heron", "Games", "Ferry"))
-    with open(world.path("heron", "Games", "Ferry", "big.pack"), "wb") as big:
-        big.truncate(300 * MB)
+    put(world.path("heron", "Games", "Ferry", "big.pack"), 300 * MB)
     world.cards = [{"path": "heron/Games/Ferry", "opens_per_week": 5, "kind": "game"}]
     world.write()
     workspace = world.open()

@@ -6,6 +6,10 @@ import csv
 import json
 import os
 import random
+import subprocess
+import sys
+import threading
+import time
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
@@ -13,16 +17,19 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import GB, MB, a_drive, fill
+from conftest import GB, MB, a_drive, fill, put
 from nuvik.__main__ import run
+from nuvik.core.hosts.disk_usage import NO_ANSWER, UsageMeter
 from nuvik.core.model.errors import BadInput
 from nuvik.core.model.history import Sighting
 from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.paths import is_within
 from nuvik.core.model.progress import Stop
+from nuvik.core.model.snapshot import LOOSE_LISTED, LooseFolder, Snapshot
 from nuvik.core.store.exports import COLUMNS, save_libraries
 from nuvik.core.store.snapshots import drive_history, keep_snapshot, library_history, moments, thinned
 from nuvik.core.survey.history.growth import differences, growth
-from nuvik.core.survey.walk import walk_pool
+from nuvik.core.survey.walk import walk_pool, walkers
 from nuvik.core.views.age_board import across_of, age_board
 from nuvik.core.views.growth_sentences import forecast_sentence
 from nuvik.core.views.library_selection import Choice, Marking, Only, Order, marked_by
@@ -31,6 +38,11 @@ from nuvik.core.views.survey_headline import survey_headline
 
 def moment(days: float) -> str:
     return (datetime(2026, 1, 1, tzinfo=UTC) + timedelta(days=days)).isoformat().replace("+00:00", "Z")
+
+
+def with_loose(snapshot: Snapshot, **sizes: int) -> Snapshot:
+    folders = [LooseFolder(path=f"/k/{name}", drive="kestrel", bytes=size, files=1) for name, size in sizes.items()]
+    return replace(snapshot, loose=tuple(sorted(folders, key=lambda folder: -folder.bytes)), small_things=())
 
 
 def test_two_surveys_are_compared_and_a_survey_of_one_folder_keeps_the_rest(world, capsys):
@@ -49,12 +61,74 @@ def test_two_surveys_are_compared_and_a_survey_of_one_folder_keeps_the_rest(worl
     told = {(one.change, one.name): one.bytes for one in differences(before, now)}
     size = next(one.bytes for one in before.libraries if one.name == "Goes")
     assert told == {("grew", "Grows"): 5 * MB, ("new", "Comes"): size, ("went", "Goes"): -size}
+    loose = {(one.change, one.path): one.bytes for one in differences(before, with_loose(now, here=3 * MB, there=MB))}
+    assert loose.items() >= {("new", "/k/here"): 3 * MB, ("new", "/k/there"): MB}.items()
+    was, then = with_loose(before, here=3 * MB, there=9 * MB), with_loose(now, there=2 * MB)
+    assert {(one.change, one.path): one.bytes for one in differences(was, then) if one.loose} == {
+        ("went", "/k/here"): -3 * MB,
+        ("shrank", "/k/there"): -7 * MB,
+    }
+    # What a full list leaves out was smaller than all on it, and no more is known.
+    crowd = with_loose(before, **{f"n{number}": 2 * MB for number in range(LOOSE_LISTED)})
+    (appeared,) = [one for one in differences(crowd, with_loose(crowd, here=9 * MB)) if one.path == "/k/here"]
+    assert (appeared.change, appeared.bytes) == ("grew", 7 * MB)
     assert run(["changes", "--world", str(world.folder), "--since", "2020-01-01", "--json"]) == 0
     data = json.loads(capsys.readouterr().out)
     assert data["format"] == "nuvik-changes/1" and len(data["changes"]) == 3 and data["growth"]["heron"] is None
     assert run(["changes", "--world", str(world.folder), "--since", "last week"]) == 2
     assert run(["changes", "--world", str(world.folder)]) == 0
     assert "how fast it fills is not known yet" in capsys.readouterr().out
+
+
+def test_libraries_are_shown_while_a_survey_goes_on_and_the_end_is_the_same(world, monkeypatch):
+    for name in ("Aster", "Birch", "Cedar", "Dahlia"):
+        fill(world.path("heron", name), files=60)
+    for name, limit in (("_SLICE_HERE", 20), ("_GLIMPSE_AFTER_S", 0), ("_GLIMPSE_EVERY_S", 0), ("_GLIMPSE_SHARE", 1e9)):
+        monkeypatch.setattr(walk_pool, name, limit)
+    workspace, so_far = world.open(), []
+    whole = workspace.survey.take(so_far=so_far.append)
+    assert len(moments(workspace.survey.computer.database)) == 1, "a glimpse is not kept"
+    assert len(so_far) > 5 and not any(glimpse.complete for glimpse in so_far[:-1])
+    sizes = [sum(library.on_disk_bytes for library in glimpse.libraries) for glimpse in so_far]
+    assert sizes == sorted(sizes) and len(set(sizes)) > 4
+    assert [len(glimpse.libraries) for glimpse in so_far][-1] == len(whole.libraries) == 4
+    assert whole.libraries == world.open().survey.take().libraries, "looking at it midway changes nothing"
+
+
+@pytest.mark.parametrize("where", ["here", "in a process"])
+def test_a_drive_that_stops_answering_holds_up_nobody(world, monkeypatch, where):
+    """The rest is surveyed, what was known on it stays, and nothing on it is looked at again, not even by a link."""
+    for drive, name in (("kestrel", "Aster"), ("heron", "Birch"), ("heron", "Cedar")):
+        fill(world.path(drive, name), files=40)
+    os.symlink(world.path("heron", "Birch"), world.path("kestrel", "Birch"))
+    workspace, hangs = world.open(), world.path("heron")
+    before = workspace.survey.take()
+    put(world.path("kestrel", "Aster", "more.bin"), MB)
+    walk, never, exists, popen = walkers.walk_slice, threading.Event(), os.path.exists, subprocess.Popen
+    monkeypatch.setattr(walk_pool, "_SILENT_S", 0.2)
+    monkeypatch.setattr(UsageMeter, "ask", lambda meter, points: {p: NO_ANSWER if p == hangs else "" for p in points})
+    monkeypatch.setattr(os.path, "exists", lambda path: never.wait() if is_within(path, hangs) else exists(path))
+    if where == "here":
+        slowly = lambda rules, *rest: never.wait() if rules.root == hangs else walk(rules, *rest)  # noqa: E731
+    else:
+        slowly = lambda rules, *rest: (time.sleep(0.05), walk(rules, *rest))[1]  # noqa: E731
+        monkeypatch.setattr(walk_pool, "_SLICE_HERE", 1)
+        monkeypatch.setattr(walk_pool, "_CALL_AFTER_ENTRIES", 0)
+        serve = (
+            "import time; from nuvik.core.survey.walk import walk_worker as at; walk = at.walk_slice\n"
+            f"at.walk_slice = lambda rules, *r: (time.sleep(900 * (rules.root == {hangs!r})), walk(rules, *r))[1]\n"
+            "at.serve()"
+        )
+        monkeypatch.setattr(subprocess, "Popen", lambda words, **rest: popen([sys.executable, "-c", serve], **rest))
+    monkeypatch.setattr(walkers, "walk_slice", slowly)
+    began_s = time.monotonic()
+    after = workspace.survey.take()
+    assert time.monotonic() - began_s < 60, "it does not wait for ever"
+    assert {one.name for one in after.libraries} == {"Aster", "Birch", "Cedar"} and after.complete
+    sizes = {one.name: one.bytes for one in before.libraries}
+    assert {one.name: one.bytes - sizes[one.name] for one in after.libraries} == {"Aster": MB, "Birch": 0, "Cedar": 0}
+    assert (hangs, NO_ANSWER) in [(problem.path, problem.problem) for problem in after.problems]
+    never.set()
 
 
 def test_a_stopped_survey_is_marked_and_what_was_known_stays(world, monkeypatch):

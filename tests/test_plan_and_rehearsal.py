@@ -143,7 +143,7 @@ def test_a_rehearsal_foresees_what_carrying_does(world, on_trial):
         assert move.actual_s == pytest.approx(move.expected_s, rel=0.05, abs=0.1)  # the sidecars are small files too
     assert outcome.freed_bytes == outcome.expected_freed_bytes
     if not on_trial:
-        assert outcome.freed_bytes == {"kestrel": plan.bytes}
+        assert outcome.freed_bytes == {"kestrel": plan.frees_bytes}
 
 
 # -- bad input: each is refused with one clear message, and nothing is changed -------------------------------

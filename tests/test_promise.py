@@ -275,8 +275,8 @@ def test_nothing_is_released_or_judged_while_its_drive_is_away(world):
     world.data["drive"][2]["attached"] = False
     world.write()
     away = world.open()
-    with pytest.raises(Refused, match="Wren is away"):
-        undo(away.carry.work(), "last")
+    with pytest.raises(Refused, match="is not visible at"):
+        release(away.carry.work(), "all")
     move = away.logbook.moves()[0]
     away.carry.work().journal.keep(replace(move, state=State.PUBLISHED))  # as if it had been stopped just there
     with pytest.raises(Stopped, match="Wren is away"):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import json
+import os
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
@@ -11,7 +12,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import GB, MB, a_drive, fill
+from conftest import GB, MB, a_drive, fill, put
 from nuvik.__main__ import run
 from nuvik.core.model.drive import Tier
 from nuvik.core.model.library import Kind, Library, Part
@@ -27,6 +28,7 @@ from nuvik.core.planning.placement.proposal import propose
 from nuvik.core.planning.placement.solver import IntegerProgram, Solved
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
+from nuvik.core.store.plan_file import read_plan
 from nuvik.core.store.snapshots import keep_snapshot
 from nuvik.core.views.draft_sentences import totals
 from nuvik.core.views.recommendation_sentences import recommendation_sentences
@@ -213,8 +215,7 @@ def test_a_proposal_by_commands_says_why_and_can_be_carried(world, capsys):
     fill(world.path("heron", "Games", "Kite"))
     for name, size in (("Old Films", 120), ("Loom", 40)):
         fill(world.path("kestrel", name))
-        with open(world.path("kestrel", name, "big.bin"), "wb") as file:
-            file.truncate(size * MB)
+        put(world.path("kestrel", name, "big.bin"), size * MB)
     world.cards = [{"path": "heron/Games/Kite", "opens_per_week": 20}, {"path": "kestrel/Loom", "opens_per_week": 9}]
     world.write()
     at = ["--world", str(world.folder)]
@@ -234,6 +235,24 @@ def test_a_proposal_by_commands_says_why_and_can_be_carried(world, capsys):
     for words in (["--style", "odd"], ["--weeks", "-1"], ["--most-moves", "0"]):
         assert run(["propose", *words, *at]) == 2
     assert run(["propose", "--pin", "/nowhere", *at]) == 3
+
+
+def test_what_is_in_use_is_not_proposed_but_may_be_moved_by_hand(world, capsys):
+    fill(world.path("kestrel", "Busy"))
+    fill(world.path("kestrel", "Idle"), seed=2)
+    for name in ("Busy", "Idle"):
+        put(world.path("kestrel", name, "big.bin"), 70 * MB)
+    os.utime(world.path("kestrel", "Busy", "big.bin"))
+    at, plan = ["--world", str(world.folder)], str(world.folder / "p.nuvik-plan.json")
+    assert run(["survey", *at]) == 0 and run(["propose", "--free", "kestrel=150M", "-o", plan, "--json", *at]) == 5
+    capsys.readouterr()
+    made = read_plan(plan)
+    assert [step.library for step in made.steps] == ["Idle"]
+    kept = {left.library: left.reason for left in made.kept}
+    assert kept["Busy"].startswith("not now: something in it changed")
+    assert "how often it is opened is not known" in made.steps[0].reason
+    draft = world.open().plan.draft([(world.path("kestrel", "Busy"), "heron")])
+    assert [load.library.name for load in draft.loads] == ["Busy"]
 
 
 def test_every_stay_has_a_reason_and_nothing_is_claimed_that_was_not_proven(monkeypatch):
@@ -350,8 +369,7 @@ def test_room_to_grow_is_what_the_surveys_say(world):
     """Ten weeks at 3 MB a week leave 30 MB more on the drive that grows; the others keep their headroom."""
     fill(world.path("kestrel", "Diary"))
     fill(world.path("kestrel", "Old Films"), seed=2)
-    with open(world.path("kestrel", "Old Films", "big.bin"), "wb") as file:
-        file.truncate(150 * MB)
+    put(world.path("kestrel", "Old Films", "big.bin"), 150 * MB)
     workspace = world.open()
     snapshot = workspace.survey.take()
     now = datetime.now(UTC)

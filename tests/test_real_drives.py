@@ -7,14 +7,19 @@ import signal
 import subprocess
 import sys
 import time
+from pathlib import Path
 
 import pytest
 
-from conftest import fill, leftovers, make_odd, picture
+from conftest import fill, leftovers, make_odd, picture, put
 from nuvik.core.carrying.run import carry_plan, release, resume, undo
 from nuvik.core.hosts.local import LocalHost
+from nuvik.core.model.library import Card
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace, open_workspace
+from nuvik.core.survey.walk.walk_slice import A_SNAPSHOT
+from nuvik.core.views.library_page import library_page
+from nuvik.core.views.unread_words import unread_problems
 
 
 @pytest.fixture
@@ -149,3 +154,78 @@ def test_a_survey_of_real_file_systems_counts_what_they_hold(real_drives, worksp
     if filesystem == "xfs":
         return  # it frees in the background, and had set room aside for files that might grow
     assert gone == pytest.approx(before, rel=0.02), "what the survey said it holds is what becomes free"
+
+
+def test_a_long_file_full_of_holes_needs_only_what_it_holds_where_holes_are_kept(real_drives, workspace):
+    small, _, stick = (real_drives.up(*words) for words in (
+        ("small", "300M", "ext4"), ("large", "400M", "xfs"), ("stick", "100M", "exfat")))  # fmt: skip
+    machine = small / "machine"
+    machine.mkdir()
+    with open(machine / "disk.raw", "wb") as image:
+        for place in (0, 10**9, 2 * 10**9):
+            image.seek(place)
+            image.write(os.urandom(2**20))
+        image.truncate(3 * 10**9)
+    with open(machine / "notes.txt", "wb") as notes:
+        notes.write(os.urandom(3 * 2**20))
+    workspace.survey.keep_cards([Card(path=str(machine))])
+    snapshot = workspace.survey.take([str(small), str(stick)])
+    library = next(library for library in snapshot.libraries if library.path == str(machine))
+    drives = {drive.label: drive for drive in snapshot.drives}
+    held = 6 * 2**20
+    assert library.room_on(drives["large"]) == pytest.approx(held, rel=0.1)
+    assert library.room_on(drives["stick"]) > 3 * 10**9
+    page = dict(library_page(library, drives["small"], (drives["large"], drives["stick"])))
+    assert page["would take"] == "3.01 GB on stick"
+    draft = workspace.plan.draft([(str(machine), "large")])
+    assert drives["large"].free_bytes - draft.free_then_bytes(drives["large"].id) == pytest.approx(held, rel=0.1)
+    assert workspace.rehearse.rehearse(make_plan(draft)).violations == ()
+    shift(workspace, str(machine), "large")
+    assert (machine / "disk.raw").stat().st_blocks * 512 < 8 * 2**20
+    undo(workspace.carry.work(), "last")
+    assert (machine / "disk.raw").stat().st_size == 3 * 10**9
+    refused = workspace.rehearse.rehearse(make_plan(workspace.plan.draft([(str(machine), "stick")])))
+    assert any("short of its headroom" in violation.problem for violation in refused.violations)
+
+
+def test_sub_volumes_are_walked_and_their_snapshots_are_not(real_drives, workspace):
+    pool, other = real_drives.up("pool", "400M", "btrfs"), real_drives.up("other", "100M", "ext4")
+    for words in (["create", f"{pool}/films"], ["create", f"{pool}/films/deep"]):
+        subprocess.run(["btrfs", "subvolume", *words], check=True, capture_output=True)
+    put(pool / "films" / "deep" / "b.mkv", 0).write_bytes(os.urandom(9 * 2**20))
+    fill(pool / "films" / "Show")
+    second_names = [pool / "films" / "Show" / "x1", pool / "films" / "deep" / "y1"]
+    for name in second_names:
+        name.write_bytes(b"z" * 5_000)
+        os.link(name, f"{name}-again")
+    for flag in ([], ["-r"]):
+        place = f"{pool}/before{len(flag)}"
+        subprocess.run(
+            ["btrfs", "subvolume", "snapshot", *flag, f"{pool}/films", place], check=True, capture_output=True
+        )
+    point = other / "films here too"
+    point.mkdir()
+    mounts = Path("/proc/mounts").read_text(encoding="utf-8").splitlines()
+    device = next(line.split()[0] for line in mounts if f" {pool} " in line)
+    subprocess.run(["mount", "-o", "subvol=films", device, str(point)], check=True)
+    try:
+        assert workspace.computer.host.default_roots().count(str(point)) == 0, "it is walked from the pool's root"
+        workspace.survey.keep_cards([Card(path=str(pool / "films" / "Show"), name="Show")])
+        snapshot = workspace.survey.take([str(pool)])
+        plain = sum(
+            os.lstat(os.path.join(here, name)).st_blocks * 512 / os.lstat(os.path.join(here, name)).st_nlink
+            for here, _, names in os.walk(pool / "films")
+            for name in names
+        )
+        held = sum(one.on_disk_bytes for one in snapshot.libraries) + sum(one.bytes for one in snapshot.loose)
+        assert held == pytest.approx(plain, rel=0.02)
+        verdicts = {os.path.relpath(one.path, pool): one.why_not for one in snapshot.libraries}
+        assert verdicts["films/Show"] is None and "sub-volume" in verdicts["films/deep"]
+        assert {problem.problem for problem in snapshot.problems if problem.path.startswith(str(pool))} == {A_SNAPSHOT}
+        assert not unread_problems(snapshot)
+        whole = picture(pool / "films" / "Show")
+        shift(workspace, str(pool / "films" / "Show"), "other")
+        undo(workspace.carry.work(), "last")
+        assert picture(pool / "films" / "Show") == whole
+    finally:
+        subprocess.run(["umount", str(point)], check=True)

@@ -203,3 +203,15 @@ def test_links_that_must_lead_elsewhere_have_to_be_here(world, ferry):
     world.write()
     undo(world.open().carry.work(), "2")
     assert os.readlink(ferry) == str(target_of(world))
+
+
+def test_what_changed_its_kind_after_it_was_copied_is_copied_anew(world, ferry):
+    stop_when(world, ferry, "rename", "Ferry")
+    os.remove(ferry / "data" / "one.bin")
+    (ferry / "data" / "one.bin").mkdir()
+    (ferry / "data" / "one.bin" / "inner.txt").write_text("a folder now")
+    shutil.rmtree(ferry / "data" / "deep", ignore_errors=True)
+    (ferry / "data" / "deep").write_text("a file now")
+    whole = picture(ferry)
+    resume(world.open().carry.work())
+    assert picture(target_of(world)) == whole

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import threading
 from dataclasses import replace
 
 import pytest
@@ -10,6 +11,7 @@ from textual.widgets import Input, Static, Tree
 
 from conftest import MB, fill, put
 from nuvik.core.model.library import Kind
+from nuvik.core.survey.walk import walk_pool, walkers
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.card_form import CardForm
 from nuvik.tui.screens.help import Help
@@ -173,11 +175,10 @@ def tight(world):
     """Two games that fill Kestrel, one on Heron that wants its place, and a project in parts."""
     for drive, name, size, seed in (("kestrel", "Kite", 80, 1), ("kestrel", "Loom", 60, 2), ("heron", "Moor", 90, 3)):
         fill(world.path(drive, "Games", name), seed=seed)
-        with open(world.path(drive, "Games", name, "big.bin"), "wb") as file:
-            file.truncate(size * MB)
+        put(world.path(drive, "Games", name, "big.bin"), size * MB)
     project = fill(world.path("heron", "Projects", "Mosaic"), seed=4)
     (project / "Cache").mkdir()
-    (project / "Cache" / "tiles.bin").write_bytes(b"t" * MB)
+    put(project / "Cache" / "tiles.bin", MB)
     world.cards = [{"path": "heron/Games/Moor", "opens_per_week": 20}]
     world.write()
     return world
@@ -309,3 +310,48 @@ async def test_one_key_on_the_map_says_what_a_folder_is(world):
         await pilot.press("f", "escape")
         assert libraries() == {"kestrel/Shelf": "video", "heron/Boat": "other"}, "all that was said is forgotten"
         assert world.open().survey.latest().libraries == app.desk.snapshot.libraries, "and kept"
+
+
+async def test_a_first_survey_shows_libraries_while_it_goes_on(world, monkeypatch):
+    for name in ("Aster", "Birch", "Cedar"):
+        fill(world.path("kestrel", name), files=40)
+    may_end, walk = threading.Event(), walkers.walk_slice
+    for name, limit in (("_SLICE_HERE", 30), ("_GLIMPSE_AFTER_S", 0), ("_GLIMPSE_EVERY_S", 0), ("_GLIMPSE_SHARE", 1e9)):
+        monkeypatch.setattr(walk_pool, name, limit)
+    app = NuvikApp(world.open)
+
+    def slowly(*words):
+        if app.is_running and app.screen.query(LibraryTable) and app.screen.query_one(LibraryTable).row_count:
+            assert may_end.wait(30)
+        return walk(*words)
+
+    monkeypatch.setattr(walkers, "walk_slice", slowly)
+    async with app.run_test(size=(159, 47)) as pilot:
+        while not (listed := app.screen.query_one(LibraryTable).listed if app.screen.query(LibraryTable) else ()):
+            await pilot.pause(0.02)
+        assert {library.name for library in listed} < {"Aster", "Birch", "Cedar"}
+        assert "r stops it" in words(app, "#headline") and not app.desk.snapshot.complete
+        may_end.set()
+        await settle(app, pilot)
+        assert len(app.screen.query_one(LibraryTable).listed) == 3 and app.desk.snapshot.complete
+
+
+async def test_a_library_is_split_from_its_page_and_seen_at_once(world):
+    for name in ("Ada", "Bo"):
+        fill(world.path("kestrel", "Films", name), files=6)
+    world.cards.append({"path": world.path("kestrel", "Films"), "kind": "video"})
+    world.write()
+    app = NuvikApp(world.open)
+    async with app.run_test(size=(159, 47)) as pilot:
+        await settle(app, pilot)
+        (whole,) = app.desk.snapshot.libraries
+        await pilot.press("tab", "enter")
+        await settle(app, pilot)
+        await pilot.press("s")
+        await settle(app, pilot)
+        assert {one.path for one in app.desk.snapshot.libraries} == {f"{whole.path}/Ada", f"{whole.path}/Bo"}
+        await pilot.press("home", "enter")
+        await settle(app, pilot)
+        app.screen._library = replace(whole, folders=1)
+        await pilot.press("s")
+        assert isinstance(app.screen, LibraryPage), "there is nothing to split"

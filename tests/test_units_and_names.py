@@ -14,12 +14,33 @@ from nuvik.core.hosts.files import Files
 from nuvik.core.model.drive import felt_load_s, tier_of
 from nuvik.core.model.errors import BadInput
 from nuvik.core.model.names import shorten, shown
-from nuvik.core.model.units import Base, format_bytes, format_duration, parse_bytes
+from nuvik.core.model.units import (
+    Base,
+    format_bytes,
+    format_bytes_apart,
+    format_duration,
+    free_from_to,
+    parse_bytes,
+    prefer,
+)
 
 
 @given(st.integers(0, 2**62), st.sampled_from(list(Base)))
 def test_a_written_size_is_read_back_within_its_three_digits(size, base):
     assert abs(parse_bytes(format_bytes(size, base)) - size) <= size * 0.0051
+
+
+@given(st.integers(0, 2**62), st.integers(-20, 20) | st.integers(-(10**9), 10**9), st.sampled_from(list(Base)))
+def test_two_sizes_that_are_compared_are_never_written_alike(size, more, base):
+    other = max(0, size + more)
+    try:
+        prefer(base)
+        first, second = format_bytes_apart(size, other)
+    finally:
+        prefer(Base.DECIMAL)
+    assert (first == second) is (size == other)
+    if format_bytes(size, base) != format_bytes(other, base):
+        assert (first, second) == (format_bytes(size, base), format_bytes(other, base))
 
 
 @pytest.mark.parametrize(
@@ -55,6 +76,9 @@ def test_figures_change_unit_where_a_reader_expects():
         "93.1 GB",
     ]
     assert format_bytes(2**30, Base.BINARY) == "1.00 GiB"
+    assert free_from_to(36_600_000_000, 65_900_000_000) == "36.6 GB → 65.9 GB free"
+    assert free_from_to(18_100_000_000, 18_109_000_000) == "18.10 GB → 18.11 GB free"
+    assert free_from_to(5_000_000, -2_000_000) == "5.00 MB → 2.00 MB short"
     assert [format_duration(s) for s in (0, 9, 59.7, 125, 5040, 3e5)] == [
         "0 s",
         "9.0 s",

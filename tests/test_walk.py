@@ -22,7 +22,7 @@ from conftest import MB, a_drive, put
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.extent import classes_of, room_bytes
 from nuvik.core.model.progress import Stop
-from nuvik.core.survey.walk import scan_folder, walk_pool, walk_worker
+from nuvik.core.survey.walk import scan_folder, walk_pool, walk_worker, walkers
 from nuvik.core.survey.walk import walk_slice as slicing
 from nuvik.core.survey.walk.folder_tree import Tree
 from nuvik.core.survey.walk.walk_pool import size_tree, size_trees
@@ -83,6 +83,7 @@ def plain_sums(root: bytes) -> Counter:
             seen.add(facts.st_ino)
             found["on_disk"] += facts.st_blocks * 512
             found["bytes"] += facts.st_size * stat.S_ISREG(facts.st_mode)
+            found["holes"] += max(0, facts.st_size - facts.st_blocks * 512) * stat.S_ISREG(facts.st_mode)
     return found
 
 
@@ -123,7 +124,7 @@ def test_every_folder_has_the_sums_of_all_below_it(tmp_path, monkeypatch, way, e
             expected["folders"],
             expected["links"],
         )
-        assert extent.on_disk_bytes == expected["on_disk"]
+        assert (extent.on_disk_bytes, extent.hole_bytes) == (expected["on_disk"], expected["holes"])
         assert sum(folder.histogram.values()) <= extent.files
         assert sum(folder.extensions.values()) >= extent.bytes
         if extent.largest_file_bytes:
@@ -176,7 +177,7 @@ def test_walkers_in_processes_of_their_own_find_the_same_and_may_die(tmp_path, m
     """One that dies over a slice leaves it to another; with none left, the caller walks."""
     total = many_files(tmp_path)
     monkeypatch.setattr(walk_pool, "_CALL_AFTER_ENTRIES", 0)
-    monkeypatch.setattr(walk_pool, "_SLICE_THERE", 100)
+    monkeypatch.setattr(walkers, "_SLICE_THERE", 100)
     monkeypatch.setattr(walk_pool, "_SLICE_HERE", 20)
     whole = size_tree(LocalHost(), (), str(tmp_path))
     assert whole.complete and whole.root.extent.bytes == total
@@ -192,7 +193,7 @@ def test_walkers_in_processes_of_their_own_find_the_same_and_may_die(tmp_path, m
     class Module:
         PIPE, DEVNULL, Popen = subprocess.PIPE, subprocess.DEVNULL, staticmethod(dying)
 
-    monkeypatch.setattr(walk_pool, "subprocess", Module)
+    monkeypatch.setattr(walkers, "subprocess", Module)
     again = size_tree(LocalHost(), (), str(tmp_path))
     assert again.complete and again.root.extent == whole.root.extent
     assert len(started) > 1 and all(process.poll() is not None for process in started), "none is left behind"
@@ -203,7 +204,7 @@ def test_one_disk_with_platters_never_has_two_walkers(tmp_path, monkeypatch, med
     many_files(tmp_path)
     at_work, seen, lock = Counter(), [], threading.Lock()
 
-    class Watched(walk_pool._Walker):
+    class Watched(walk_pool.Walker):
         """A walker in a thread that tells when it is at work."""
 
         def __init__(self, work):
@@ -229,7 +230,7 @@ def test_one_disk_with_platters_never_has_two_walkers(tmp_path, monkeypatch, med
     host = LocalHost()
     drive = a_drive(path=str(tmp_path), medium=medium, disk="sdx")
     drives = (drive, replace(drive, id="other", path="/elsewhere"))
-    monkeypatch.setattr(walk_pool, "_Walker", Watched)
+    monkeypatch.setattr(walk_pool, "Walker", Watched)
     monkeypatch.setattr(walk_pool, "_CALL_AFTER_ENTRIES", 0)
     monkeypatch.setattr(walk_pool, "_SLICE_HERE", 20)
     monkeypatch.setattr(walk_pool.os, "cpu_count", lambda: 4)

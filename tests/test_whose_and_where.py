@@ -9,8 +9,11 @@ import pytest
 from conftest import a_drive, put
 from nuvik.core.hosts.linux import parse_linux
 from nuvik.core.hosts.local import LocalHost
+from nuvik.core.hosts.packages import packages_owning
 from nuvik.core.hosts.volumes import Listing, Volume
-from nuvik.core.survey.take_survey import _apart
+from nuvik.core.model.library import Verdict
+from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.survey.take_survey import _apart, survey
 
 
 class Tells:
@@ -71,3 +74,61 @@ def test_roots_on_drives_of_their_own_are_not_swallowed_and_parts_of_a_volume_ar
 def test_of_an_unknown_file_system_the_least_is_assumed():
     rules = a_drive(filesystem="fuseblk").rules
     assert not (rules.symlinks or rules.hard_links or rules.permissions or rules.xattrs)
+
+
+SAID_BY = {
+    "dpkg-query": "diversion by x from: {0}\ntern:amd64: {0}\nmany, more: {1}\nelsewhere: {1}/deeper\n",
+    "rpm": "{name}\n",
+    "pacman": "{0}/ is owned by tern 1.2-1\n{1} is owned by many 3-1\nerror: No package owns {2}\n",
+    "apk": "{0} is owned by tern-1.2-r0\nERROR: {2}: Could not find owner package\n{1} is owned by many-3-r1\n",
+    "pkgutil": "volume: /\npath: {0}\n\npkgid: {name}\n",
+}
+
+
+@pytest.mark.parametrize("tool", SAID_BY)
+def test_what_a_package_manager_owns_is_better_not_moved(tmp_path, monkeypatch, tool):
+    """Each command by the words that its documents say it prints; an unknown path makes it fail as well."""
+    paths = [str(tmp_path / "opt" / name) for name in ("tern", "many", "mine")]
+    script = tmp_path / "bin" / tool
+    script.parent.mkdir()
+    if "{name}" in SAID_BY[tool]:
+        cases = "".join(
+            f"  {path}) printf '{SAID_BY[tool].format(path, name=os.path.basename(path))}';;\n" for path in paths[:2]
+        )
+        unknown = 'echo "file $last is not owned by any package"; exit 1'
+        text = f'for last; do :; done\ncase "$last" in\n{cases}  *) {unknown};;\nesac\n'
+    else:
+        text = f"printf '{SAID_BY[tool].format(*paths)}'\nexit 1\n"
+    script.write_text(f"#!/bin/sh\n{text}")
+    script.chmod(0o755)
+    monkeypatch.setenv("PATH", str(script.parent))
+    assert packages_owning(paths) == {paths[0]: "tern", paths[1]: "many"}
+    script.write_text("#!/bin/sh\nkill -9 $$\n")
+    assert packages_owning(paths) == {}
+    monkeypatch.setenv("PATH", "")
+    assert packages_owning(paths) == {}
+
+
+def test_a_package_keeps_its_program_in_a_survey(tmp_path, monkeypatch):
+    for name in ("tern", "mine"):
+        put(tmp_path / "opt" / name / "bin" / "run", 1_000, 0o755)
+        put(tmp_path / "opt" / name / "lib.so", 30 * 10**6)
+    host = LocalHost()
+    monkeypatch.setattr(host, "small_share", 0.0)
+    monkeypatch.setattr(host, "why_protected", lambda path: None)  # tests may run in a folder of the system
+    owners = {str(tmp_path / "opt" / "tern"): "tern"}
+    monkeypatch.setattr(host, "packages_owning", lambda paths: {path: owners[path] for path in paths if path in owners})
+    libraries = {one.name: one for one in survey(host, host.drives(), (str(tmp_path / "opt"),)).libraries}
+    assert libraries["tern"].verdict is Verdict.UNWISE and "the package tern owns it" in libraries["tern"].why_not
+    assert libraries["mine"].verdict is not Verdict.UNWISE
+
+
+@pytest.mark.skipif(not hasattr(os, "geteuid"), reason="owners are no matter there")
+def test_a_drive_without_owners_that_is_mounted_for_somebody_else_is_no_target(world, ferry, monkeypatch):
+    world.data["drive"][1]["filesystem"] = "exfat"
+    world.write()
+    workspace = world.open()
+    assert workspace.rehearse.rehearse(make_plan(workspace.plan.draft([(str(ferry), "heron")]))).violations == ()
+    monkeypatch.setattr(os, "geteuid", lambda: 4711)
+    (refused,) = workspace.rehearse.rehearse(make_plan(workspace.plan.draft([(str(ferry), "heron")]))).violations
+    assert "Heron is mounted for another user" in refused.problem

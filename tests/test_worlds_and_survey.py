@@ -14,10 +14,12 @@ from nuvik.core.hosts.file_contents import Block
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.world import WorldHost
 from nuvik.core.model.errors import Refused
-from nuvik.core.model.library import Kind
+from nuvik.core.model.library import Kind, Verdict
+from nuvik.core.model.units import format_bytes
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.store.json_codec import from_json, snapshot_to_json
 from nuvik.core.survey.walk.walk_pool import size_tree
+from nuvik.core.views.first_step import first_drive, first_step
 from nuvik.core.views.survey_headline import survey_headline
 
 
@@ -58,10 +60,10 @@ def test_a_full_drive_a_large_file_and_a_bad_name_fail_as_on_real_drives(world):
     files = world.open().computer.host.files
 
     def write(path: str, count: int) -> None:
-        writer = files.create(path, keep_holes=True)
+        writer = files.create(path)
         try:
             writer.put(Block(0, count, None))
-            writer.finish(count, flush=False)
+            writer.set_length(count)
         finally:
             writer.close()
 
@@ -83,9 +85,10 @@ def test_a_full_drive_a_large_file_and_a_bad_name_fail_as_on_real_drives(world):
 
 def test_the_clock_runs_at_the_declared_speeds(world):
     host = world.open().computer.host
-    writer = host.files.create(world.path("heron", "film"), keep_holes=True)
+    writer = host.files.create(world.path("heron", "film"))
     writer.put(Block(0, 300 * MB, None))
-    writer.finish(300 * MB, flush=True)
+    writer.set_length(300 * MB)
+    writer.flush()
     writer.close()
     assert host.timer_s() == pytest.approx(1.0, rel=0.02)
     for _ in host.files.blocks(world.path("heron", "film")):
@@ -169,10 +172,28 @@ def test_the_headline_names_what_matters_most(world):
     for here, _, names in os.walk(root):
         for name in names:
             os.utime(os.path.join(here, name), (1.5e9, 1.5e9))
-    said = survey_headline(world.open().survey.take())
-    assert said.startswith("Kestrel is almost full: ")
-    assert "1 library there" in said
-    assert "unused for a year" in said
+    workspace = world.open()
+    snapshot = workspace.survey.take()
+    assert survey_headline(snapshot).startswith("Kestrel is almost full: ")
+    (old,) = (library for library in snapshot.libraries if library.name == "Old Pictures")
+    step = first_step(snapshot)
+    assert step.startswith(f"Moving Old Pictures ({format_bytes(old.on_disk_bytes)}, last used ")
+    assert step.endswith(" to Heron would free enough.")
+
+    def but(**changes: object) -> str:
+        return first_step(replace(snapshot, libraries=tuple(replace(one, **changes) for one in snapshot.libraries)))
+
+    assert "Old Pictures" not in but(working_set=True)
+    assert but(movable=False, verdict=Verdict.UNWISE, why_not="it is pinned").endswith(" there: it is pinned.")
+    full = tuple(replace(drive, used_bytes=drive.usable_bytes) for drive in snapshot.drives)
+    assert first_step(replace(snapshot, drives=full)).endswith("no other drive has room for it.")
+    alone = tuple(replace(drive, attached=drive.id == "kestrel") for drive in snapshot.drives)
+    assert "no other drive" in first_step(replace(snapshot, drives=alone))
+    roomy = tuple(replace(drive, used_bytes=0) for drive in snapshot.drives)
+    assert first_step(replace(snapshot, drives=roomy)) == ""
+    assert first_drive(snapshot).id == "kestrel" and first_drive(replace(snapshot, libraries=())) is None
+    half = tuple(replace(drive, used_bytes=drive.usable_bytes // (2 + (drive.id == "heron"))) for drive in roomy)
+    assert first_drive(replace(snapshot, drives=half)).id == "kestrel"
 
 
 def test_this_computer_lists_real_drives():

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 
 from homes.build import Builder
-from nuvik.core.model.library import Library
+from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.paths import is_within
 
 
@@ -58,12 +58,16 @@ def score(home: Builder, libraries: Sequence[Library], small_bytes: Callable[[st
     places = home.places
     roots = (places.home, places.shelf, places.portable)
     libraries = [library for library in libraries if any(is_within(library.path, root) for root in roots)]
-    by_path = {library.path: library for library in libraries}
-    truths = {truth.path: truth for truth in home.truths}
+    # A folder that holds nothing but one other folder is the same as that.
+    by_path = {_innermost(library.path): library for library in libraries}
+    truths = {_innermost(truth.path): truth for truth in home.truths}
+    kinds_at: dict[str, set[Kind]] = {}
+    for truth in home.truths:
+        kinds_at.setdefault(_innermost(truth.path), set()).update(truth.kinds)
     result = Score()
     for truth in home.truths:
         counts = truth.counts and _size(truth.path, size_of) >= small_bytes(truth.path)
-        library = by_path.get(truth.path)
+        library = by_path.get(_innermost(truth.path))
         result.wanted += counts
         result.shown_of_wanted += counts and library is not None
         if library is None:
@@ -71,7 +75,7 @@ def score(home: Builder, libraries: Sequence[Library], small_bytes: Callable[[st
                 result.remarks.append(f"missed: {truth.path}")
             continue
         result.kinds += 1
-        if library.kind in truth.kinds:
+        if library.kind in kinds_at[_innermost(truth.path)]:
             result.kinds_right += 1
         else:
             result.remarks.append(
@@ -85,13 +89,22 @@ def score(home: Builder, libraries: Sequence[Library], small_bytes: Callable[[st
                 result.remarks.append(f"movable is {library.movable}: {truth.path} ({library.why_not})")
     for library in libraries:
         result.shown += 1
-        result.right += library.path in truths
-        if library.path not in truths:
+        truth_here = truths.get(_innermost(library.path))
+        result.right += truth_here is not None
+        if truth_here is None:
             result.remarks.append(f"no library: {library.path} ({library.kind}, {library.why})")
-        truth_here = truths.get(library.path)
         if library.movable and (truth_here is None or truth_here.may_move is False):
             result.faults += [f"{library.path} has {path}" for path in home.never if _touch(library.path, path)]
     return result
+
+
+def _innermost(path: str) -> str:
+    while os.path.isdir(path):
+        names = os.listdir(path)
+        if len(names) != 1 or not os.path.isdir(os.path.join(path, names[0])):
+            break
+        path = os.path.join(path, names[0])
+    return path
 
 
 def _size(path: str, size_of: Callable[[os.stat_result], int]) -> int:

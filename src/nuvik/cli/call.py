@@ -8,7 +8,7 @@ import json
 import signal
 import sys
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -136,13 +136,20 @@ def choose_units(kind: str | None) -> None:
 
 @contextmanager
 def stopping(stop: Stop, call: Call) -> Iterator[None]:
-    """While this lasts, Ctrl+C and the system's wish to end ask the work to stop at its next safe point."""
+    """While this lasts, Ctrl+C, a terminal that hangs up and the system's wish to end ask the work to stop at its next
+    safe point.
+    """
 
     def asked(number: int, frame: object) -> None:
-        call.aside("\nStopping at the next safe point …")
         stop.ask()
+        with suppress(OSError):  # the terminal may be gone
+            call.aside("\nStopping at the next safe point …")
 
-    before = {which: signal.signal(which, asked) for which in (signal.SIGINT, signal.SIGTERM)}
+    wishes = [signal.SIGINT, signal.SIGTERM]
+    # Under nohup a hang-up is to be ignored.
+    if hasattr(signal, "SIGHUP") and signal.getsignal(signal.SIGHUP) is not signal.SIG_IGN:
+        wishes.append(signal.SIGHUP)
+    before = {which: signal.signal(which, asked) for which in wishes}
     try:
         yield
     finally:

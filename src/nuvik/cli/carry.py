@@ -84,9 +84,18 @@ def add_to(app: typer.Typer) -> None:
                 "--even-if-changed", help="Even if the original changed, or has files that the moved library lacks."
             ),
         ] = False,
+        even_if_unread: Annotated[
+            bool,
+            typer.Option(
+                "--even-if-unread", help="Let it go although the copy could not be read from the medium of its drive."
+            ),
+        ] = False,
     ) -> None:
         """Let the kept original of a move on trial go."""
-        _run(call, lambda report, stop: call.workspace.logbook.release(move, even_if_changed, report, stop))
+        _run(
+            call,
+            lambda report, stop: call.workspace.logbook.release(move, even_if_changed, report, stop, even_if_unread),
+        )
 
 
 def _run(call: Call, act: Callable[[Report, Stop], Outcome]) -> None:
@@ -147,7 +156,10 @@ class _Teller:
             return
         if self._terminal:
             sys.stderr.write("\r\x1b[K")
-        if words := self._WORDS.get(event.event):
+        words = self._WORDS.get(event.event)
+        if event.event == "proven" and not event.detail.get("read_from_medium", True):
+            words = "   compared: identical, but not read from the medium of the drive"
+        if words:
             self._call.say(words.format(n=event.n, library=shown(event.library), size=format_bytes(event.total_bytes)))
 
     def _progress(self, event: Event) -> None:

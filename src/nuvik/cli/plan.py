@@ -12,7 +12,7 @@ from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.timeline import Timeline
-from nuvik.core.model.units import format_bytes, format_duration, format_free
+from nuvik.core.model.units import format_bytes, format_duration, format_free, free_from_to
 
 if TYPE_CHECKING:
     from nuvik.core.planning.drafting.draft import Draft
@@ -187,7 +187,7 @@ def add_to(app: typer.Typer) -> None:
 def say_steps(call: Call, plan: Plan, notes: list[str]) -> None:
     for step, note in zip(plan.steps, notes, strict=True):
         way = f"{step.from_drive} → {step.to_drive}"
-        call.say(f"  {step.n}. {shown(step.library)}, {format_bytes(step.bytes)}, {way}: {note}")
+        call.say(f"  {step.n}. {shown(step.library)}, {format_bytes(step.frees_bytes)}, {way}: {note}")
     for landing in plan.landings:
         call.say(f"  New content of kind “{landing.kind}” goes to {shown(landing.path)}: {landing.reason}")
 
@@ -227,7 +227,7 @@ def show_rehearsal(
         for foreseen in timeline.steps:
             step = by_number[foreseen.n]
             call.say(
-                f"  {foreseen.n}. {shown(step.library)}: {format_bytes(step.bytes)}, "
+                f"  {foreseen.n}. {shown(step.library)}: {format_bytes(step.frees_bytes)}, "
                 f"{labels.get(step.from_drive, step.from_drive)} → {shown(step.target_path)}, "
                 f"{format_duration(foreseen.end_s - foreseen.start_s)} "
                 f"(copy {format_duration(foreseen.copy_s)}, prove {format_duration(foreseen.prove_s)})"
@@ -236,7 +236,7 @@ def show_rehearsal(
             if free != timeline.free_before_bytes[drive]:
                 before, low = timeline.free_before_bytes[drive], timeline.lowest_free_bytes[drive]
                 call.say(
-                    f"  {shown(labels[drive])}: {format_bytes(before)} → {format_free(free)}, "
+                    f"  {shown(labels[drive])}: {free_from_to(before, free)}, "
                     f"lowest {format_free(low)}, headroom {format_bytes(timeline.floor_bytes[drive])}"
                 )
         for effect in timeline.effects:

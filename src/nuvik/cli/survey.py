@@ -37,6 +37,7 @@ def add_to(app: typer.Typer) -> None:
     ) -> None:
         """Measure all drives, or what is below PATH, recognise the libraries in it, and keep a snapshot."""
         from nuvik.core.views.documents import survey_document
+        from nuvik.core.views.first_step import first_step
         from nuvik.core.views.survey_headline import survey_headline
         from nuvik.core.views.unread_words import unread_problems, unread_words
 
@@ -51,7 +52,7 @@ def add_to(app: typer.Typer) -> None:
         if call.as_json:
             call.document("survey", survey_document(snapshot))
         else:
-            call.say(survey_headline(snapshot))
+            call.say(f"{survey_headline(snapshot)} {first_step(snapshot)}".rstrip())
             call.say()
             _list_libraries(call, snapshot)
             if loose:
@@ -139,7 +140,7 @@ def add_to(app: typer.Typer) -> None:
 
 
 def _sum_of_changes(count: int) -> str:
-    return f"{format_count(count, 'library', 'libraries')} changed." if count else "nothing changed."
+    return f"{format_count(count, 'change')}." if count else "nothing changed."
 
 
 def _day(snapshot: Snapshot) -> str:

@@ -38,6 +38,7 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     from nuvik.core.model.wishes import Wishes
     from nuvik.core.stages.workspace import open_workspace
     from nuvik.core.views.draft_sentences import totals
+    from nuvik.core.views.first_step import first_step
     from nuvik.core.views.recommendation_sentences import recommendation_sentences
     from nuvik.core.views.rehearsal_sentences import rehearsal_headline
     from nuvik.core.views.speeds_headline import speeds_headline
@@ -48,6 +49,7 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     snapshot = workspace.survey.take()
     call.say("1 Survey")
     call.say(f"  {len(snapshot.libraries)} libraries on {len(snapshot.drives)} drives. {survey_headline(snapshot)}")
+    call.say(f"  {first_step(snapshot)}")
     call.say("2 Speeds")
     budgets = [workspace.drives.budget(drive, quick=True) for drive in snapshot.drives if drive.attached]
     for gauged in workspace.drives.gauge(budgets):

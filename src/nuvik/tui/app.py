@@ -24,7 +24,7 @@ from nuvik.tui.screens.help import Help
 from nuvik.tui.screens.opening import OpeningScreen
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.screens.stages import stage_screens
-from nuvik.tui.shell import STAGES, stage_key
+from nuvik.tui.shell import STAGES, Follows, stage_key
 from nuvik.tui.theme import palette_of, theme_after, themes
 
 if TYPE_CHECKING:
@@ -107,7 +107,7 @@ class NuvikApp(App[None]):
                 screen.show_desk()
 
     def follow(self, happening: str, *details: Any) -> None:
-        if isinstance(self.screen, StageScreen):
+        if isinstance(self.screen, Follows):
             self.screen.follow(happening, *details)
 
     def complain(self, trouble: NuvikError) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import Any, Protocol, runtime_checkable
 
 from nuvik.tui.jobs.base import JobHost
 from nuvik.tui.jobs.carry import CarryJob
@@ -17,6 +17,13 @@ STAGES = ("survey", "speeds", "plan", "rehearse", "carry", "logbook")
 def stage_key(stage: str) -> str:
     """The key that goes to a stage: its place in the order of the work."""
     return str(STAGES.index(stage) + 1)
+
+
+@runtime_checkable
+class Follows(Protocol):
+    """A screen that hears of work that goes on: `survey`, `judged`, `gauge` or `carry`."""
+
+    def follow(self, happening: str, *details: Any) -> None: ...
 
 
 class Shell(JobHost, Protocol):

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import os
 import time
-from dataclasses import replace
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 
 from nuvik.core.carrying.aside_folders import incoming, incoming_folder, make_aside, make_way
+from nuvik.core.carrying.marks import checksum_of_attributes, difference, mark, mark_open, read_attributes
 from nuvik.core.carrying.work import Meter, Work
-from nuvik.core.checks.contents import carried_xattrs
 from nuvik.core.hosts.checksum import Checksum
-from nuvik.core.hosts.file_contents import is_sparse
-from nuvik.core.model.drive import Drive
+from nuvik.core.hosts.files import Files
 from nuvik.core.model.errors import Stopped
+from nuvik.core.model.filesystems import FileSystem
 from nuvik.core.model.inventory import EntryRecord, Inventory
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
@@ -20,6 +21,7 @@ from nuvik.core.survey.walk.take_inventory import take_inventory
 
 _KEEP_EVERY_S = 1.0
 _KEEP_EVERY = 256
+_OWNER_MAY_ALL = 0o700
 
 
 class _Notebook:
@@ -51,28 +53,27 @@ def copy_library(work: Work, move: Move) -> None:
     make_aside(files, move, "incoming")
     source = readable_inventory(work, move, move.source)
     known = work.journal.entries(move)
-    _clear_strangers(work, move, source, known)
+    there = _clear_strangers(work, move, source, known)
     flush_each = not files.sync_volume(incoming_folder(move))
     drive = work.drive(move.target_drive)
     assert drive is not None
+    rules = drive.rules
     meter = Meter(work, move, "copying", source.bytes)
+    copier = _Copier(files, move.source, incoming(move), rules, flush_each, there, meter)
     notebook = _Notebook(work, move)
-    marks = _marks_to_restore(work, move)
+    marks = marks_to_restore(work, move)
     try:
         for path, entry in source.entries.items():
             before = known.get(path)
-            if before is not None and before.same_as(entry) and _is_there(work, move, before):
+            if before is not None and before.same_as(entry) and _is_there(work, move, before, marks.get(path), rules):
                 meter.add(entry.size)
                 continue
-            notebook.add(_copy_entry(work, move, entry, marks.get(path), drive, flush_each, meter))
+            notebook.add(copier.copy(entry, marks.get(path)))
     finally:
         notebook.keep()
     for path, entry in reversed(source.entries.items()):
         if entry.kind == "folder":
-            place = _inside(incoming(move), path)
-            _mark(work, _inside(move.source, path), place, marks.get(path) or entry, drive)
-            if flush_each:
-                files.sync_folder(place)
+            copier.mark_folder(marks.get(path) or entry)
     files.sync_volume(incoming_folder(move))
 
 
@@ -89,20 +90,26 @@ def readable_inventory(work: Work, move: Move, root: str) -> Inventory:
     return inventory
 
 
-def _clear_strangers(work: Work, move: Move, source: Inventory, known: dict[str, EntryRecord]) -> None:
-    """Remove from the incoming copy what the source no longer has."""
+def _clear_strangers(work: Work, move: Move, source: Inventory, known: dict[str, EntryRecord]) -> set[str]:
+    """Remove from the incoming copy what the source no longer has; gives the paths that are there."""
     gone = [path for path in known if path not in source.entries]
     work.journal.drop_entries(move, gone)
     root = incoming(move)
     if not work.files.exists(root):
-        return
-    for path, entry in reversed(take_inventory(work.files, root, work.stop).entries.items()):
+        return set()
+    there = take_inventory(work.files, root, work.stop).entries
+    for path, entry in there.items():
+        if entry.kind == "folder" and entry.mode & _OWNER_MAY_ALL != _OWNER_MAY_ALL:
+            work.files.mark_mode(_inside(root, path), entry.mode | _OWNER_MAY_ALL)
+    for path, entry in reversed(there.items()):
         theirs = source.entries.get(path)
         if theirs is None or (theirs.kind == "folder") != (entry.kind == "folder"):
             work.files.remove_tree(_inside(root, path))
+    return set(there)
 
 
-def _is_there(work: Work, move: Move, entry: EntryRecord) -> bool:
+def _is_there(work: Work, move: Move, entry: EntryRecord, marks: EntryRecord | None, rules: FileSystem) -> bool:
+    """Whether an entry is in the incoming copy as it was copied, its marks included; the proof looks closer."""
     place = _inside(incoming(move), entry.path)
     if not work.files.exists(place):
         return False
@@ -110,10 +117,12 @@ def _is_there(work: Work, move: Move, entry: EntryRecord) -> bool:
     if entry.kind == "hard-link":
         first = _inside(incoming(move), entry.link or "")
         return work.files.exists(first) and work.files.facts(first).st_ino == facts.st_ino
-    return entry.kind != "file" or (entry.checksum is not None and facts.st_size == entry.size)
+    if entry.kind == "file" and (entry.checksum is None or facts.st_size != entry.size):
+        return False
+    return entry.kind == "folder" or difference(facts, marks or entry, rules) is None
 
 
-def _marks_to_restore(work: Work, move: Move) -> dict[str, EntryRecord]:
+def marks_to_restore(work: Work, move: Move) -> dict[str, EntryRecord]:
     """When a move is taken back: the entries as they once were, for what the other drive could not keep of them."""
     away_drive = work.drive(move.source_drive)
     if move.undoes is None or away_drive is None:
@@ -131,63 +140,72 @@ def _marks_to_restore(work: Work, move: Move) -> dict[str, EntryRecord]:
     return restored
 
 
-def _copy_entry(
-    work: Work, move: Move, entry: EntryRecord, marks: EntryRecord | None, drive: Drive, flush: bool, meter: Meter
-) -> EntryRecord:
-    """Copy one entry. `marks` are the marks to give it where they are not those it has now."""
-    files = work.files
-    source, target = _inside(move.source, entry.path), _inside(incoming(move), entry.path)
-    if entry.kind == "folder":
-        if not files.is_folder(target):
+@dataclass(slots=True)
+class _Copier:
+    """Copies entries of one library, one after the other, folders before what they hold."""
+
+    files: Files
+    source_root: str
+    target_root: str
+    rules: FileSystem
+    flush_each: bool
+    """Each file is written to its medium by itself, where a whole volume cannot be."""
+    there: set[str]
+    """What was in the incoming copy before: anything else need not be removed first."""
+    meter: Meter
+
+    def copy(self, entry: EntryRecord, marks: EntryRecord | None) -> EntryRecord:
+        """Copy one entry. `marks` are the marks to give it where they are not those it has now."""
+        files, target = self.files, _inside(self.target_root, entry.path)
+        source = _inside(self.source_root, entry.path)
+        if entry.path in self.there and not (entry.kind == "folder" and files.is_folder(target)):
             files.remove_tree(target)
-            files.make_folder(target)
-        return entry
-    files.remove_tree(target)
-    if entry.kind == "link":
-        entry = replace(entry, carried_link=marks.carried_link) if marks else entry
-        files.make_link(target, entry.carried_link or entry.link or "", os.path.isdir(source))
-        _mark(work, source, target, marks or entry, drive)
-        return entry
-    if entry.kind == "hard-link":
-        files.make_hard_link(_inside(incoming(move), entry.link or ""), target)
-        return entry
-    checksum = _copy_contents(work, source, target, flush, meter)
-    _mark(work, source, target, marks or entry, drive)
-    return replace(entry, checksum=checksum, proven=False)
+        if entry.kind == "hard-link":
+            files.make_hard_link(_inside(self.target_root, entry.link or ""), target)
+            return entry
+        attributes = read_attributes(files, source, self.rules)
+        entry = replace(entry, attributes=checksum_of_attributes(attributes), proven=False)
+        if entry.kind == "folder":
+            if entry.path not in self.there or not files.is_folder(target):
+                files.make_folder(target)
+            return entry
+        if entry.kind == "link":
+            entry = replace(entry, carried_link=marks.carried_link) if marks else entry
+            files.make_link(target, entry.carried_link or entry.link or "", os.path.isdir(source))
+            mark(files, target, marks or entry, attributes, self.rules)
+            return entry
+        return replace(entry, checksum=self._copy_file(source, target, marks or entry, attributes))
 
+    def _copy_file(self, source: str, target: str, marks: EntryRecord, attributes: Mapping[str, bytes]) -> str:
+        """Copy one file with its marks; the checksum of what was read from the source."""
+        checksum, writer = Checksum(), self.files.create(target)
+        try:
+            for block in self.files.blocks(source):
+                checksum.add(block)
+                writer.put(block)
+                self.meter.add(block.length)
+            writer.set_length(checksum.length)
+            if writer.MARKS_BY_DESCRIPTOR:
+                mark_open(writer, self.files, target, marks, attributes, self.rules)
+            if self.flush_each:
+                writer.flush()
+        except OSError as fault:
+            if fault.filename is None or isinstance(fault.filename, int):  # what fails by a descriptor names no path
+                fault.filename = target
+            raise
+        finally:
+            writer.close()
+        if not writer.MARKS_BY_DESCRIPTOR:
+            mark(self.files, target, marks, attributes, self.rules)
+        return checksum.hex()
 
-def _copy_contents(work: Work, source: str, target: str, flush: bool, meter: Meter) -> str:
-    """Copy one file, holes as holes; the checksum is taken from what was read from the source."""
-    checksum = Checksum()
-    writer = work.files.create(target, keep_holes=is_sparse(work.files.facts(source)))
-    try:
-        for block in work.files.blocks(source):
-            checksum.add(block)
-            writer.put(block)
-            meter.add(block.length)
-        writer.finish(checksum.length, flush)
-    finally:
-        writer.close()
-    return checksum.hex()
-
-
-def _mark(work: Work, source: str, target: str, entry: EntryRecord, drive: Drive) -> None:
-    """Give a copied entry the marks of its original: extended attributes, owner, permission bits, times."""
-    files, is_link = work.files, entry.kind == "link"
-    if drive.rules.xattrs:
-        for name, value in carried_xattrs(files.read_xattrs(source)).items():
-            files.mark_xattr(target, name, value)
-    if drive.rules.permissions:
-        facts = files.facts(target)
-        if (facts.st_uid, facts.st_gid) != (entry.user, entry.group):
-            try:
-                files.mark_owner(target, entry.user, entry.group)
-            except PermissionError:
-                if facts.st_uid != entry.user:  # another user's file was refused before; a group may be out of reach
-                    raise
-        if not is_link:
-            files.mark_mode(target, entry.mode)
-    files.mark_times(target, entry.accessed_ns, entry.changed_ns)
+    def mark_folder(self, marks: EntryRecord) -> None:
+        """Give a folder its marks, once everything in it is there: what comes into it changes them."""
+        place = _inside(self.target_root, marks.path)
+        attributes = read_attributes(self.files, _inside(self.source_root, marks.path), self.rules)
+        mark(self.files, place, marks, attributes, self.rules)
+        if self.flush_each:
+            self.files.sync_folder(place)
 
 
 def _inside(root: str, path: str) -> str:

@@ -32,6 +32,16 @@ def stopped_by(work: Work, move: Move, fault: OSError) -> Stopped:
             f"{where} could not be read or written at {shown(path)}.",
             "Check its cable, then “nuvik resume”; or",
         )
+    elif fault.errno == errno.ELOOP:
+        what, mend = (
+            f"A folder on the way to {shown(path)} was replaced by a link, which is not followed.",
+            "Put the folder back, then run “nuvik resume”; or",
+        )
+    elif fault.errno == errno.EXDEV:
+        what, mend = (
+            f"Another drive was mounted on the way to {shown(path)}.",
+            "Unmount it, then run “nuvik resume”; or",
+        )
     elif fault.errno == errno.EFBIG:
         what = f"{where} cannot hold a file as big as {shown(path)}."
     else:

@@ -6,13 +6,14 @@ the first way and on every resumed one, and removes nothing when something would
 
 from __future__ import annotations
 
+import os
 from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from nuvik.core.carrying.aside_folders import close_aside, held, held_folder, incoming, incoming_folder
 from nuvik.core.carrying.work import Work
-from nuvik.core.model.inventory import EntryRecord, Inventory
+from nuvik.core.model.inventory import EntryRecord, Inventory, is_same_time, plain_kind
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_count
@@ -81,6 +82,17 @@ def loss_of_original(work: Work, move: Move) -> Loss | None:
     return _loss(work, move, held(move), kept=move.target)
 
 
+def writers_of(work: Work, place: str) -> str | None:
+    """A file in the library at `place` that some program, of any user, may still write to; None when there is none, or
+    where the system does not tell. Raises StopRequested and OSError.
+    """
+    for path, entry in take_inventory(work.files, place, work.stop).entries.items():
+        file = os.path.join(place, path) if path else place
+        if entry.kind == "file" and work.files.is_written_elsewhere(file):
+            return file
+    return None
+
+
 def loss_of_copy(work: Work, move: Move) -> Loss | None:
     """What would be lost with the incoming copy: what came into it, or was changed in it, while others could see it.
 
@@ -129,6 +141,8 @@ def _loss(work: Work, move: Move, going: str, kept: str) -> Loss | None:
         # Moving the library aside alters its root, and removing one of several names of a file the others.
         if not _unchanged(then, entry, alterations_kept and path != "" and names[then.inode] == 1):
             return "was changed since it was moved"
+        if entry.kind == "file" and files.is_written_elsewhere(os.path.join(going, path) if path else going):
+            return "is still open for writing in some program"
         return _missing(then, there.get(path), kept, step_ns)
 
     return _first_loss(take_inventory(files, going, work.stop), recorded, problem)
@@ -160,26 +174,22 @@ def _content(entry: EntryRecord, with_alteration: bool) -> tuple[object, ...]:
 
 def _as_written(then: EntryRecord, now: EntryRecord, step_ns: int) -> bool:
     """Whether an entry of a copy still is what was written there."""
-    if _plain_kind(then) != _plain_kind(now):
+    if plain_kind(then) != plain_kind(now):
         return False
     if then.kind == "link":
         return now.link == (then.carried_link or then.link)
-    return then.kind == "folder" or (then.size == now.size and abs(then.changed_ns - now.changed_ns) <= step_ns)
+    return then.kind == "folder" or (then.size == now.size and is_same_time(now.changed_ns, then.changed_ns, step_ns))
 
 
 def _missing(then: EntryRecord, now: EntryRecord | None, kept: str, step_ns: int) -> str | None:
     """Why what is kept cannot stand for an entry of the original; None when it can, be it newer."""
     if now is None:
         return f"is missing at {shown(kept)}"
-    if _plain_kind(then) != _plain_kind(now):
+    if plain_kind(then) != plain_kind(now):
         return f"is something else at {shown(kept)}"
-    if _plain_kind(then) == "file" and then.size != now.size and now.changed_ns <= then.changed_ns + step_ns:
+    if plain_kind(then) == "file" and then.size != now.size and now.changed_ns <= then.changed_ns + step_ns:
         return f"has a different size at {shown(kept)}, although nobody changed it there"
     return None
-
-
-def _plain_kind(entry: EntryRecord) -> str:
-    return "file" if entry.kind == "hard-link" else entry.kind
 
 
 def _time_step_ns(work: Work, drive_id: str) -> int:

@@ -21,7 +21,7 @@ from nuvik.core.carrying.aside_folders import (
     unmake_way,
 )
 from nuvik.core.carrying.copying import copy_library
-from nuvik.core.carrying.guards import Loss, changed_copy, remove_original, remove_outdated_original
+from nuvik.core.carrying.guards import Loss, changed_copy, remove_original, remove_outdated_original, writers_of
 from nuvik.core.carrying.proof import prove_copy, unchanged
 from nuvik.core.carrying.publish import publish, unpublish
 from nuvik.core.carrying.tethers.base import holds_original
@@ -33,7 +33,7 @@ from nuvik.core.model.clock import now_text
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
-from nuvik.core.model.units import format_bytes
+from nuvik.core.model.units import format_bytes_apart
 from nuvik.core.rehearsal.calibration_samples import as_step
 
 log = logging.getLogger(__name__)
@@ -50,30 +50,19 @@ def carry_move(work: Work, move: Move) -> Move:
     began_s = work.host.timer_s()
     try:
         while not move.state.finished:
-            if move.state is not State.PLANNED:
-                _drives_attached(work, move)
             before = move.state
+            if before is not State.PLANNED:
+                move = work.settle(move)
             move = _NEXT[before](work, move)
             log.info("move %d: %s -> %s", move.id, before, move.state)
     finally:
+        work.let_go()
         # The journal may know more than this call does: an act may have written its state and then failed.
         kept = work.journal.move(move.id)
         if kept.state is not State.PLANNED:
             spent_s = work.host.timer_s() - began_s
             work.journal.keep(replace(kept, actual_s=kept.actual_s + spent_s))
     return work.journal.move(move.id)
-
-
-def _drives_attached(work: Work, move: Move) -> None:
-    """A path that is missing because its drive is away must never be taken for one that was removed."""
-    for drive_id in (move.source_drive, move.target_drive):
-        drive = work.drive(drive_id)
-        if drive is None or not drive.attached:
-            name = drive.label if drive else drive_id
-            raise Stopped(
-                f"{shown(name)} is away, and {shown(move.library)} is unfinished: {move.state.in_words}.",
-                next_step=f"Attach {shown(name)} and run “nuvik resume” or “nuvik undo last”.",
-            )
 
 
 def _begin(work: Work, move: Move) -> Move:
@@ -84,13 +73,14 @@ def _begin(work: Work, move: Move) -> Move:
         as_step(move),
         work.state_folder,
         fresh=not undoing,
-        replaces_link=undoing,
+        replaces_links_to=(move.source, *move.was_source) if undoing else (),
         stop=work.stop,
     )
     if findings.violations:
         first = findings.violations[0]
         raise Refused(f"{shown(move.library)} cannot be moved: {first.problem}", next_step=first.mend)
     tether_of(move).prepare(work, move)
+    move = work.settle(move)
     made = missing_folders(work.files, move.target)
     move = work.journal.keep(replace(move, state=State.COPYING, started_at=now_text(), made_folders=made, problem=None))
     work.tell("step-started", move)
@@ -98,10 +88,18 @@ def _begin(work: Work, move: Move) -> Move:
 
 
 def _copy_and_prove(work: Work, move: Move) -> Move:
+    if not work.files.exists(move.source) or work.files.is_link(move.source):
+        raise Stopped(
+            f"{shown(move.library)} is no longer at {shown(move.source)}, from where it was being copied.",
+            next_step=f"“nuvik undo {move.id}” cancels this move.",
+        )
     move = _own_again(work, move)
     for _ in range(_MOST_PASSES):
         copy_library(work, move)
         work.tell("copied", move)
+        drive = work.drive(move.target_drive)
+        assert drive is not None
+        move = replace(move, unread=not work.host.reaches_medium(drive), attachment=work.host.attachment(drive))
         wrong = prove_copy(work, move)
         if not wrong:
             break
@@ -112,8 +110,13 @@ def _copy_and_prove(work: Work, move: Move) -> Move:
             next_step="Choose another drive; “nuvik undo last” cancels the move.",
         )
     move = work.journal.keep(replace(move, state=State.PROVEN))
-    work.tell("proven", move)
+    work.tell("proven", move, read_from_medium=not move.unread)
     return move
+
+
+def unread_words(label: str) -> str:
+    """Why a copy is not fully proven, as the end of a sentence."""
+    return f"its copy was compared, but could not be read from the medium of {shown(label)} itself"
 
 
 def _own_again(work: Work, move: Move) -> Move:
@@ -186,10 +189,18 @@ def _look(work: Work, move: Move) -> Move:
             next_step=f"Look at it. If all is well, run “nuvik release {move.id}”, otherwise “nuvik undo {move.id}”.",
         )
     users = work.host.used_by(held(move))
-    if move.on_trial or users:
+    written = None if users else writers_of(work, held(move))
+    if move.on_trial or users or written or move.unread:
         # A program that opened a file before the switch still writes to the original: it must not go now.
         if users:
             move = replace(move, problem=f"its original is kept because {users[0]} has it open")
+        elif written:
+            move = replace(
+                move, problem=f"its original is kept because some program may still write to {shown(written)}"
+            )
+        elif move.unread:
+            drive = work.drive(move.target_drive)
+            move = replace(move, problem=f"its original is kept because {unread_words(drive.label if drive else '')}")
         move = work.journal.keep(replace(move, state=State.ON_TRIAL, ended_at=now_text()))
         work.tell("on-trial", move)
         return move
@@ -215,7 +226,7 @@ def _release(work: Work, move: Move) -> Move:
     if move.undoes is None:
         work.journal.keep(done)
     else:
-        original = work.journal.move(move.undoes)
+        original = work.now(work.journal.move(move.undoes))
         if loss := remove_outdated_original(work, original):
             raise _not_released(work, move, loss, held(original))
         tether_of(original).withdraw(work, original)
@@ -257,7 +268,8 @@ def _difference(move: Move, freed: int | None) -> str | None:
         why = "a snapshot of the drive may still hold it, or other programs wrote to the drive in the meantime"
     else:
         why = "other programs removed files there in the meantime"
-    return f"{format_bytes(freed)} were freed instead of {format_bytes(move.frees_bytes)}: {why}"
+    gained, expected = format_bytes_apart(freed, move.frees_bytes)
+    return f"{gained} were freed instead of {expected}: {why}"
 
 
 _NEXT: dict[State, Callable[[Work, Move], Move]] = {

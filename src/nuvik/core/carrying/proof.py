@@ -5,9 +5,13 @@ from __future__ import annotations
 import os
 
 from nuvik.core.carrying.aside_folders import incoming
+from nuvik.core.carrying.copying import marks_to_restore
+from nuvik.core.carrying.marks import checksum_of_attributes, difference, read_attributes
 from nuvik.core.carrying.work import Meter, Work
 from nuvik.core.hosts.checksum import Checksum
-from nuvik.core.model.inventory import EntryRecord, Inventory
+from nuvik.core.hosts.files import Files
+from nuvik.core.model.filesystems import FileSystem
+from nuvik.core.model.inventory import EntryRecord, Inventory, is_same_time, plain_kind
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
 from nuvik.core.survey.walk.take_inventory import take_inventory
@@ -36,8 +40,61 @@ def prove_copy(work: Work, move: Move) -> list[str]:
                 wrong.append(entry.path)
     finally:
         work.journal.mark_proven(move, [entry.path for entry in proven])
+    wrong = list(dict.fromkeys([*wrong, *_wrong_marks(work, move, entries)]))
     work.journal.drop_entries(move, wrong)
     return wrong
+
+
+def prove_again(work: Work, move: Move) -> list[str]:
+    """Read the copy once more under its final name. Returns the paths that came back different, although nobody changed
+    them since. Raises StopRequested or OSError.
+    """
+    entries = work.journal.entries(move)
+    files = [entry for entry in entries.values() if entry.kind == "file"]
+    meter = Meter(work, move, "proving", sum(entry.size for entry in files))
+    drive = work.drive(move.target_drive)
+    step_ns = drive.rules.time_step_ns if drive else 1
+    wrong = []
+    for entry in files:
+        place = os.path.join(move.target, entry.path) if entry.path else move.target
+        if not work.files.exists(place):
+            continue  # the guard before the release speaks of what is missing
+        facts = work.files.facts(place)
+        if facts.st_size != entry.size or not is_same_time(facts.st_mtime_ns, entry.changed_ns, step_ns):
+            continue  # it was changed there since: that is newer work
+        if checksum_of(work, place, meter) != entry.checksum:
+            wrong.append(entry.path)
+    return wrong
+
+
+def _wrong_marks(work: Work, move: Move, entries: dict[str, EntryRecord]) -> list[str]:
+    """The entries of the incoming copy that are missing, of another kind, or without a mark of their original."""
+    drive = work.drive(move.target_drive)
+    assert drive is not None
+    restored, there = marks_to_restore(work, move), take_inventory(work.files, incoming(move), work.stop).entries
+    wrong = [path for path in there if path not in entries]
+    for path, entry in entries.items():
+        place = os.path.join(incoming(move), path) if path else incoming(move)
+        if not _is_as_recorded(work.files, place, entry, restored.get(path, entry), there.get(path), drive.rules):
+            wrong.append(path)
+    return wrong
+
+
+def _is_as_recorded(
+    files: Files, place: str, entry: EntryRecord, marks: EntryRecord, now: EntryRecord | None, rules: FileSystem
+) -> bool:
+    """Whether an entry of a copy is what the journal says of it, and has the `marks` that it should have."""
+    if now is None or plain_kind(now) != plain_kind(entry):
+        return False
+    if entry.kind == "hard-link":
+        return True  # its marks are those of its first name
+    if entry.kind == "link" and now.link != (marks.carried_link or marks.link):
+        return False
+    if entry.kind == "file" and now.size != entry.size:
+        return False
+    if difference(files.facts(place), marks, rules) is not None:
+        return False
+    return checksum_of_attributes(read_attributes(files, place, rules)) == entry.attributes
 
 
 def checksum_of(work: Work, path: str, meter: Meter) -> str:
@@ -64,9 +121,9 @@ def look_through(work: Work, move: Move, path: str) -> str | None:
 
     Gives the first difference, or None.
     """
-    # The trailing dot makes the system follow the link to a folder.
+    # The trailing dot makes the system follow the link to a folder. It is the one look that goes through links.
     root = os.path.join(path, ".") if os.path.isdir(path) else os.path.realpath(path)
-    return _first_difference(take_inventory(work.files, root, work.stop), work.journal.entries(move))
+    return _first_difference(take_inventory(work.host.files, root, work.stop), work.journal.entries(move))
 
 
 def _first_difference(seen: Inventory, copied: dict[str, EntryRecord]) -> str | None:

@@ -15,9 +15,9 @@ from nuvik.core.model.names import shown
 def publish(work: Work, move: Move) -> None:
     """Give the proven copy its final name. Raises Stopped when that name was taken meanwhile, or OSError."""
     files, copy = work.files, incoming(move)
-    if files.exists(copy) and not is_link_to(files, copy, move.source):
+    if files.exists(copy) and not is_link_to(files, copy, move.source, *move.was_source):
         with renamable(files, copy):
-            if is_link_to(files, move.target, move.source):
+            if is_link_to(files, move.target, move.source, *move.was_source):
                 replace_link(files, copy, move.target)
             else:
                 try:

@@ -10,9 +10,9 @@ from contextlib import contextmanager
 from nuvik.core.hosts.files import Files
 
 
-def is_link_to(files: Files, link: str, goal: str) -> bool:
-    """Whether `link` is a link that says exactly `goal`."""
-    return files.is_link(link) and files.read_link(link) == goal
+def is_link_to(files: Files, link: str, *goals: str) -> bool:
+    """Whether `link` is a link that says exactly one of `goals`."""
+    return files.is_link(link) and files.read_link(link) in goals
 
 
 def replace_link(files: Files, content: str, link: str) -> None:
@@ -41,7 +41,8 @@ def renamable(files: Files, path: str) -> Iterator[None]:
     if not stat.S_ISDIR(facts.st_mode) or mode & stat.S_IWUSR or not hasattr(os, "fchmod"):
         yield
         return
-    descriptor = os.open(path, os.O_RDONLY)
+    descriptor = files.open_folder(path)
+    assert isinstance(descriptor, int)
     try:
         files.mark_mode(path, mode | stat.S_IWUSR)
         yield

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import logging
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 
@@ -13,12 +13,14 @@ from nuvik.core.carrying.aside_folders import held
 from nuvik.core.carrying.explain_oserror import stopped_by
 from nuvik.core.carrying.guards import loss_of_original
 from nuvik.core.carrying.lock import carrying_lock
-from nuvik.core.carrying.move import carry_move
-from nuvik.core.carrying.undo import Way, move_back, way_back
+from nuvik.core.carrying.move import carry_move, unread_words
+from nuvik.core.carrying.proof import prove_again
+from nuvik.core.carrying.undo import Way, move_back, take_back_without_target, way_back
 from nuvik.core.carrying.work import Work
-from nuvik.core.model.errors import NuvikError, Refused, Stopped, StopRequested
+from nuvik.core.model.errors import DriveAway, NuvikError, Refused, Stopped, StopRequested
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
+from nuvik.core.model.paths import is_within
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Event
 from nuvik.core.model.units import format_count
@@ -43,7 +45,7 @@ def carry_plan(work: Work, plan: Plan, on_trial: bool = False) -> Outcome:
     Raises Refused when a check says no (nothing was changed) and Stopped when it ended midway.
     """
     with carrying_lock(work.state_folder, f"carrying {format_count(len(plan.steps), 'move')}"):
-        _none_midway(work)
+        _none_midway(work, touching=[step.path for step in plan.steps])
         checked = check_plan(
             work.host, work.drives(), plan, work.state_folder, on_trial, calibration=work.learnt(), stop=work.stop
         )
@@ -71,6 +73,7 @@ def undo(work: Work, wanted: str) -> Outcome:
         move = find_move(work, wanted)
         _none_midway(work, besides=move)
         way = way_back(work, move)
+        move = work.now(move)
         _give_up_planned(work, move)
         with _faults_reported(work, [move]):
             if move.state is State.RELEASING:
@@ -79,7 +82,9 @@ def undo(work: Work, wanted: str) -> Outcome:
                 move = work.journal.begin_undo(move, move_back(work, move))
                 return _carry_all(work, [move])
             begun = work.journal.keep(replace(move, state=way.state))
-            if way.state is not State.UNDONE:
+            if way.without_target:
+                begun = take_back_without_target(work, begun)
+            elif way.state is not State.UNDONE:
                 begun = carry_move(work, begun)
         return _done(work, [begun])
 
@@ -91,10 +96,11 @@ def outlook_of_undo(work: Work, wanted: str) -> tuple[Move, Way]:
     return move, way_back(work, move)
 
 
-def release(work: Work, wanted: str, even_if_changed: bool = False) -> Outcome:
+def release(work: Work, wanted: str, even_if_changed: bool = False, even_if_unread: bool = False) -> Outcome:
     """Let the kept originals of one move, or of `all` on trial, go. Raises Refused and Stopped.
 
-    Refuses while something of the original would be lost, unless the user says that this is meant.
+    Refuses while something of the original would be lost, and while its copy was not read from the medium, unless the
+    user says that this is meant.
     """
     with carrying_lock(work.state_folder, f"releasing {shown(wanted)}"):
         if wanted == "all":
@@ -103,8 +109,12 @@ def release(work: Work, wanted: str, even_if_changed: bool = False) -> Outcome:
                 raise Refused("No move is on trial.", next_step="“nuvik logbook” shows every move.")
         else:
             moves = [_known_move(work, wanted)]
-        for move in moves:
-            _check_release(work, move, even_if_changed)
+        with _faults_reported(work, moves):
+            for move in moves:
+                _check_release(work, work.now(move), even_if_changed)
+                if move.unread and not even_if_unread:
+                    _read_from_medium(work, work.now(move))
+        moves = [work.journal.move(move.id) for move in moves]
         return _carry_all(work, [_begin_release(work, move, even_if_changed) for move in moves])
 
 
@@ -163,9 +173,36 @@ def _check_release(work: Work, move: Move, even_if_changed: bool) -> None:
         )
 
 
-def _none_midway(work: Work, besides: Move | None = None) -> None:
-    """Refuse new work while an earlier move stands midway; the rest of `besides`' own run does not count."""
+def _read_from_medium(work: Work, move: Move) -> None:
+    """Prove a copy that was only compared, now that it can be read from its medium. Raises Refused when it cannot, or
+    comes back different.
+    """
+    drive = work.drive(move.target_drive)
+    assert drive is not None  # the check before has seen it
+    name, label = shown(move.library), shown(drive.label)
+    anew = work.host.attachment(drive) != move.attachment
+    if not work.host.reaches_medium(drive) and not anew:
+        raise Refused(
+            f"{name}: {unread_words(drive.label)}, so its original is kept.",
+            next_step=f"Detach {label}, attach it again and release it then: that reads the copy. To let the original "
+            "go unread, release it with --even-if-unread.",
+        )
+    if wrong := prove_again(work, move):
+        raise Refused(
+            f"{name}: {shown(wrong[0])} came back different from {label}. Its original at {shown(held(move))} is kept.",
+            next_step=f"{label} or its cable is faulty: “nuvik undo {move.id}” takes the move back.",
+        )
+    work.journal.keep(replace(work.journal.move(move.id), unread=False, problem=None))
+
+
+def _none_midway(work: Work, besides: Move | None = None, touching: Sequence[str] = ()) -> None:
+    """Refuse new work while an earlier move stands midway; the rest of `besides`' own run does not count, nor does a
+    move whose drive is away, unless the new work is `touching` its library.
+    """
     for move in work.journal.unfinished():
+        away = not (work.is_here(move.source_drive) and work.is_here(move.target_drive))
+        if away and not any(is_within(move.source, path) or is_within(path, move.source) for path in touching):
+            continue
         if besides is not None and (move.id == besides.id or (move.state is State.PLANNED and move.run == besides.run)):
             continue
         raise Refused(
@@ -183,6 +220,7 @@ def _give_up_planned(work: Work, move: Move) -> None:
 
 def _carry_all(work: Work, moves: list[Move]) -> Outcome:
     done: list[Move] = []
+    aside: list[DriveAway] = []
     with _faults_reported(work, moves):
         for move in moves:
             if done and work.stop.asked_after_step:
@@ -193,11 +231,17 @@ def _carry_all(work: Work, moves: list[Move]) -> Outcome:
                 )
             try:
                 done.append(carry_move(work, move))
+            except DriveAway as trouble:
+                if len(moves) == 1:
+                    raise
+                aside.append(trouble)
             except Refused as refusal:
                 if done or any(work.journal.move(move.id).state is not State.PLANNED for move in moves):
                     raise Stopped(refusal.what, next_step=f"{refusal.next_step} Then run “nuvik resume”.") from None
                 work.journal.keep(*(replace(move, state=State.UNDONE, problem=refusal.what) for move in moves))
                 raise
+        if aside:
+            raise aside[0]
     return _done(work, moves)
 
 
@@ -214,7 +258,7 @@ def _faults_reported(work: Work, moves: list[Move]) -> Iterator[None]:
         log.info("move %d stopped while %s", current.id, current.state, exc_info=fault)
         work.journal.keep(replace(current, problem=stopped.what))
         outcome = _sum_up(work, moves)
-        work.report(
+        work.hear(
             Event(
                 "stopped",
                 current.n,
@@ -260,7 +304,7 @@ def _sum_up(work: Work, moves: list[Move]) -> Outcome:
 def _done(work: Work, moves: list[Move]) -> Outcome:
     outcome = _sum_up(work, moves)
     last = outcome.moves[-1]
-    work.report(
+    work.hear(
         Event(
             "done",
             last.n,

@@ -69,15 +69,20 @@ class Way:
     state: State | None
     """The state that takes it back in place; None when the library has to be copied back."""
     says: str
+    without_target: bool = False
+    """The target's drive is away, and not needed: the copy there, if there is one, is left."""
 
 
 def way_back(work: Work, move: Move) -> Way:
     """Find out how a move would be taken back; changes nothing. Raises Refused when it cannot be."""
+    move = work.now(move)
     name, files = shown(move.library), work.files
     if move.state is State.UNDONE:
         raise Refused(f"Move {move.id} has already been taken back.", next_step="“nuvik logbook” shows every move.")
     if move.state is State.PLANNED:
         return Way(State.UNDONE, f"{name} has not been touched yet; its move is cancelled.")
+    if (way := _way_without_target(work, move)) is not None:
+        return way
     for drive_id in (move.source_drive, move.target_drive):
         drive = work.drive(drive_id)
         if drive is None or not drive.attached:
@@ -116,7 +121,43 @@ def way_back(work: Work, move: Move) -> Way:
             next_step="Move it back there, or find it with a survey.",
         )
     changed = " It was changed since it moved; the newer contents go back." if switched else ""
-    return Way(None, f"{name} is copied back to {shown(move.source)} and proven ({format_bytes(move.bytes)}).{changed}")
+    return Way(
+        None, f"{name} is copied back to {shown(move.source)} and proven ({format_bytes(move.frees_bytes)}).{changed}"
+    )
+
+
+def _way_without_target(work: Work, move: Move) -> Way | None:
+    """How a move is taken back while its target's drive is away; None when it is here, or is needed."""
+    if work.is_here(move.target_drive) or not work.is_here(move.source_drive) or move.undoes is not None:
+        return None
+    name, label = shown(move.library), shown(move.target_drive)
+    there = work.files.exists(move.source) and not work.files.is_link(move.source)
+    if move.state is not State.RELEASING and holds_original(work.files, move):
+        return Way(
+            State.TAKING_BACK,
+            f"The original of {name} is still kept and goes back to {shown(move.source)}. {label} is away: the copy on "
+            "it stays there, with whatever was changed in it.",
+            without_target=True,
+        )
+    if there and move.state in (State.COPYING, State.PROVEN, State.PUBLISHED, State.TAKING_BACK, State.DISCARDING):
+        return Way(
+            State.TAKING_BACK,
+            f"{name} is at {shown(move.source)}, untouched; the move is given up. {label} is away: what was copied to "
+            "it stays there.",
+            without_target=True,
+        )
+    return None
+
+
+def take_back_without_target(work: Work, move: Move) -> Move:
+    """Put the original back, or leave it where it is, while the target's drive is away. Raises Stopped and OSError."""
+    move = work.settle(move, without_target=True)
+    try:
+        tether_of(move).undo(work, move)
+    finally:
+        work.let_go()
+    left = f"its copy is left on {shown(move.target_drive)}, which was away"
+    return work.journal.keep(replace(move, state=State.UNDONE, ended_at=now_text(), problem=left))
 
 
 def _moved_on(work: Work, move: Move) -> bool:
@@ -154,6 +195,10 @@ def move_back(work: Work, move: Move) -> Move:
         frees_bytes=now.on_disk_bytes,
         tether=TetherKind.NONE,
         state=State.PLANNED,
+        source_place=move.target_place,
+        target_place=move.source_place,
+        was_source=move.was_target,
+        was_target=move.was_source,
         on_trial=False,
         expected_s=times.total_s,
     )

@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
+import logging
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
+from nuvik.core.carrying.places import located, source_located
 from nuvik.core.hosts.base import Host
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import DriveAway
 from nuvik.core.model.journal import Move
+from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Event, Report, Stop, silent
 from nuvik.core.rehearsal.calibration import Calibration
 from nuvik.core.rehearsal.calibration_samples import learnt_from
 from nuvik.core.store.journal import Journal
 
+log = logging.getLogger(__name__)
 _BETWEEN_REPORTS_S = 0.1
 
 
@@ -33,9 +38,52 @@ class Work:
     passes: dict[int, int] = field(default_factory=dict)
     """How often each move had to begin its copy again because the source changed."""
 
+    _files: Files | None = None
+    """The files of the drives as they were when the move at hand was settled."""
+
     @property
     def files(self) -> Files:
-        return self.host.files
+        return self._files or self.host.files
+
+    def settle(self, move: Move, without_target: bool = False) -> Move:
+        """Look where the drives of a move are now, and from here on touch nothing but what is on them, link-free.
+
+        Gives the move with the paths that are true now. Raises DriveAway when one of its drives is away, but for that
+        of the target where nothing is to be done there; Stopped when a place on them cannot be reached.
+        """
+        self.let_go()
+        drives = self.drives()
+        anchors = self.host.anchors(drives)
+        needed = (move.source_drive,) if without_target else (move.source_drive, move.target_drive)
+        for drive_id in needed:
+            if drive_id not in anchors:
+                # A path that is missing because its drive is away must never be taken for one that was removed.
+                name = next((drive.label for drive in drives if drive.id == drive_id), drive_id)
+                raise DriveAway(
+                    f"{shown(name)} is away, and {shown(move.library)} is unfinished: {move.state.in_words}.",
+                    next_step=f"Attach {shown(name)} and run “nuvik resume” or “nuvik undo last”.",
+                )
+        move = source_located(move, anchors) if without_target else located(move, anchors)
+        self._files = self.host.files.anchored(tuple(anchor for of_drive in anchors.values() for anchor in of_drive))
+        return move
+
+    def let_go(self) -> None:
+        """Nothing is settled any more: drives may be detached."""
+        if self._files is not None:
+            self._files.let_go()
+        self._files = None
+
+    def now(self, move: Move) -> Move:
+        """A move with the paths that are true now, as far as its drives are attached; only to look."""
+        anchors = self.host.anchors(self.drives())
+        if move.target_drive not in anchors and move.source_drive in anchors:
+            return source_located(move, anchors)
+        return located(move, anchors) if {move.source_drive, move.target_drive} <= anchors.keys() else move
+
+    def is_here(self, drive_id: str) -> bool:
+        """Whether a drive is attached."""
+        drive = self.drive(drive_id)
+        return drive is not None and drive.attached
 
     def drive(self, drive_id: str) -> Drive | None:
         return next((drive for drive in self.drives() if drive.id == drive_id), None)
@@ -45,9 +93,19 @@ class Work:
         return learnt_from(self.journal.moves(), self.drives(), self.host.pace)
 
     def tell(self, event: str, move: Move, **detail: Any) -> None:
-        self.report(
+        self.hear(
             Event(event, move.n, move.id, move.library, total_bytes=move.bytes, detail={"state": move.state, **detail})
         )
+
+    def hear(self, event: Event) -> None:
+        """Let whoever listens hear of it. A listener that is gone (a closed pipe) is no trouble with a drive and stops
+        no copy: from then on nobody is told.
+        """
+        try:
+            self.report(event)
+        except OSError as fault:
+            log.warning("whoever listens to carrying cannot be reached: %s", fault)
+            self.report = silent
 
 
 class Meter:
@@ -69,7 +127,7 @@ class Meter:
             return
         self._last_report = now
         elapsed_s = self._work.host.timer_s() - self._began_s
-        self._work.report(
+        self._work.hear(
             Event(
                 "progress",
                 self._move.n,

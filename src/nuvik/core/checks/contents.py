@@ -16,6 +16,8 @@ _UNFINISHED = (".part", ".partial", ".incomplete", ".unfinished", ".download")
 """Endings that many programs give to files they have not finished."""
 _SYSTEM_XATTRS = ("security.selinux", "com.apple.provenance")
 """Attributes that the system itself sets on every file; it sets them anew at the new place."""
+_OF_THE_FILE_SYSTEM = ("trusted.SGI_ACL_",)
+"""How a file system (XFS) shows access lists once more, to an administrator: they have attributes of their own."""
 
 
 def check_same_as_planned(findings: Findings, inventory: Inventory) -> None:
@@ -44,6 +46,34 @@ def check_contents(findings: Findings, host: Host, inventory: Inventory, rules: 
             f"{format_count(rewritten, 'link')} of {shown(step.library)} that lead out of it "
             "will name their goal in full, so that they still lead there."
         )
+
+
+def check_each(findings: Findings, host: Host, inventory: Inventory) -> None:
+    """What only opening each file and folder tells: one that may not be read, that nobody may change, or that some
+    program, of any user, may write to at this moment. The first of each kind is named.
+    """
+    seen: set[str] = set()
+    for path, entry in inventory.entries.items():
+        if entry.kind not in ("file", "folder"):
+            continue
+        place = os.path.join(inventory.root, path) if path else inventory.root
+        problem, mend = _problem_of(host, place, entry)
+        if problem and problem not in seen:
+            seen.add(problem)
+            findings.refuse(f"{shown(place)} {problem}.", mend)
+
+
+def _problem_of(host: Host, place: str, entry: EntryRecord) -> tuple[str, str]:
+    try:
+        if fixed := host.files.why_fixed(place):
+            return f"is marked as {fixed}, so it cannot be removed later", "Take that mark away with “chattr”."
+        if entry.kind == "file" and host.files.is_written_elsewhere(place):
+            return "is open for writing in some program", "Close that program and try again."
+    except PermissionError:
+        return "may not be read by you", "Get permission to read it, or move it away first."
+    except OSError:
+        pass  # it vanished meanwhile: the comparison with the plan says so
+    return "", ""
 
 
 def _content_problems(host: Host, inventory: Inventory, rules: FileSystem) -> Iterator[tuple[str, str]]:
@@ -139,4 +169,8 @@ def _metadata_problems(host: Host, inventory: Inventory, rules: FileSystem) -> I
 
 def carried_xattrs(attributes: dict[str, bytes]) -> dict[str, bytes]:
     """The extended attributes that are the library's own."""
-    return {name: value for name, value in attributes.items() if name not in _SYSTEM_XATTRS}
+    return {
+        name: value
+        for name, value in attributes.items()
+        if name not in _SYSTEM_XATTRS and not name.startswith(_OF_THE_FILE_SYSTEM)
+    }

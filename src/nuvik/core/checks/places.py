@@ -7,12 +7,18 @@ import os
 from nuvik.core.checks.findings import Findings
 from nuvik.core.hosts.base import Host
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.names import shown
+from nuvik.core.model.names import OURS_PREFIX, shown
 from nuvik.core.model.paths import is_within, parents
+from nuvik.core.survey.recognise.trade_words import OF_THE_FILE_SYSTEM
 
 
 def check_places(
-    findings: Findings, host: Host, state_folder: str, source_drive: Drive, target_drive: Drive, replaces_link: bool
+    findings: Findings,
+    host: Host,
+    state_folder: str,
+    source_drive: Drive,
+    target_drive: Drive,
+    replaces_links_to: tuple[str, ...],
 ) -> None:
     step, files = findings.step, host.files
     source, target, name = step.path, step.target_path, shown(step.path)
@@ -41,7 +47,7 @@ def check_places(
         findings.refuse(f"{name} is inside the target {shown(target)}.", "Choose another place.")
     elif is_within(target, state):
         findings.refuse(f"{shown(target)} is in the folder of Nuvik's database.", "Choose another place.")
-    elif files.exists(target) and not (replaces_link and files.is_link(target) and files.read_link(target) == source):
+    elif files.exists(target) and not (files.is_link(target) and files.read_link(target) in replaces_links_to):
         findings.refuse(
             f"There is already something at {shown(target)}.", "Choose another place, or move that away first."
         )
@@ -53,6 +59,11 @@ def check_places(
             "Programs would not find it any more, so it has to stay for now.",
             source_drive.id,
         )
+    above = os.path.dirname(source)
+    if not os.access(above, os.W_OK):
+        findings.refuse(
+            f"You may not change {shown(above)}, where {name} is.", "Get permission to write there, or leave it."
+        )
     if users := host.used_by(source):
         findings.refuse(
             f"{name} is in use by {users[0]}" + (f" and {len(users) - 1} more." if len(users) > 1 else "."),
@@ -61,7 +72,15 @@ def check_places(
 
 
 def _check_way(findings: Findings, host: Host, target: str, drive: Drive) -> None:
-    """The folders above the target must be real folders on the target drive, or be free to be made."""
+    """The folders above the target must be real folders on the target drive, or be free to be made; and none of them
+    may belong to the system, to the file system itself, to Nuvik or to another user.
+    """
+    if reason := _why_not_mounted_for_you(drive):
+        findings.refuse(f"{reason}.", "Let your file manager mount it for you, or choose another drive.", drive.id)
+        return
+    if reason := _why_no_place(host, target, drive):
+        findings.refuse(f"Nothing can be put at {shown(target)}: {reason}.", "Choose another place.")
+        return
     for folder in parents(target):
         if not is_within(folder, drive.path):
             break
@@ -80,3 +99,28 @@ def _check_way(findings: Findings, host: Host, target: str, drive: Drive) -> Non
                 f"{shown(folder)} is not writable.", "Choose another place, or get permission to write there."
             )
         break
+
+
+def _why_not_mounted_for_you(drive: Drive) -> str | None:
+    """Where a file system has no owners, all belongs to whom the drive was mounted for: nobody else may set times."""
+    if drive.rules.permissions or not hasattr(os, "geteuid") or os.geteuid() == 0:
+        return None
+    try:
+        owner = os.stat(drive.path).st_uid
+    except OSError:
+        return None
+    if owner == os.geteuid():
+        return None
+    return f"{shown(drive.label)} is mounted for another user, so the times of your files could not be kept there"
+
+
+def _why_no_place(host: Host, target: str, drive: Drive) -> str | None:
+    """Why a target is no place for a library, as the end of a sentence."""
+    for folder in (target, *parents(target)):
+        if not is_within(folder, drive.path) or folder == drive.path:
+            break
+        name = os.path.basename(folder)
+        if name in OF_THE_FILE_SYSTEM or name.startswith(OURS_PREFIX):
+            owner = "the file system itself" if name in OF_THE_FILE_SYSTEM else "moves of Nuvik"
+            return f"{shown(folder)} is kept for {owner}"
+    return host.why_no_place(os.path.dirname(target))

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Protocol
 
+from nuvik.core.hosts.anchors import Anchor
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Card
@@ -28,6 +29,20 @@ class Host(Protocol):
         """Where Nuvik keeps its database for this computer by default."""
         ...
 
+    def anchors(self, drives: Iterable[Drive]) -> dict[str, tuple[Anchor, ...]]:
+        """The roots of drives where they are mounted at this moment, by drive id; those that are away are left out."""
+        ...
+
+    def reaches_medium(self, drive: Drive) -> bool:
+        """Make sure, once all is flushed, that what is read next from a drive comes from its medium; False where that
+        cannot be had.
+        """
+        ...
+
+    def attachment(self, drive: Drive) -> str:
+        """A text that is another one once the drive was detached and attached again."""
+        ...
+
     def default_roots(self) -> tuple[str, ...]:
         """The folders that a survey goes through when the user names none: one for each part of each drive."""
         ...
@@ -40,8 +55,16 @@ class Host(Protocol):
         """Why this folder must never be moved, as the end of a sentence; None when it may."""
         ...
 
+    def why_no_place(self, folder: str) -> str | None:
+        """Why nothing of the user's may be put into this folder, which need not be there, as the end of a sentence."""
+        ...
+
     def why_not_yours(self, path: str) -> str | None:
         """Why this user may not move what lies here, as the end of a sentence; None when nothing speaks against it."""
+        ...
+
+    def packages_owning(self, paths: Sequence[str]) -> Mapping[str, str]:
+        """The package of the system's package manager that owns each of these paths, as far as one does."""
         ...
 
     def surroundings(self) -> Surroundings:
@@ -79,8 +102,8 @@ class Host(Protocol):
         """The bytes a file really takes where it lies."""
         ...
 
-    def room_needed(self, sizes: Iterable[int], drive: Drive) -> int:
-        """The bytes that files of these lengths will take on a drive."""
+    def room_needed(self, sizes: Iterable[int], drive: Drive, hole_bytes: int = 0) -> int:
+        """The bytes that files of these lengths, with so many bytes of holes in them, will take on a drive."""
         ...
 
     def temperature_c(self, drive: Drive) -> float | None:

@@ -13,6 +13,8 @@ import sys
 from dataclasses import dataclass
 from types import TracebackType
 
+from nuvik.core.hosts import syscalls
+from nuvik.core.hosts.anchors import mount_number_of
 from nuvik.core.hosts.long_paths import Reachable
 
 RELATIVE = os.open in os.supports_dir_fd and os.scandir in os.supports_fd
@@ -38,6 +40,24 @@ def open_folder(name: str, above: Handle | None) -> Handle:
         return os.open(name, _OPEN_FOLDER)
     assert isinstance(above, int)
     return os.open(name, _OPEN_FOLDER, dir_fd=above)
+
+
+def enter_folder(name: str, above: Handle) -> Handle:
+    """Open a folder in another one, unless it is a link or another drive is mounted there. Raises OSError: EXDEV for
+    the latter, where the system tells.
+    """
+    if isinstance(above, int) and syscalls.opens_beneath():
+        return syscalls.open_beneath(above, name, _OPEN_FOLDER)
+    handle = open_folder(name, above)
+    if isinstance(handle, int) and isinstance(above, int) and _mount_of(handle) != _mount_of(above):
+        close(handle)
+        raise OSError(errno.EXDEV, os.strerror(errno.EXDEV), name)
+    return handle
+
+
+def _mount_of(handle: int) -> tuple[int, int | None]:
+    """By which a mount is told: the device, and where the system numbers its mounts (one device may have many) that."""
+    return os.fstat(handle).st_dev, mount_number_of(handle)
 
 
 def open_above(handle: Handle) -> Handle:
@@ -89,9 +109,13 @@ class Descent:
     Raises OSError as opening does; ESTALE when a folder above was replaced meanwhile.
     """
 
-    def __init__(self, root: str) -> None:
-        with Reachable(extended(root)) as near:
-            handle = open_folder(near, None)
+    def __init__(self, root: str | Handle) -> None:
+        """From a path, or from a folder that is open already and is closed at the end."""
+        if isinstance(root, str):
+            with Reachable(extended(root)) as near:
+                handle = open_folder(near, None)
+        else:
+            handle = root
         self._levels = [_Level(handle, _identity(handle))]
 
     def __enter__(self) -> Descent:
@@ -112,7 +136,7 @@ class Descent:
 
     def down(self, name: str) -> None:
         """Enter a folder of the one at hand."""
-        handle = open_folder(name, self.handle)
+        handle = enter_folder(name, self.handle)
         try:
             self._levels.append(_Level(handle, _identity(handle)))
         except OSError:

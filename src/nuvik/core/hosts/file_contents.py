@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.file_op_hook import FileOpHook
-from nuvik.core.hosts.long_paths import Reachable
 
 BLOCK_BYTES = 1 << 20
 """Files are read in aligned blocks of this size."""
@@ -33,23 +32,27 @@ class Block:
     offset: int
     length: int
     data: bytes | None
+    sparse: bool = False
+    """It is of a file with holes: then pages of zeros need not be written."""
 
 
 class Writer:
     """A new file being written. Blocks may be put in any order; the length is set at the end."""
 
-    def __init__(self, path: str, hook: FileOpHook, keep_holes: bool) -> None:
-        self._path, self._hook, self._keep_holes = path, hook, keep_holes
-        hook.before("create", path)
-        with Reachable(path) as near:
-            self._descriptor = os.open(near, _CREATE, 0o600)
+    MARKS_BY_DESCRIPTOR = hasattr(os, "fchown") and os.utime in os.supports_fd
+    """Whether this system marks a file that is open."""
+
+    def __init__(self, path: str, near: str, hook: FileOpHook) -> None:
+        """`near` is the path in a form that the system takes. Raises OSError when the name is taken."""
+        self._path, self._hook = path, hook
+        self._descriptor = os.open(near, _CREATE, 0o600)
 
     def put(self, block: Block) -> None:
         """Write one block; a hole only moves the length on."""
         self._hook.before("write", self._path, block.length)
         if block.data is None:
             return
-        if not self._keep_holes:
+        if not block.sparse:
             self._write(block.data, block.offset)
             return
         for start, end in _runs_with_content(block.data):
@@ -66,12 +69,30 @@ class Writer:
             while view:
                 view = view[os.write(self._descriptor, view) :]
 
-    def finish(self, length: int, flush: bool) -> None:
-        """Set the final length, and with `flush` write the file to its medium."""
+    def set_length(self, length: int) -> None:
         os.ftruncate(self._descriptor, length)
-        if flush:
-            self._hook.before("flush", self._path)
-            syscalls.sync_descriptor(self._descriptor)
+
+    def flush(self) -> None:
+        """Write the file to its medium."""
+        self._hook.before("flush", self._path)
+        syscalls.sync_descriptor(self._descriptor)
+
+    # -- marks, by the descriptor ------------------------------------------------------------------------------
+
+    def facts(self) -> os.stat_result:
+        return os.fstat(self._descriptor)
+
+    def mark_owner(self, user: int, group: int) -> None:
+        self._hook.before("mark", self._path)
+        os.fchown(self._descriptor, user, group)
+
+    def mark_mode(self, mode: int) -> None:
+        self._hook.before("mark", self._path)
+        os.fchmod(self._descriptor, mode)
+
+    def mark_times(self, accessed_ns: int, changed_ns: int) -> None:
+        self._hook.before("mark", self._path)
+        os.utime(self._descriptor, ns=(accessed_ns, changed_ns))
 
     def close(self) -> None:
         os.close(self._descriptor)
@@ -101,7 +122,9 @@ def open_for_reading(path: str, past_cache: bool) -> tuple[int, bool]:
     """A descriptor, and whether it reads directly from the medium; with `past_cache` that is tried. Raises OSError."""
     if past_cache and _O_DIRECT:
         try:
-            return os.open(path, _READ | _O_DIRECT | _O_NOATIME), True
+            descriptor = os.open(path, _READ | _O_DIRECT | _O_NOATIME)
+            _forget_cached(descriptor)  # some file systems read compressed files through the cache all the same
+            return descriptor, True
         except OSError as fault:
             if fault.errno not in (errno.EINVAL, errno.EPERM, errno.ENOTSUP):
                 raise

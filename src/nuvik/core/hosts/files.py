@@ -17,7 +17,8 @@ import sys
 from collections.abc import Iterator
 
 from nuvik.core.hosts import syscalls
-from nuvik.core.hosts.descent import Handle, plain_link
+from nuvik.core.hosts.anchors import Anchor, Anchored
+from nuvik.core.hosts.descent import Handle, extended, open_folder, plain_link
 from nuvik.core.hosts.file_contents import (
     BLOCK_BYTES,
     HOLE_BYTES,
@@ -30,23 +31,44 @@ from nuvik.core.hosts.file_contents import (
 )
 from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.hosts.long_paths import Reachable
-from nuvik.core.hosts.remove_tree import empty_folder
+from nuvik.core.hosts.remove_tree import OWNER_MAY_ALL, change_mode, empty_folder
+
+_READ = _READ_FOLDER = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_CLOEXEC", 0)
 
 
 class Files:
     """The operations. Paths are text as `os.fsdecode` gives it, so any name is carried exactly."""
 
-    def __init__(self, hook: FileOpHook | None = None) -> None:
+    def __init__(self, hook: FileOpHook | None = None, anchors: tuple[Anchor, ...] | None = None) -> None:
         self.hook = hook or FileOpHook()
+        self._anchors = None if anchors is None else tuple(sorted(anchors, key=lambda anchor: -len(anchor.point)))
         # Page-aligned memory, as direct reading demands; kept, since fresh pages cost more than a small file.
         self._buffers: list[mmap.mmap] = []
+
+    def anchored(self, anchors: tuple[Anchor, ...]) -> Files:
+        """The same operations, on nothing but what lies below these anchors; `let_go` ends that."""
+        return Files(self.hook, anchors)
+
+    def let_go(self) -> None:
+        """Close the roots of the anchors."""
+        for anchor in self._anchors or ():
+            anchor.close()
+
+    def _reach(self, path: str) -> Reachable | Anchored:
+        return Reachable(path) if self._anchors is None else Anchored(self._anchors, path)
+
+    def open_folder(self, path: str) -> Handle:
+        """Open a folder, to go down from it; not a link to one. The caller closes it."""
+        self.hook.before("look", path)
+        with self._reach(extended(path)) as near:
+            return open_folder(near, None)
 
     # -- looking -------------------------------------------------------------------------------------------
 
     def facts(self, path: str) -> os.stat_result:
         """What the system knows of a path, without following a link."""
         self.hook.before("look", path)
-        with Reachable(path) as near:
+        with self._reach(path) as near:
             return os.lstat(near)
 
     def exists(self, path: str) -> bool:
@@ -66,7 +88,7 @@ class Files:
 
     def read_link(self, path: str) -> str:
         self.hook.before("look", path)
-        with Reachable(path) as near:
+        with self._reach(path) as near:
             return plain_link(os.readlink(near))
 
     def names_in(self, folder: Handle, path: str) -> list[str]:
@@ -77,13 +99,36 @@ class Files:
 
     def names_at(self, path: str) -> list[str]:
         """The names in a folder, in the order of their bytes."""
-        with Reachable(path) as near:
+        with self._reach(path) as near:
             return self.names_in(near, path)
 
     def read_text(self, path: str) -> str:
         self.hook.before("look", path)
-        with Reachable(path) as near, open(near, encoding="utf-8") as file:
+        with self._reach(path) as near, open(near, encoding="utf-8") as file:
             return file.read()
+
+    def why_fixed(self, path: str) -> str:
+        """Why nobody may change, remove or rename a file or folder (`immutable`); empty when it is not so marked."""
+        self.hook.before("look", path)
+        with self._reach(path) as near:
+            descriptor = os.open(near, _READ | getattr(os, "O_NONBLOCK", 0))
+        try:
+            return syscalls.fixed_by_flag(descriptor)
+        finally:
+            os.close(descriptor)
+
+    def is_written_elsewhere(self, path: str) -> bool | None:
+        """Whether some program has this file open, or mapped, for writing; None where that cannot be told."""
+        self.hook.before("look", path)
+        try:
+            with self._reach(path) as near:
+                descriptor, _ = open_for_reading(near, False)
+        except PermissionError:
+            return None
+        try:
+            return syscalls.is_written_elsewhere(descriptor)
+        finally:
+            os.close(descriptor)
 
     # -- contents ------------------------------------------------------------------------------------------
 
@@ -93,7 +138,7 @@ class Files:
         With `past_cache` the system's cache is passed over where it allows, so that the medium itself answers.
         """
         self.hook.before("read", path)
-        with Reachable(path) as near:
+        with self._reach(path) as near:
             descriptor, direct = open_for_reading(near, past_cache)
         buffer = self._buffers.pop() if self._buffers else mmap.mmap(-1, BLOCK_BYTES)
         try:
@@ -105,7 +150,7 @@ class Files:
                 while offset < content_at:
                     length = min(HOLE_BYTES, content_at - offset)
                     self.hook.before("read", path, length)
-                    yield Block(offset, length, None)
+                    yield Block(offset, length, None, sparse)
                     offset += length
                 if offset >= facts.st_size:
                     break
@@ -114,21 +159,23 @@ class Files:
                 got = read_at(descriptor, buffer, offset, wanted, direct)
                 if got < wanted and direct:  # a short direct read in the middle of a file cannot be continued
                     os.close(descriptor)
-                    with Reachable(path) as near:
+                    with self._reach(path) as near:
                         descriptor, direct = open_for_reading(near, False)
                     got = read_at(descriptor, buffer, offset, wanted, False)
                 if got == 0:
                     break  # the file became shorter meanwhile: the second look at the source will tell
                 data = buffer[:got]
-                yield Block(offset, got, self.hook.read_back(path, data) if past_cache else data)
+                yield Block(offset, got, self.hook.read_back(path, data) if past_cache else data, sparse)
                 offset += got
         finally:
             self._buffers.append(buffer)
             os.close(descriptor)
 
-    def create(self, path: str, keep_holes: bool) -> Writer:
+    def create(self, path: str) -> Writer:
         """A new file; fails when the name is taken."""
-        return Writer(path, self.hook, keep_holes)
+        self.hook.before("create", path)
+        with self._reach(path) as near:
+            return Writer(path, near, self.hook)
 
     def write_small(self, path: str, text: str) -> None:
         """A small text file, written durably under its name or not at all."""
@@ -136,10 +183,11 @@ class Files:
         part = path + ".new"
         if self.exists(part):
             self.remove(part)
-        writer = self.create(part, keep_holes=False)
+        writer = self.create(part)
         try:
             writer.put(Block(0, len(encoded), encoded))
-            writer.finish(len(encoded), flush=True)
+            writer.set_length(len(encoded))
+            writer.flush()
         finally:
             writer.close()
         self.rename(part, path)
@@ -149,21 +197,21 @@ class Files:
 
     def make_folder(self, path: str, mode: int = 0o700) -> None:
         self.hook.before("mkdir", path)
-        with Reachable(path) as near:
+        with self._reach(path) as near:
             os.mkdir(near, mode)
 
     def rename(self, source: str, target: str) -> None:
         """Rename within a volume; replaces a file of the target's name."""
         self.hook.before("rename", source)
         self.hook.before("rename", target)
-        with Reachable(source) as old, Reachable(target) as new:
+        with self._reach(source) as old, self._reach(target) as new:
             os.replace(old, new)
 
     def rename_to_free_name(self, source: str, target: str) -> None:
         """Rename within a volume; raises FileExistsError when the target's name is taken."""
         self.hook.before("rename", source)
         self.hook.before("rename", target)
-        with Reachable(source) as old, Reachable(target) as new:
+        with self._reach(source) as old, self._reach(target) as new:
             if syscalls.rename_without_replacing(old, new):
                 return
             if self.exists(target):
@@ -174,14 +222,14 @@ class Files:
         """Let two names change places at once; False where the system cannot, with nothing changed."""
         self.hook.before("rename", first)
         self.hook.before("rename", second)
-        with Reachable(first) as near, Reachable(second) as other:
+        with self._reach(first) as near, self._reach(second) as other:
             return syscalls.exchange(near, other)
 
     def make_link(self, path: str, leads_to: str, to_folder: bool) -> None:
         """A symbolic link. On Windows a folder is linked by a junction where links need a privilege."""
         self.hook.before("symlink", path)
         try:
-            with Reachable(path) as near:
+            with self._reach(path) as near:
                 os.symlink(leads_to, near, target_is_directory=to_folder)
         except OSError:
             if sys.platform != "win32" or not to_folder or not os.path.isabs(leads_to):
@@ -192,17 +240,17 @@ class Files:
 
     def make_hard_link(self, existing: str, path: str) -> None:
         self.hook.before("link", path)
-        with Reachable(existing) as old, Reachable(path) as new:
+        with self._reach(existing) as old, self._reach(path) as new:
             os.link(old, new, follow_symlinks=False)
 
     def remove(self, path: str) -> None:
         self.hook.before("remove", path)
-        with Reachable(path) as near:
+        with self._reach(path) as near:
             os.unlink(near)
 
     def remove_folder(self, path: str) -> None:
         self.hook.before("remove", path)
-        with Reachable(path) as near:
+        with self._reach(path) as near:
             os.rmdir(near)
 
     def remove_tree(self, path: str) -> None:
@@ -210,7 +258,12 @@ class Files:
         if not self.exists(path):
             return
         if self.is_folder(path):
-            empty_folder(path, self.hook)
+            try:
+                handle = self.open_folder(path)
+            except PermissionError:  # a folder that may not be read would not let go of what it holds
+                self.mark_mode(path, OWNER_MAY_ALL)
+                handle = self.open_folder(path)
+            empty_folder(handle, path, self.hook)
             self.remove_folder(path)
         else:
             self.remove(path)
@@ -219,7 +272,7 @@ class Files:
 
     def mark_times(self, path: str, accessed_ns: int, changed_ns: int) -> None:
         self.hook.before("mark", path)
-        with Reachable(path) as near:
+        with self._reach(path) as near:
             if os.utime in os.supports_follow_symlinks:
                 os.utime(near, ns=(accessed_ns, changed_ns), follow_symlinks=False)
             elif not os.path.islink(near):
@@ -227,12 +280,12 @@ class Files:
 
     def mark_mode(self, path: str, mode: int) -> None:
         self.hook.before("mark", path)
-        with Reachable(path) as near:
-            os.chmod(near, mode)
+        with self._reach(path) as near:
+            change_mode(near, mode)
 
     def mark_owner(self, path: str, user: int, group: int) -> None:
         self.hook.before("mark", path)
-        with Reachable(path) as near:
+        with self._reach(path) as near:
             os.chown(near, user, group, follow_symlinks=False)
 
     def read_xattrs(self, path: str) -> dict[str, bytes]:
@@ -240,7 +293,7 @@ class Files:
         self.hook.before("look", path)
         try:
             if sys.platform == "linux":
-                with Reachable(path) as near:
+                with self._reach(path) as near:
                     names = os.listxattr(near, follow_symlinks=False)
                     return {name: os.getxattr(near, name, follow_symlinks=False) for name in names}
             if sys.platform == "darwin":
@@ -256,7 +309,7 @@ class Files:
     def mark_xattr(self, path: str, name: str, value: bytes) -> None:
         self.hook.before("mark", path)
         if sys.platform == "linux":
-            with Reachable(path) as near:
+            with self._reach(path) as near:
                 os.setxattr(near, name, value, follow_symlinks=False)
         elif sys.platform == "darwin":
             import xattr
@@ -265,6 +318,16 @@ class Files:
         else:
             raise OSError(errno.ENOTSUP, os.strerror(errno.ENOTSUP), path)
 
+    def remove_xattr(self, path: str, name: str) -> None:
+        self.hook.before("mark", path)
+        if sys.platform == "linux":
+            with self._reach(path) as near:
+                os.removexattr(near, name, follow_symlinks=False)
+        elif sys.platform == "darwin":
+            import xattr
+
+            xattr.removexattr(path, name, symlink=True)
+
     # -- durability ----------------------------------------------------------------------------------------
 
     def sync_folder(self, path: str) -> None:
@@ -272,8 +335,8 @@ class Files:
         self.hook.before("flush", path)
         if sys.platform == "win32":
             return
-        with Reachable(path) as near:
-            descriptor = os.open(near, os.O_RDONLY)
+        with self._reach(path) as near:
+            descriptor = os.open(near, _READ_FOLDER)
         try:
             os.fsync(descriptor)
         except OSError as fault:
@@ -287,8 +350,8 @@ class Files:
         self.hook.before("flush", path)
         if sys.platform == "win32":
             return False
-        with Reachable(path) as near:
-            descriptor = os.open(near, os.O_RDONLY)
+        with self._reach(path) as near:
+            descriptor = os.open(near, _READ_FOLDER)
         try:
             return syscalls.sync_volume(descriptor)
         finally:

@@ -23,6 +23,7 @@ from nuvik.core.hosts.volumes import (
     NOT_MOUNTED,
     Disk,
     Listing,
+    Mount,
     Volume,
     entries,
     shown_text,
@@ -53,6 +54,7 @@ _VIRTUAL = re.compile(r"(loop|vd|xvd|nbd|ram|zram|rbd)")
 
 @dataclass(frozen=True, slots=True)
 class _Mount:
+    id: str
     number: str
     root: str
     point: str
@@ -132,6 +134,7 @@ def _mounts(mountinfo: str) -> Iterator[_Mount]:
         if not dash or len(fields) < 6 or len(more) < 2:
             continue
         mount = _Mount(
+            fields[0],
             fields[2],
             _unescaped(fields[3]),
             _unescaped(fields[4]),
@@ -178,6 +181,7 @@ def _mounted(
         filesystem=filesystem,
         mount_points=tuple(dict.fromkeys(mount.point for mount in ordered)),
         trees=_trees(ordered),
+        mounts=tuple(Mount(mount.point, mount.root, whole_number(mount.id)) for mount in ordered),
         label=node.text("label") if node else "",
         uuid=node.text("uuid") if node else source if network or filesystem == "zfs" else "",
         bytes=whole_number(node.facts.get("size")) if node else None,

@@ -8,84 +8,33 @@ from __future__ import annotations
 import os
 import sys
 import time
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Any, Protocol
 
 import platformdirs
 import psutil
 
+from nuvik.core.hosts.anchors import Anchor, anchors_of
 from nuvik.core.hosts.base import fastest_first
 from nuvik.core.hosts.disk_usage import Usage, UsageMeter
 from nuvik.core.hosts.files import Files
+from nuvik.core.hosts.medium import attachment_of, reaches_medium
 from nuvik.core.hosts.pace import pace_of_this_computer
+from nuvik.core.hosts.packages import packages_owning
 from nuvik.core.hosts.processes import filesystem_by_daemon, open_paths, programs_using
+from nuvik.core.hosts.subvolumes import is_sub_volume
 from nuvik.core.hosts.surroundings import surroundings_of
+from nuvik.core.hosts.system_folders import HOLDS_USER_FOLDERS, why_of_the_system
 from nuvik.core.hosts.volumes import Listing, Volume, identifier_for
 from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive
 from nuvik.core.model.filesystems import normalised as normalised_filesystem
 from nuvik.core.model.library import Card
 from nuvik.core.model.media import medium_of
 from nuvik.core.model.names import shown
-from nuvik.core.model.paths import is_within
+from nuvik.core.model.paths import is_within, parents
 from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.model.timing import Pace
 from nuvik.core.model.traffic import Counters
-
-_SYSTEM_FOLDERS = {
-    "linux": (
-        "/bin",
-        "/boot",
-        "/dev",
-        "/etc",
-        "/lib",
-        "/lib32",
-        "/lib64",
-        "/proc",
-        "/root",
-        "/run",
-        "/sbin",
-        "/sys",
-        "/usr",
-        "/var",
-        "/tmp",
-        "/home",
-        "/opt",
-        "/srv",
-        "/mnt",
-        "/media",
-    ),
-    "darwin": (
-        "/System",
-        "/Library",
-        "/Applications",
-        "/Users",
-        "/Volumes",
-        "/bin",
-        "/sbin",
-        "/usr",
-        "/private",
-        "/cores",
-        "/dev",
-        "/etc",
-        "/tmp",
-        "/var",
-        "/opt",
-    ),
-}
-# Below these only the folder itself is protected, what lies inside belongs to the user.
-_HOLDS_USER_FOLDERS = {
-    "/home",
-    "/root",
-    "/Users",
-    "/mnt",
-    "/media",
-    "/Volumes",
-    "/srv",
-    "/opt",
-    "/tmp",
-    "/Applications",
-}
-
 
 _MOUNTS_STAND_S = 1.0
 
@@ -187,6 +136,19 @@ class LocalHost:
             findings=(*volume.findings, *trouble, *unknown),
         )
 
+    def anchors(self, drives: Iterable[Drive]) -> dict[str, tuple[Anchor, ...]]:
+        # Drives are told apart by what the system calls the volume and by the file system's own identity.
+        volumes = {(volume.device, _identity(volume)): volume for volume in self._system.listing().volumes}
+        found = {drive.id: volumes.get((drive.device, drive.identity)) for drive in drives if drive.attached}
+        return {drive_id: anchors_of(volume) for drive_id, volume in found.items() if volume and volume.mount_points}
+
+    def reaches_medium(self, drive: Drive) -> bool:
+        types = [mount.fstype for mount in self._mounts() if mount.mountpoint == drive.path]
+        return reaches_medium(types[-1] if types else drive.filesystem, drive.device)
+
+    def attachment(self, drive: Drive) -> str:
+        return attachment_of(drive.path, drive.device)
+
     def temperature_c(self, drive: Drive) -> float | None:
         return self._system.temperature_c(drive.disk.split("+"))
 
@@ -223,23 +185,34 @@ class LocalHost:
         return ()
 
     def why_protected(self, path: str) -> str | None:
-        if os.path.ismount(path):
+        points = self.mount_points()
+        if path in points or (os.path.ismount(path) and not is_sub_volume(path)):
             return "it is a mount point, the root of a drive"
-        if any(is_within(point, path) for point in self.mount_points()):
+        if any(is_within(point, path) for point in points):
             return "another drive is mounted inside it"
         if path == self._home:
             return "it is your home folder"
         if is_within(self._home, path):
             return "your home folder is inside it"
-        for folder in _SYSTEM_FOLDERS.get(sys.platform, ()):
-            if path == folder or (folder not in _HOLDS_USER_FOLDERS and is_within(path, folder)):
-                return f"it belongs to the system ({folder})"
-        if sys.platform == "win32":
-            for variable in ("SystemRoot", "ProgramFiles", "ProgramFiles(x86)", "ProgramData"):
-                folder = os.environ.get(variable, "")
-                if folder and is_within(path.lower(), folder.lower()):
-                    return f"it belongs to the system ({folder})"
-        return None
+        return why_of_the_system(path)
+
+    def why_no_place(self, folder: str) -> str | None:
+        # What is mounted below a folder of the system is no part of that.
+        point = max((point for point in self.mount_points() if is_within(folder, point)), key=len, default=os.sep)
+        if point != os.sep and is_within(point, self._home):
+            return None
+        if is_within(folder, self._home):
+            return None
+        if point == os.sep and folder != os.sep and (reason := why_of_the_system(folder)):
+            return reason
+        there = next(place for place in (folder, *parents(folder)) if os.path.lexists(place))
+        try:
+            owner = os.lstat(there).st_uid
+        except OSError:
+            return None
+        if not hasattr(os, "geteuid") or owner in (0, os.geteuid()) or os.geteuid() == 0:
+            return None
+        return f"{shown(there)} belongs to another user ({_user_name(owner)})"
 
     def why_not_yours(self, path: str) -> str | None:
         if not hasattr(os, "geteuid"):
@@ -253,8 +226,11 @@ class LocalHost:
             return f"it belongs to another user ({_user_name(owner)})"
         return None if os.access(above, os.W_OK) else f"you may not change {shown(above)}, where it is"
 
+    def packages_owning(self, paths: Sequence[str]) -> dict[str, str]:
+        return packages_owning(paths)
+
     def surroundings(self) -> Surroundings:
-        return surroundings_of(self._home, _HOLDS_USER_FOLDERS)
+        return surroundings_of(self._home, HOLDS_USER_FOLDERS)
 
     def open_files(self) -> list[tuple[str, str]]:
         return open_paths()
@@ -288,9 +264,9 @@ class LocalHost:
     def size_on_disk(self, facts: os.stat_result) -> int:
         return facts.st_blocks * 512 if hasattr(facts, "st_blocks") else facts.st_size
 
-    def room_needed(self, sizes: Iterable[int], drive: Drive) -> int:
+    def room_needed(self, sizes: Iterable[int], drive: Drive, hole_bytes: int = 0) -> int:
         cluster = max(1, drive.cluster_bytes)
-        return sum(-(-size // cluster) * cluster for size in sizes)
+        return max(0, sum(-(-size // cluster) * cluster for size in sizes) - hole_bytes)
 
     def timer_s(self) -> float:
         return time.monotonic()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sys
 
 import psutil
 
@@ -41,9 +42,19 @@ def _paths_of(process: psutil.Process) -> list[str]:
         used.append(process.cwd())
         used.append(process.exe())
         used.extend(file.path for file in process.open_files())
+        used.extend(_mapped(process.pid))
     except (psutil.Error, OSError):
         pass
     return [path for path in used if path]
+
+
+def _mapped(pid: int) -> set[str]:
+    """The files that a process has mapped, whether it still has them open or not (proc(5), maps)."""
+    if sys.platform != "linux":
+        return set()
+    with open(f"/proc/{pid}/maps", encoding="utf-8", errors="surrogateescape") as maps:
+        fields = (line.rstrip("\n").split(maxsplit=5) for line in maps)
+        return {words[5] for words in fields if len(words) == 6 and words[5].startswith("/")}
 
 
 def filesystem_by_daemon(device: str) -> str:

@@ -6,6 +6,7 @@ touched.
 
 from __future__ import annotations
 
+import errno
 import os
 import stat
 from collections.abc import Iterator
@@ -13,16 +14,16 @@ from collections.abc import Iterator
 from nuvik.core.hosts.descent import Descent, Handle, facts_in
 from nuvik.core.hosts.file_op_hook import FileOpHook
 
-_OWNER_MAY_ALL = 0o700
+OWNER_MAY_ALL = 0o700
 
 
-def empty_folder(root: str, hook: FileOpHook) -> None:
-    """Remove everything in a folder, and nothing of the folder itself. Going on after a stop is fine.
+def empty_folder(handle: Handle, root: str, hook: FileOpHook) -> None:
+    """Remove everything in an open folder, which lies at `root`, and nothing of the folder itself; closes it. Going on
+    after a stop is fine.
 
-    Another drive that is mounted below is not entered: its folder stays, and removing the one above it fails. Raises
-    OSError.
+    What is mounted below is not entered: its folder stays, and removing the one above it fails. Raises OSError.
     """
-    with _opened(root) as descent:
+    with Descent(handle) as descent:
         device = os.stat(descent.handle).st_dev
         open_folders = [(root, _remove_files(descent, root, hook))]
         while open_folders:
@@ -35,35 +36,46 @@ def empty_folder(root: str, hook: FileOpHook) -> None:
                     _remove_name(descent.handle, os.path.basename(folder), folder, hook, is_folder=True)
                 continue
             path = os.path.join(folder, name)
-            if facts_in(descent.handle, name).st_dev == device:
-                _enter(descent, name)
+            if facts_in(descent.handle, name).st_dev == device and _enter(descent, name):
                 open_folders.append((path, _remove_files(descent, path, hook)))
             else:
                 _remove_name(descent.handle, name, path, hook, is_folder=True)
 
 
-def _opened(root: str) -> Descent:
+def change_mode(path: str, mode: int) -> None:
+    """Give a file or folder these permission bits, and never what a link leads to. Raises OSError."""
+    if not hasattr(os, "O_PATH"):
+        os.chmod(path, mode)
+        return
+    descriptor = os.open(path, os.O_PATH | os.O_NOFOLLOW | os.O_CLOEXEC)
     try:
-        return Descent(root)
-    except PermissionError:  # a folder that may not be read would not let go of what it holds
-        os.chmod(root, _OWNER_MAY_ALL)
-        return Descent(root)
+        if stat.S_ISLNK(os.fstat(descriptor).st_mode):
+            raise OSError(errno.ELOOP, os.strerror(errno.ELOOP), path)
+        os.chmod(f"/proc/self/fd/{descriptor}", mode)
+    finally:
+        os.close(descriptor)
 
 
-def _enter(descent: Descent, name: str) -> None:
+def _enter(descent: Descent, name: str) -> bool:
+    """Go down into a folder; False when something is mounted there."""
     try:
         descent.down(name)
     except PermissionError:
         _let_owner(descent.handle, name)
         descent.down(name)
+    except OSError as fault:
+        if fault.errno != errno.EXDEV:
+            raise
+        return False
+    return True
 
 
 def _let_owner(above: Handle, name: str) -> None:
     """Give the owner every right on a folder in an open one."""
     if isinstance(above, int):
-        os.chmod(name, _OWNER_MAY_ALL, dir_fd=above)
+        os.chmod(name, OWNER_MAY_ALL, dir_fd=above)
     else:
-        os.chmod(os.path.join(above, name), _OWNER_MAY_ALL)
+        os.chmod(os.path.join(above, name), OWNER_MAY_ALL)
 
 
 def _remove_files(descent: Descent, folder: str, hook: FileOpHook) -> Iterator[str]:
@@ -73,7 +85,7 @@ def _remove_files(descent: Descent, folder: str, hook: FileOpHook) -> Iterator[s
     with os.scandir(handle) as entries:
         listed = sorted((entry.name, entry.is_dir(follow_symlinks=False)) for entry in entries)
     if listed and isinstance(handle, int) and not _may_write(handle):
-        os.fchmod(handle, _OWNER_MAY_ALL)
+        os.fchmod(handle, OWNER_MAY_ALL)
     for name, is_folder in listed:
         if not is_folder:
             _remove_name(handle, name, os.path.join(folder, name), hook, is_folder=False)

@@ -40,7 +40,7 @@ def surroundings_of(home: str, holders: Iterable[str] = ()) -> Surroundings:
     }
     # Where a standard folder is not set up, the specification says the home itself.
     standard = {os.path.realpath(path): kind for path, kind in standard.items() if os.path.realpath(path) != home}
-    caches, containers, settings = _places_of_programs(home)
+    caches, containers, settings = places_of_programs(home)
     return Surroundings(
         home=home,
         standard=standard,
@@ -53,14 +53,14 @@ def surroundings_of(home: str, holders: Iterable[str] = ()) -> Surroundings:
     )
 
 
-def _places_of_programs(home: str) -> tuple[list[str], list[str], list[str]]:
+def places_of_programs(home: str, system: str = sys.platform) -> tuple[list[str], list[str], list[str]]:
     """Where programs keep caches, data and settings: the folders above those of each program."""
-    if sys.platform == "darwin":
+    if system == "darwin":
         library = os.path.join(home, "Library")
         inner = ("Application Support", "Containers", "Group Containers", "Developer")
-        data = [library, *(os.path.join(library, name) for name in inner)]
-        return [os.path.join(library, "Caches")], data, [os.path.join(library, "Preferences")]
-    if sys.platform == "win32":
+        holding = [library, *(os.path.join(library, name) for name in inner)]
+        return [os.path.join(library, "Caches")], holding, [os.path.join(library, "Preferences")]
+    if system == "win32":
         data = os.path.join(home, "AppData")
         return [os.path.join(data, "Local", "Temp")], [data, *(os.path.join(data, n) for n in ("Local", "Roaming"))], []
     cache = os.environ.get("XDG_CACHE_HOME") or os.path.join(home, ".cache")

@@ -1,6 +1,6 @@
 """System calls that Python does not wrap, through the platform's documented C interface.
 
-Linux: renameat2(2), syncfs(2). macOS: renamex_np(2) and fcntl F_FULLFSYNC (see the developer manual pages).
+Linux: renameat2(2), syncfs(2), openat2(2). macOS: renamex_np(2) and fcntl F_FULLFSYNC (see the developer manual pages).
 Only the Linux calls were ever run; the macOS ones are written from their manual pages.
 """
 
@@ -44,6 +44,53 @@ def _rename_with(flags_linux: int, flags_mac: int, source: str, target: str) -> 
     raise OSError(code, os.strerror(code), source, None, target)
 
 
+_OPENAT2 = 437  # the same number on all of Linux's architectures since 5.6
+_NO_XDEV, _NO_MAGICLINKS, _NO_SYMLINKS, _BENEATH = 0x01, 0x02, 0x04, 0x08  # <linux/openat2.h>
+
+
+class _OpenHow(ctypes.Structure):
+    _fields_ = (("flags", ctypes.c_uint64), ("mode", ctypes.c_uint64), ("resolve", ctypes.c_uint64))
+
+
+_HOW_BYTES = ctypes.sizeof(_OpenHow)
+
+
+@cache
+def opens_beneath() -> bool:
+    """Whether this system opens a path without following links, leaving the folder, or crossing into another mount."""
+    libc = _libc()
+    if sys.platform != "linux" or libc is None:
+        return False
+    how = _OpenHow(os.O_PATH | os.O_DIRECTORY | os.O_CLOEXEC, 0, _BENEATH | _NO_XDEV)
+    descriptor = libc.syscall(_OPENAT2, _AT_FDCWD, b".", ctypes.byref(how), ctypes.sizeof(how))
+    if descriptor < 0:
+        return False
+    os.close(descriptor)
+    return True
+
+
+@cache
+def _how(flags: int) -> _OpenHow:
+    return _OpenHow(flags | os.O_CLOEXEC, 0, _BENEATH | _NO_XDEV | _NO_SYMLINKS | _NO_MAGICLINKS)
+
+
+def open_beneath(folder: int, path: str, flags: int) -> int:
+    """Open what lies at a relative path in an open folder, with no link followed and no other mount entered on the way.
+
+    Raises OSError: ELOOP for a link, EXDEV for a mount. Only where `opens_beneath`.
+    """
+    libc = _libc()
+    assert libc is not None
+    how = _how(flags)
+    while True:
+        descriptor: int = libc.syscall(_OPENAT2, folder, os.fsencode(path), ctypes.byref(how), _HOW_BYTES)
+        if descriptor >= 0:
+            return descriptor
+        code = ctypes.get_errno()
+        if code not in (errno.EAGAIN, errno.EINTR):  # something was renamed meanwhile
+            raise OSError(code, os.strerror(code), path)
+
+
 def exchange(text: str, other: str) -> bool:
     """Let two existing names change places in one atomic step; False where the system cannot."""
     return _rename_with(_RENAME_EXCHANGE, _MAC_RENAME_SWAP, text, other)
@@ -52,6 +99,49 @@ def exchange(text: str, other: str) -> bool:
 def rename_without_replacing(source: str, target: str) -> bool:
     """Rename in one atomic step that fails with EEXIST if the target exists; False where the system cannot."""
     return _rename_with(_RENAME_NOREPLACE, _MAC_RENAME_EXCL, source, target)
+
+
+_GET_FLAGS = 0x80086601  # FS_IOC_GETFLAGS, <linux/fs.h>
+_FIXED = {0x10: "immutable", 0x20: "append-only"}
+
+
+def fixed_by_flag(descriptor: int) -> str:
+    """Whether a file or folder is marked as one that nobody may change, remove or rename; empty when it is not."""
+    if sys.platform != "linux":
+        return ""
+    import fcntl
+
+    flags = bytearray(8)
+    try:
+        fcntl.ioctl(descriptor, _GET_FLAGS, flags)
+    except OSError:
+        return ""
+    number = int.from_bytes(flags[:4], sys.byteorder)
+    return next((word for flag, word in _FIXED.items() if number & flag), "")
+
+
+_F_SETSIG = 10  # <fcntl.h> on Linux
+
+
+def is_written_elsewhere(descriptor: int) -> bool | None:
+    """Whether any process of any user has this file open, or mapped, for writing; None where that cannot be told.
+
+    A lease for reading (fcntl(2), F_SETLEASE) is given only while nobody may write; it is handed back at once. Whoever
+    opens the file at that very moment waits that long, and the signal that the kernel then sends is one that does
+    nothing.
+    """
+    if sys.platform != "linux":
+        return None
+    import fcntl
+    import signal
+
+    try:
+        fcntl.fcntl(descriptor, _F_SETSIG, signal.SIGURG)
+        fcntl.fcntl(descriptor, fcntl.F_SETLEASE, fcntl.F_RDLCK)
+    except OSError as fault:
+        return True if fault.errno == errno.EAGAIN else None
+    fcntl.fcntl(descriptor, fcntl.F_SETLEASE, fcntl.F_UNLCK)
+    return False
 
 
 def sync_volume(descriptor: int) -> bool:

@@ -31,6 +31,17 @@ class Disk:
     portable: bool = False
 
 
+@dataclass(frozen=True, slots=True)
+class Mount:
+    """A place where a volume is mounted."""
+
+    point: str
+    root: str = "/"
+    """The folder of the volume that is seen there: not its own root for a sub-volume or a bind mount."""
+    number: int | None = None
+    """The mount's number in the system's table."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Volume:
     """A volume. Unknown texts are empty, unknown sizes None."""
@@ -42,6 +53,8 @@ class Volume:
     """The main one first."""
     trees: tuple[str, ...] = ()
     """The mount points that show different parts of the volume (sub-volumes); empty: the main one shows all."""
+    mounts: tuple[Mount, ...] = ()
+    """Where it is mounted, as far as more is known of that than the points."""
     label: str = ""
     uuid: str = ""
     bytes: int | None = None

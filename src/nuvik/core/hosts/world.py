@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import os
 import stat
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
+from nuvik.core.hosts.anchors import Anchor
 from nuvik.core.hosts.base import fastest_first
 from nuvik.core.hosts.descent import Descent, Handle
 from nuvik.core.hosts.files import Files
@@ -105,6 +106,21 @@ class WorldHost:
             return "it is outside this world"
         return None
 
+    def anchors(self, drives: Iterable[Drive]) -> dict[str, tuple[Anchor, ...]]:
+        return {drive.id: (Anchor(drive.path),) for drive in drives if drive.attached}
+
+    def reaches_medium(self, drive: Drive) -> bool:
+        return True
+
+    def attachment(self, drive: Drive) -> str:
+        return ""
+
+    def why_no_place(self, folder: str) -> str | None:
+        return None
+
+    def packages_owning(self, paths: Sequence[str]) -> dict[str, str]:
+        return {}
+
     def surroundings(self) -> Surroundings:
         return Surroundings()
 
@@ -132,7 +148,7 @@ class WorldHost:
     def size_on_disk(self, facts: os.stat_result) -> int:
         return facts.st_size
 
-    def room_needed(self, sizes: Iterable[int], drive: Drive) -> int:
+    def room_needed(self, sizes: Iterable[int], drive: Drive, hole_bytes: int = 0) -> int:
         return sum(sizes)
 
     def temperature_c(self, drive: Drive) -> float | None:

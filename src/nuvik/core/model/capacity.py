@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.units import Base, format_bytes, preferred
+from nuvik.core.model.units import Base, format_bytes, format_bytes_apart, preferred
 
 _TOO_LITTLE_TO_TELL = 0.001
 
@@ -77,9 +77,8 @@ def how_full(drive: Drive) -> str | None:
     if not drive.attached:
         return None
     if drive.short_of_headroom_bytes:
-        return (
-            f"{format_bytes(drive.free_bytes)} free of the {format_bytes(drive.headroom_bytes)} you want to keep free"
-        )
+        free, wanted = format_bytes_apart(drive.free_bytes, drive.headroom_bytes)
+        return f"{free} free of the {wanted} you want to keep free"
     if drive.free_bytes < drive.slows_down_below_bytes:
         share = 100 * drive.free_bytes / drive.usable_bytes
         return f"{format_bytes(drive.free_bytes)} free ({share:.0f} %): {drive.medium_class.why_slow}"

@@ -31,5 +31,9 @@ class Stopped(NuvikError):
     """Work stopped midway; everything is safe, and `nuvik resume` or `nuvik undo` goes on. Exit code 4."""
 
 
+class DriveAway(Stopped):
+    """A drive that unfinished work needs is away: that work is set aside, and nothing else waits for it."""
+
+
 class StopRequested(Exception):
     """The user asked long work to stop. Raised by `Stop.check`, caught where the work can end cleanly."""

@@ -67,6 +67,10 @@ class Extent:
     links: int = 0
     special: int = 0
     """Sockets, pipes and devices."""
+    sub_volumes: int = 0
+    """Sub-volumes of its drive that lie in it, or that it is."""
+    hole_bytes: int = 0
+    """By how much its files are longer than what they hold on the disk: holes, or compression."""
 
     @property
     def last_used_s(self) -> float | None:

@@ -42,6 +42,9 @@ class FileSystem:
     read_by: tuple[str, ...] = ("linux",)
     """The systems that read it as they come: linux, macos, windows."""
     written_by: tuple[str, ...] = ("linux",)
+    holes: bool = False
+    """Stretches of zeros that were never written take no room, copies keep them, and what a file holds less than its
+    length is such holes and not compression."""
     survives_a_pull: bool = True
     """Keeps a journal or copies on write, so that a pulled cable leaves it sound."""
 
@@ -88,14 +91,16 @@ _FAT: dict[str, Any] = {
 }
 
 _KNOWN: dict[str, FileSystem] = {
-    "ext4": FileSystem("ext4", largest_file_bytes=16 * 2**40),
-    "ext3": FileSystem("ext3", largest_file_bytes=2 * 2**40, time_step_ns=1_000_000_000),
-    "ext2": FileSystem("ext2", largest_file_bytes=2 * 2**40, time_step_ns=1_000_000_000, survives_a_pull=False),
-    "xfs": FileSystem("XFS"),
-    "btrfs": FileSystem("Btrfs"),
+    "ext4": FileSystem("ext4", largest_file_bytes=16 * 2**40, holes=True),
+    "ext3": FileSystem("ext3", largest_file_bytes=2 * 2**40, holes=True, time_step_ns=1_000_000_000),
+    "ext2": FileSystem(
+        "ext2", largest_file_bytes=2 * 2**40, holes=True, time_step_ns=1_000_000_000, survives_a_pull=False
+    ),
+    "xfs": FileSystem("XFS", holes=True),
+    "btrfs": FileSystem("Btrfs", holes=True),
     "f2fs": FileSystem("F2FS"),
     "zfs": FileSystem("ZFS"),
-    "tmpfs": FileSystem("tmpfs"),
+    "tmpfs": FileSystem("tmpfs", holes=True),
     "overlay": FileSystem("overlay"),
     "apfs": FileSystem(
         "APFS", folds_case=True, utf8_only=True, longest_name_in_bytes=False, read_by=_MAC, written_by=_MAC

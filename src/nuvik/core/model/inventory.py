@@ -27,6 +27,8 @@ class EntryRecord:
     carried_link: str | None = None
     """What the copied link says, where that had to differ."""
     checksum: str | None = None
+    attributes: str | None = None
+    """The checksum of its extended attributes when it was copied; None for none."""
     proven: bool = False
 
     def same_as(self, other: EntryRecord) -> bool:
@@ -42,6 +44,22 @@ class EntryRecord:
         )
 
 
+_COARSER_NS = (100, 1_000, 1_000_000, 1_000_000_000)
+
+
+def is_same_time(copied_ns: int, original_ns: int, step_ns: int) -> bool:
+    """Whether a copy has the time of its original, as its file system keeps times: in the steps of its kind, or in
+    coarser ones that show by a round figure (ext4 with small inodes keeps whole seconds).
+    """
+    apart = abs(copied_ns - original_ns)
+    return apart <= step_ns or any(apart < step and copied_ns % step == 0 for step in _COARSER_NS)
+
+
+def plain_kind(entry: EntryRecord) -> str:
+    """Its kind, whatever other names it has: file, folder or link."""
+    return "file" if entry.kind == "hard-link" else entry.kind
+
+
 @dataclass(slots=True)
 class Inventory:
     """The entries of a library, folders before what they hold."""
@@ -55,6 +73,8 @@ class Inventory:
     """Relative path and what it is: things that are no file, folder or link."""
     linked_outside: list[str] = field(default_factory=list)
     """Files that have another name (hard link) outside the library."""
+    hole_bytes: int = 0
+    """By how much the files are longer than what they hold on the disk."""
 
     @property
     def sizes(self) -> list[int]:

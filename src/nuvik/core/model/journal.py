@@ -99,5 +99,15 @@ class Move:
     problem: str | None = None
     visible: bool = False
     """The copy has had its final name: since then the user may have worked with it."""
+    source_place: PathText = ""
+    target_place: PathText = ""
+    """Where source and target are within their volumes, wherever these are mounted; empty before that is known."""
+    was_source: tuple[PathText, ...] = ()
+    was_target: tuple[PathText, ...] = ()
+    """Paths by which they were reached before their drives were mounted elsewhere: links may still say so."""
+    unread: bool = False
+    """The copy was compared, but not read from the medium of its drive: that could not be had."""
+    attachment: str = ""
+    """How its drive was attached then (`Host.attachment`): once it is attached anew, it can be read."""
     may_lose: bool = False
     """The user agreed to remove the original although something in it would be lost."""

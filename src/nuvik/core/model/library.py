@@ -95,8 +95,12 @@ class Part:
     """How many files by size class, as in a library."""
     links: int = 0
     """Links inside it, wherever they lead."""
+    hole_bytes: int = 0
+    """As in a library."""
     stays: bool = False
     """Programs look for it in its place (plug-ins): it goes where the library goes."""
+    can_be_made_anew: bool = False
+    """Programs make it again from the rest of the library: dependencies, build output, caches, renders."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -162,6 +166,10 @@ class Card:
         return replace(other, **{**fields_given, "path": self.path})
 
 
+OPENINGS_UNKNOWN = "openings: unknown"
+"""The end of `Library.use_source` where nothing tells how often it is opened."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Library:
     """A library as a survey found it."""
@@ -196,6 +204,8 @@ class Library:
     """As ISO 8601 in UTC."""
     sizes: tuple[tuple[int, int], ...] = ()
     """How many files by size class (`model.extent`): what it takes on a drive with other clusters follows from it."""
+    hole_bytes: int = 0
+    """Stretches of its files that hold nothing: they take no room on a drive whose file system keeps them as holes."""
     why: str = ""
     """Why it is taken for what it is, and for one library."""
     confidence: float = 1.0
@@ -229,10 +239,21 @@ class Library:
         return room_bytes(dict(self.sizes), cluster_bytes) if self.sizes else self.bytes
 
     def room_on(self, drive: Drive) -> int:
-        """What it takes on a drive, in that drive's clusters, folders included; its length where only lengths count."""
+        """What it takes on a drive, in that drive's clusters, folders included and holes left out where that drive
+        keeps them; its length where only lengths count.
+        """
         if drive.counts_lengths or not self.sizes:
             return self.bytes
-        return self.room_bytes(drive.cluster_bytes) + self.folders * drive.cluster_bytes
+        files = self.room_bytes(drive.cluster_bytes)
+        if self.hole_bytes and drive.rules.holes:
+            # The classes of sizes are coarse beside what a long file full of holes holds.
+            files = max(0, min(files - self.hole_bytes, self.on_disk_bytes + self.files * drive.cluster_bytes))
+        return files + self.folders * drive.cluster_bytes
+
+    @property
+    def openings_known(self) -> bool:
+        """Whether anything tells how often it is opened; if not, its openings a week are 0 because none is known."""
+        return not self.use_source.endswith(OPENINGS_UNKNOWN)
 
     @property
     def holds_links(self) -> bool:

@@ -59,6 +59,8 @@ class Step:
     there (`to_drive` is it) and the one that goes on (`from_drive` is it). None in all others."""
     on_disk_bytes: int | None = None
     """What it takes where it lies, in whole clusters and without holes; None when that was not measured."""
+    room_bytes: int | None = None
+    """What it is going to take on its target; None when that was not measured."""
 
     @property
     def role(self) -> Role:
@@ -70,6 +72,11 @@ class Step:
     def frees_bytes(self) -> int:
         """What its drive should gain once it is gone."""
         return self.bytes if self.on_disk_bytes is None else self.on_disk_bytes
+
+    @property
+    def takes_bytes(self) -> int:
+        """What its target should have less of once it is there."""
+        return self.bytes if self.room_bytes is None else self.room_bytes
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -115,5 +122,6 @@ class Plan:
     landings: tuple[Landing, ...] = ()
 
     @property
-    def bytes(self) -> int:
-        return sum(step.bytes for step in self.steps)
+    def frees_bytes(self) -> int:
+        """What its steps move, as it is held on the drives."""
+        return sum(step.frees_bytes for step in self.steps)

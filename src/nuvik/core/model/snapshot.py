@@ -30,6 +30,10 @@ class LargeFile:
     """The id of the library it lies in; None for a loose one."""
 
 
+LOOSE_LISTED = 200
+"""So many loose folders a snapshot lists at most."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LooseFolder:
     """What lies in a folder and in no library."""
@@ -65,7 +69,7 @@ class Snapshot:
     complete: bool = True
     """False when the survey was stopped: then libraries may be missing or too small."""
     loose: tuple[LooseFolder, ...] = ()
-    """Folders with loose things, largest first; the largest only where there are many."""
+    """Folders with loose things, largest first, at most `LOOSE_LISTED`."""
     small_things: tuple[SmallThings, ...] = ()
     large_files: tuple[LargeFile, ...] = ()
     """The largest files, largest first, at most a thousand a drive."""

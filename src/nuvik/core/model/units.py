@@ -55,6 +55,38 @@ def format_bytes(count_bytes: int, base: Base | None = None) -> str:
     return f"{sign}{value:.{digits}f} {names[power]}"
 
 
+def format_bytes_apart(first_bytes: int, second_bytes: int) -> tuple[str, str]:
+    """Write two sizes that a sentence compares: with as many digits more as it takes to tell them apart."""
+    first, second = format_bytes(first_bytes), format_bytes(second_bytes)
+    if first != second or first_bytes == second_bytes:
+        return first, second
+    step, names = (1000, _DECIMAL) if _preferred is Base.DECIMAL else (1024, _BINARY)
+    power = names.index(first.rpartition(" ")[2])
+    for digits in range(2, 3 * power + 1):
+        first, second = (f"{count / step**power:.{digits}f} {names[power]}" for count in (first_bytes, second_bytes))
+        if first != second:
+            return first, second
+    return f"{first_bytes:,} B", f"{second_bytes:,} B"
+
+
+def instead_of(after: str, before: str) -> str:
+    """For example `9 s instead of 74 s`; `9 s, as now` where both are written alike."""
+    return f"{after}, as now" if after == before else f"{after} instead of {before}"
+
+
+def from_to(before: str, after: str) -> str:
+    """For example `6 min → 2 min`; `still 6 min` where both are written alike."""
+    return f"still {after}" if before == after else f"{before} → {after}"
+
+
+def free_from_to(before_bytes: int, after_bytes: int) -> str:
+    """Write how free space changes: `36.6 GB → 65.9 GB free`; with more digits where the two would be written alike."""
+    if after_bytes < 0:
+        return f"{format_bytes(before_bytes)} → {format_free(after_bytes)}"
+    before, after = format_bytes_apart(before_bytes, after_bytes)
+    return f"{before} → {after} free"
+
+
 def format_free(count_bytes: int, base: Base | None = None) -> str:
     """Write free space; a negative amount is written as what is lacking: `38 GB free`, `12 GB too little`."""
     return f"{format_bytes(abs(count_bytes), base)} {'free' if count_bytes >= 0 else 'short'}"

@@ -167,7 +167,7 @@ class _Run:
         return self._low_s * part, self._high_s * part
 
     def _room(self, step: Step) -> int:
-        return self._scene.rooms.get(step.n) or step.bytes
+        return self._scene.rooms.get(step.n) or step.takes_bytes
 
     def _take(self, drive_id: str, count_bytes: int) -> None:
         """Take room on a drive; volumes of one container have it from the same free space."""

@@ -15,7 +15,7 @@ from nuvik.core.model.plan import Role
 from nuvik.core.model.purchase import Candidate
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timeline import Effect, Timeline
-from nuvik.core.model.units import format_bytes, format_count, format_duration
+from nuvik.core.model.units import format_bytes, format_count, format_duration, instead_of
 from nuvik.core.planning.buying.purchases import verdicts_on
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.landing import landing_so_far
@@ -140,13 +140,14 @@ class Slower(WhatIf):
 
 
 def _longer(plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> str:
-    words = f"carrying takes {format_duration(after.total_s)} instead of {format_duration(before.total_s)}"
+    words = f"carrying takes {instead_of(format_duration(after.total_s), format_duration(before.total_s))}"
     if changed.stands:
         waits = [
             waiting_of((drive, scene.by_id[place]) for drive, place in scene.stands).likely
             for scene in (plain, changed)
         ]
-        words += f"; you would wait {format_duration(waits[1])} a week instead of {format_duration(waits[0])}"
+        waits_then = instead_of(f"{format_duration(waits[1])} a week", f"{format_duration(waits[0])} a week")
+        words += f"; you would wait {waits_then}"
     return words
 
 
@@ -376,6 +377,6 @@ class SideBySide(WhatIf):
         if won < 0.02 * max(1.0, before.total_s):
             return "would not help: the moves use the same disks", False
         return (
-            f"would take {format_duration(after.total_s)} instead of {format_duration(before.total_s)}; "
+            f"would take {instead_of(format_duration(after.total_s), format_duration(before.total_s))}; "
             "carrying does one after the other"
         ), False

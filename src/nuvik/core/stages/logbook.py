@@ -38,7 +38,12 @@ class LogbookStage:
         return undo(self.carry.work(report, stop), wanted)
 
     def release(
-        self, wanted: str, even_if_changed: bool = False, report: Report = silent, stop: Stop | None = None
+        self,
+        wanted: str,
+        even_if_changed: bool = False,
+        report: Report = silent,
+        stop: Stop | None = None,
+        even_if_unread: bool = False,
     ) -> Outcome:
         """Let the kept originals of one move, or of `all` on trial, go. Raises Refused and Stopped."""
-        return release(self.carry.work(report, stop), wanted, even_if_changed)
+        return release(self.carry.work(report, stop), wanted, even_if_changed, even_if_unread)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import os
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from nuvik.core.hosts.base import drive_holding
@@ -50,22 +50,36 @@ class SurveyStage:
 
     # -- surveys -------------------------------------------------------------------------------------------
 
-    def take(self, paths: Sequence[str] = (), report: SurveyReport = no_report, stop: Stop | None = None) -> Snapshot:
+    def take(
+        self,
+        paths: Sequence[str] = (),
+        report: SurveyReport = no_report,
+        stop: Stop | None = None,
+        so_far: Callable[[Snapshot], None] | None = None,
+    ) -> Snapshot:
         """Survey and keep the snapshot; what a survey of some folders, or one that was stopped, did not reach is kept
         as it was known. Gives what was surveyed; of a stopped survey of everything, with what was known before.
 
+        A survey that takes long calls `so_far` now and then with the libraries that it has come upon.
         Raises Refused.
         """
         computer = self.computer
         history = library_history(computer.database)
         drives, cards = computer.drives(), self.cards()
-        trees = walked(computer.host, drives, tuple(paths), cards, report, stop)
+
+        def glimpse(trees: Sequence[Tree]) -> Callable[[], None]:
+            snapshot = judged(computer.host, drives, trees, cards, history, so_far=True)
+            return lambda: so_far(snapshot) if so_far is not None else None
+
+        trees = walked(computer.host, drives, tuple(paths), cards, report, stop, glimpse if so_far else None)
         taken = judged(computer.host, drives, trees, cards, history)
         if not paths:
             self.trees[:] = trees
         log.info("surveyed: %d libraries, %d problems", len(taken.libraries), len(taken.problems))
         roots = tuple(os.path.realpath(normalised(path)) for path in paths)
-        whole = together(latest_snapshot(computer.database), taken, roots)
+        silent = {drive_holding(drives, tree.root.path) for tree in trees if tree.silent}
+        unreached = frozenset(drive.id for drive in silent if drive is not None)
+        whole = together(latest_snapshot(computer.database), taken, roots, unreached)
         keep_snapshot(computer.database, whole)
         return taken if roots else whole
 
@@ -197,6 +211,12 @@ class SurveyStage:
         card = self.card(folder)
         self.keep_cards([replace(card, titles=False, ignored=False, name=card.name or os.path.basename(folder))])
         return folder
+
+    def split(self, library: Library) -> None:
+        """Let each folder of a library be a library of its own from now on. Raises Refused when it holds none."""
+        if library.folders < 2:
+            raise Refused(f"{shown(library.name)} holds no folders.", next_step="Only folders can stand on their own.")
+        self.keep_cards([replace(self.card(library.path), titles=True, ignored=False)])
 
     def with_cards(self, snapshot: Snapshot, *paths: str) -> Snapshot:
         """A snapshot with these libraries as their cards now say, without measuring them anew."""

@@ -74,6 +74,22 @@ MIGRATIONS: tuple[str, ...] = (
     ALTER TABLE moves ADD COLUMN visible INTEGER NOT NULL DEFAULT 1;
     ALTER TABLE moves ADD COLUMN may_lose INTEGER NOT NULL DEFAULT 0;
     """,
+    # 6: where the ends of a move are within their volumes, and by which paths they were reached before
+    """
+    ALTER TABLE moves ADD COLUMN source_place BLOB NOT NULL DEFAULT x'';
+    ALTER TABLE moves ADD COLUMN target_place BLOB NOT NULL DEFAULT x'';
+    ALTER TABLE moves ADD COLUMN was_source BLOB NOT NULL DEFAULT x'';
+    ALTER TABLE moves ADD COLUMN was_target BLOB NOT NULL DEFAULT x'';
+    """,
+    # 7: the extended attributes of what was copied
+    """
+    ALTER TABLE entries ADD COLUMN attributes TEXT;
+    """,
+    # 8: whether a copy was read from its medium
+    """
+    ALTER TABLE moves ADD COLUMN unread INTEGER NOT NULL DEFAULT 0;
+    ALTER TABLE moves ADD COLUMN attachment TEXT NOT NULL DEFAULT '';
+    """,
 )
 
 

@@ -20,8 +20,9 @@ from nuvik.core.model.library import Kind
 from nuvik.core.model.plan import Plan, Step, TetherKind
 from nuvik.core.store.database import Database
 
-_PATHS = ("library", "source", "target")
-_FLAGS = ("on_trial", "visible", "may_lose")
+_PATHS = ("library", "source", "target", "source_place", "target_place")
+_MANY_PATHS = ("made_folders", "was_source", "was_target")
+_FLAGS = ("on_trial", "visible", "unread", "may_lose")
 _SEPARATOR = b"\0"
 
 
@@ -92,7 +93,7 @@ class Journal:
         return [
             move
             for move in self.moves()
-            if move.target in targets
+            if {move.target, *move.was_target} & set(targets)
             and move.tether.leaves_link
             and move.state in (State.SWITCHED, State.ON_TRIAL, State.RELEASING, State.RELEASED)
         ]
@@ -109,8 +110,8 @@ class Journal:
         with self._database.connect() as connection:
             connection.executemany(
                 "INSERT OR REPLACE INTO entries (move, path, kind, size, mode, user, owner_group, accessed_ns, "
-                "changed_ns, altered_ns, inode, link, carried_link, checksum, proven) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                "changed_ns, altered_ns, inode, link, carried_link, checksum, proven, attributes) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 [
                     (
                         move.id,
@@ -128,6 +129,7 @@ class Journal:
                         _encoded(entry.carried_link),
                         entry.checksum,
                         entry.proven,
+                        entry.attributes,
                     )
                     for entry in entries
                 ],
@@ -178,7 +180,8 @@ def _to_row(move: Move) -> dict[str, Any]:
     row = {name: getattr(move, name) for name in Move.__dataclass_fields__}
     for name in _PATHS:
         row[name] = os.fsencode(row[name])
-    row["made_folders"] = _SEPARATOR.join(os.fsencode(path) for path in move.made_folders)
+    for name in _MANY_PATHS:
+        row[name] = _SEPARATOR.join(os.fsencode(path) for path in row[name])
     for name in ("kind", "tether", "state"):
         row[name] = str(row[name])
     return row
@@ -188,8 +191,8 @@ def _from_row(row: sqlite3.Row) -> Move:
     data = dict(row)
     for name in _PATHS:
         data[name] = os.fsdecode(data[name])
-    made = data["made_folders"]
-    data["made_folders"] = tuple(os.fsdecode(path) for path in made.split(_SEPARATOR)) if made else ()
+    for name in _MANY_PATHS:
+        data[name] = tuple(os.fsdecode(path) for path in data[name].split(_SEPARATOR)) if data[name] else ()
     data["kind"], data["tether"], data["state"] = Kind(data["kind"]), TetherKind(data["tether"]), State(data["state"])
     for name in _FLAGS:
         data[name] = bool(data[name])

@@ -54,7 +54,7 @@ def read_plan(path: str) -> Plan:
                 f"The plan {where}, step {number} would leave nothing where programs look for the library.",
                 next_step="Set its tether to “link”.",
             )
-        if min(step.bytes, step.files) < 0:
+        if min(step.bytes, step.files, step.frees_bytes, step.takes_bytes) < 0:
             raise Refused(f"The plan {where}, step {number} has a size below zero.", next_step="Make a new plan.")
     for landing in plan.landings:
         if not os.path.isabs(landing.path) or os.path.normpath(landing.path) != landing.path:

@@ -9,7 +9,7 @@ from dataclasses import replace
 from nuvik.core.model.clock import moment_of
 from nuvik.core.model.history import Sighting
 from nuvik.core.model.paths import is_within
-from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.snapshot import LOOSE_LISTED, Snapshot
 from nuvik.core.store.database import Database
 from nuvik.core.store.json_codec import from_json, to_json
 
@@ -121,12 +121,21 @@ def drive_history(database: Database) -> dict[str, list[Sighting]]:
     return sightings
 
 
-def together(before: Snapshot | None, now: Snapshot, roots: tuple[str, ...]) -> Snapshot:
-    """A survey of some folders only, or one that was stopped, with all else as it was known before."""
-    if before is None or (now.complete and not roots):
+def together(
+    before: Snapshot | None, now: Snapshot, roots: tuple[str, ...], unreached: frozenset[str] = frozenset()
+) -> Snapshot:
+    """A survey of some folders only, or one that was stopped, with all else as it was known before; so is what lies on
+    drives that were `unreached`, by their ids.
+    """
+    if before is None or (now.complete and not roots and not unreached):
         return now
     if not now.complete:
         return _filled_up(before, now)
+    if not roots:
+        known = {library.id for library in now.libraries}
+        kept = (library for library in before.libraries if library.drive in unreached and library.id not in known)
+        every = sorted((*now.libraries, *kept), key=lambda library: (-library.on_disk_bytes, library.path))
+        return replace(now, libraries=tuple(every))
 
     def elsewhere(path: str) -> bool:
         return not any(is_within(path, root) for root in roots)
@@ -145,7 +154,9 @@ def together(before: Snapshot | None, now: Snapshot, roots: tuple[str, ...]) -> 
             *now.problems,
             *(problem for problem in before.problems if elsewhere(problem.path) and problem not in now.problems),
         ),
-        loose=tuple(sorted(loose, key=lambda folder: (-folder.bytes, folder.path))),
+        loose=tuple(sorted(loose, key=lambda folder: (-folder.bytes, folder.path))[:LOOSE_LISTED]),
+        # They were summed up over each whole drive, and only a survey of everything sums them up anew.
+        small_things=before.small_things or now.small_things,
         large_files=tuple(sorted(large, key=lambda file: (-file.bytes, file.path))),
     )
 
@@ -164,4 +175,5 @@ def _filled_up(before: Snapshot, now: Snapshot) -> Snapshot:
         libraries=tuple(sorted(libraries, key=lambda library: (-library.on_disk_bytes, library.path))),
         large_files=before.large_files or now.large_files,
         loose=before.loose or now.loose,
+        small_things=before.small_things or now.small_things,
     )

@@ -11,17 +11,16 @@ from nuvik.core.model.clock import moment_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
 from nuvik.core.model.paths import parents
-from nuvik.core.model.snapshot import LargeFile, LooseFolder, SmallThings
+from nuvik.core.model.snapshot import LOOSE_LISTED, LargeFile, LooseFolder, SmallThings
 from nuvik.core.survey.walk.folder_tree import Tree
-from nuvik.core.survey.walk.walk_pool import BIG_FILE_BYTES
+from nuvik.core.survey.walk.walk_job import BIG_FILE_BYTES
 
 LARGE_FILES_A_DRIVE = 1_000
-_LOOSE_FOLDERS = 200
 
 
 def largest_loose(loose: Sequence[LooseFolder]) -> tuple[LooseFolder, ...]:
     """Those worth listing."""
-    return tuple(loose[:_LOOSE_FOLDERS])
+    return tuple(loose[:LOOSE_LISTED])
 
 
 def small_things(loose: Iterable[LooseFolder]) -> tuple[SmallThings, ...]:

@@ -15,24 +15,22 @@ from nuvik.core.model.clock import moment_or_none, now_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.history import Sighting
-from nuvik.core.model.library import Card, Kind, Library, Verdict
+from nuvik.core.model.library import Card, Library, Verdict
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within, normalised, parents
 from nuvik.core.model.progress import Stop, SurveyReport, no_report
 from nuvik.core.model.snapshot import Problem, Snapshot
 from nuvik.core.survey.history.last_use import RecentFiles, use_of
 from nuvik.core.survey.loose_data import large_files, largest_loose, loose_folders, small_things
-from nuvik.core.survey.recognise.evidence import Context
+from nuvik.core.survey.recognise.evidence import SETTLED, Context
 from nuvik.core.survey.recognise.find_libraries import LibraryCandidate, find_candidates, guess_of
 from nuvik.core.survey.recognise.library_parts import parts_of
 from nuvik.core.survey.recognise.may_move import OVERRULED, PINNED, Open, judge
 from nuvik.core.survey.recognise.names_apart import names_apart
 from nuvik.core.survey.recognise.trade_words import OF_THE_FILE_SYSTEM
 from nuvik.core.survey.walk.folder_tree import Folder, Tree, folder_in
-from nuvik.core.survey.walk.walk_pool import size_tree, size_trees
+from nuvik.core.survey.walk.walk_pool import Glimpse, size_tree, size_trees
 
-_SETTLED = frozenset([Kind.PROGRAM, Kind.OTHER, Kind.DOCUMENT, Kind.DOWNLOAD])
-"""What lies where a program keeps its data, and is of one of these kinds, belongs to that program."""
 _LINKS_LOOKED_AT = 2_000
 """So many links of a library are followed to tell whether they lead anywhere."""
 
@@ -65,11 +63,12 @@ def walked(
     cards: Iterable[Card] = (),
     report: SurveyReport = no_report,
     stop: Stop | None = None,
+    glimpse: Glimpse | None = None,
 ) -> list[Tree]:
     """The sized trees of a survey. Raises Refused as `survey` does."""
     roots = _apart([_root(host, drives, path) for path in paths] or list(host.default_roots()), host.mount_points())
     home = host.surroundings().home
-    return size_trees(host, drives, roots, kept_for(cards), report, stop, homes=[home] if home else ())
+    return size_trees(host, drives, roots, kept_for(cards), report, stop, homes=[home] if home else (), glimpse=glimpse)
 
 
 def judged(
@@ -78,23 +77,40 @@ def judged(
     trees: Sequence[Tree],
     cards: Iterable[Card] = (),
     history: History | None = None,
+    so_far: bool = False,
 ) -> Snapshot:
-    """The snapshot of sized trees: their libraries, as evidence and cards say. Quick: no drive is walked again."""
+    """The snapshot of sized trees: their libraries, as evidence and cards say. Quick: no drive is walked again.
+
+    `so_far` is for trees that are still being walked: only what is quickest to learn of their libraries.
+    """
     by_path = {card.path: card for card in cards}
-    context = Context(host, host.surroundings())
+    silent = [drive.path for drive in drives if not drive.attached]
+    silent += [tree.root.path for tree in trees if tree.silent]
+    context = Context(host, host.surroundings(), frozenset(silent))
+    problems = [
+        *_problems(trees),
+        *(Problem(path=drive.path, problem=f"{drive.label} is away") for drive in drives if not drive.attached),
+    ]
+    # What lies on a drive that does not answer must not be looked at again: that would hang as well.
+    trees = [tree for tree in trees if not tree.silent]
 
     def small_bytes(path: str) -> int:
         drive = drive_holding(drives, path)
         return int(drive.usable_bytes * host.small_share) if drive is not None else 0
 
     candidates, outside = find_candidates(trees, by_path, context, small_bytes)
-    trees = [*trees, *size_trees(host, drives, outside, kept_for(by_path.values()))]
-    makers = _Makers(host, drives, context, Open(host.open_files()), RecentFiles(context.about.recent), history or {})
+    opened = Open(())
+    if not so_far:
+        trees = [*trees, *size_trees(host, drives, outside, kept_for(by_path.values()))]
+        opened = Open(host.open_files())
+    makers = _Makers(host, drives, context, opened, RecentFiles(context.about.recent), history or {})
+    if not so_far:
+        # People install nothing with a package manager in their home.
+        others = [candidate.path for candidate in candidates if not is_within(candidate.path, context.about.home)]
+        makers.packages = host.packages_owning([path for path in others if host.why_protected(path) is None])
     libraries = makers.all(candidates, trees)
-    problems = [
-        *_problems(trees),
-        *(Problem(path=drive.path, problem=f"{drive.label} is away") for drive in drives if not drive.attached),
-    ]
+    if so_far:
+        return Snapshot(taken_at=now_text(), host=host.name, drives=drives, libraries=libraries, complete=False)
     loose = loose_folders(trees, libraries, drives, small_bytes)
     return Snapshot(
         taken_at=now_text(),
@@ -139,7 +155,7 @@ def with_card(library: Library, card: Card) -> Library:
     """A library as a changed card says, until the next survey looks again."""
     library = replace(
         library,
-        name=card.name or os.path.basename(library.path),
+        name=card.name or library.name,
         kind=card.kind or library.kind,
         opens_per_week=library.opens_per_week if card.opens_per_week is None else card.opens_per_week,
         needs_read_bytes_per_s=card.needs_read_bytes_per_s,
@@ -228,6 +244,8 @@ class _Makers:
     opened: Open
     recent: RecentFiles
     history: History
+    packages: Mapping[str, str] = field(default_factory=dict)
+    """The package that owns a path."""
     _no_access_times: dict[str, str | None] = field(default_factory=dict)
 
     def all(self, candidates: Iterable[LibraryCandidate], trees: Sequence[Tree]) -> tuple[Library, ...]:
@@ -243,7 +261,9 @@ class _Makers:
     def _one(self, candidate: LibraryCandidate, folder: Folder, drive: Drive) -> Library:
         card, path, extent = candidate.card, candidate.path, folder.extent
         seems = guess_of(candidate, folder, self.context)
-        stays = candidate.inside if seems.kind in _SETTLED else ""
+        stays = candidate.inside if seems.kind in SETTLED else ""
+        if package := self.packages.get(path):
+            stays = f"the package {shown(package)} owns it, and updates expect it here"
         judged = judge(self.host, folder, drive, card, self.context.about, self.opened, seems.stays or stays)
         identifier = f"{drive.id}:{os.path.relpath(path, drive.path)}"
         if drive.id not in self._no_access_times:
@@ -251,10 +271,12 @@ class _Makers:
         use = use_of(
             extent, card, self.recent.below(path), self.history.get(identifier, ()), self._no_access_times[drive.id]
         )
-        links = _links(folder)
+        links = _links(folder, self.context)
+        # Where files may be compressed, what they hold less than their length comes back in a copy.
+        holes = drive.rules.holes and not self.host.counts_lengths
         return Library(
             id=identifier,
-            name=(card.name if card else None) or os.path.basename(path) or path,
+            name=(card.name if card else None) or candidate.title or os.path.basename(path) or path,
             kind=seems.kind,
             path=path,
             drive=drive.id,
@@ -263,6 +285,7 @@ class _Makers:
             files=extent.files,
             folders=extent.folders,
             largest_file_bytes=extent.largest_file_bytes,
+            hole_bytes=extent.hole_bytes if holes else 0,
             cold_bytes=extent.cold_bytes,
             last_used=use.last_used,
             opens_per_week=use.opens_per_week,
@@ -274,7 +297,10 @@ class _Makers:
             caution=judged.reason if judged.movable else "",
             verdict=judged.verdict,
             tether=candidate.tether,
-            parts=tuple(parts_of(card, folder, seems.kind, self.context)),
+            parts=tuple(
+                part if holes else replace(part, hole_bytes=0)
+                for part in parts_of(card, folder, seems.kind, self.context)
+            ),
             needs_read_bytes_per_s=card.needs_read_bytes_per_s if card else None,
             opening_factor=(card.opening_factor if card else None) or 1.0,
             sizes=tuple(sorted(folder.histogram.items())),
@@ -298,11 +324,12 @@ def _hidden(path: str, drive: Drive) -> bool:
     return any(name.startswith(".") for name in os.path.relpath(path, drive.path).split(os.sep))
 
 
-def _links(folder: Folder) -> tuple[int, int, int]:
+def _links(folder: Folder, context: Context) -> tuple[int, int, int]:
     """How many links lead into the library, out of it, and nowhere."""
     inside = outside = broken = 0
     for number, link in enumerate(folder.links):
-        if number < _LINKS_LOOKED_AT and not os.path.exists(link.path):
+        looks = number < _LINKS_LOOKED_AT and context.answers(link.goal_path)
+        if looks and not os.path.exists(link.path):
             broken += 1
         elif is_within(link.goal_path, folder.path):
             inside += 1

@@ -84,7 +84,7 @@ def logbook_headline(moves: Sequence[Move]) -> str:
         return f"{shown(first.library)} is unfinished ({first.state.in_words}): continue, or take it back."
     on_trial = [move for move in moves if move.state is State.ON_TRIAL]
     if on_trial:
-        kept = format_bytes(sum(move.bytes for move in on_trial))
+        kept = format_bytes(sum(move.frees_bytes for move in on_trial))
         many = format_count(len(on_trial), "library is", "libraries are")
         return f"{many} on trial: {kept} more will be free once you release the originals."
     standing = [move for move in moves if move.state is State.RELEASED and move.undoes is None]

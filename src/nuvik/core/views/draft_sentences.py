@@ -8,7 +8,15 @@ from collections.abc import Sequence
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
-from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
+from nuvik.core.model.units import (
+    format_bytes,
+    format_count,
+    format_duration,
+    format_free,
+    free_from_to,
+    from_to,
+    instead_of,
+)
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.recommendation import Recommendation
 from nuvik.core.planning.placement.limits import why_cannot
@@ -52,7 +60,7 @@ def _size(draft: Draft) -> str:
 def totals(draft: Draft) -> str:
     """A line that is always true: waiting before → after, moves, bytes, and what becomes free."""
     now, then = draft.waiting
-    words = f"waiting {now.in_words()} → {then.in_words()} a week"
+    words = f"waiting {from_to(now.in_words(), then.in_words())} a week"
     guessed = [
         shown(drive.label) for drive in draft.drives if drive.id in _used(draft) and drive.speed_source == "typical"
     ]
@@ -64,7 +72,7 @@ def totals(draft: Draft) -> str:
     for drive in draft.drives:
         free = draft.free_then_bytes(drive.id)
         if drive.attached and free != drive.free_bytes:
-            words += f" · {shown(drive.label)} {format_bytes(drive.free_bytes)} → {format_free(free)}"
+            words += f" · {shown(drive.label)} {free_from_to(drive.free_bytes, free)}"
     if draft.landings:
         words += f" · new content of {format_count(len(draft.landings), 'kind')} goes elsewhere"
     return words
@@ -86,10 +94,10 @@ def consequence(draft: Draft, library: Library, drive_id: str) -> str:
         then = draft.put_down(library.id, drive_id)
     except Refused as refusal:
         return str(refusal)
+    opens = [format_duration(opening_s(library, place)) for place in (drive, here)]
     words = (
         f"{shown(library.name)} {shown(here.label)} → {shown(drive.label)}: {format_bytes(library.on_disk_bytes)}; "
-        f"opens in {format_duration(opening_s(library, drive))} instead of "
-        f"{format_duration(opening_s(library, here))}; leaves "
+        f"opens in {instead_of(opens[0], opens[1])}; leaves "
         f"{format_free(then.free_then_bytes(drive.id))} on {shown(drive.label)}"
     )
     why = why_cannot(library, drive, draft.drive(library.drive)) if drive.id != library.drive else None
@@ -117,7 +125,7 @@ def consequence_of_all(draft: Draft, library_ids: Sequence[str], drive_id: str) 
     size = sum(draft.library(library_id).on_disk_bytes for library_id in library_ids)
     return (
         f"{len(library_ids)} libraries → {shown(drive.label)}: {format_bytes(size)}; waiting "
-        f"{draft.waiting[1].in_words()} → {then.waiting[1].in_words()} a week; leaves "
+        f"{from_to(draft.waiting[1].in_words(), then.waiting[1].in_words())} a week; leaves "
         f"{format_free(then.free_then_bytes(drive_id))} on {shown(drive.label)}{_new_breach(draft, then)}"
     )
 
@@ -130,7 +138,7 @@ def consequence_of_swap(draft: Draft, ones: Sequence[str], others: Sequence[str]
         return str(refusal)
     names = " ⇄ ".join(shown(draft.library(group[0]).name) for group in (ones, others))
     return (
-        f"{names}: waiting {draft.waiting[1].in_words()} → {then.waiting[1].in_words()} a week"
+        f"{names}: waiting {from_to(draft.waiting[1].in_words(), then.waiting[1].in_words())} a week"
         f"{_new_breach(draft, then)}"
     )
 

@@ -38,7 +38,8 @@ def forecast_sentence(drive: Drive, rate: Growth | None) -> str:
 
 def difference_line(difference: Difference) -> str:
     """A difference, as a line."""
-    return f"{difference.change:<6} {_signed(difference.bytes):>9}  {shown(difference.name)}"
+    where = " (in no library)" if difference.loose else ""
+    return f"{difference.change:<6} {_signed(difference.bytes):>9}  {shown(difference.name)}{where}"
 
 
 def changes_by_drive(

@@ -22,6 +22,10 @@ _MAY = {
 }
 
 
+_NOTABLE = 0.02
+"""What a library would take elsewhere is told from so large a difference on."""
+
+
 def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> Iterator[tuple[str, str]]:
     """What is known of it as (name, words), in the order in which a user asks."""
     yield "path", shown(library.path) + (" (hidden)" if library.hidden else "")
@@ -32,11 +36,13 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
     yield "takes", _size(library)
     yield "largest file", format_bytes(library.largest_file_bytes)
     elsewhere = [
-        f"{format_bytes(library.room_bytes(other.cluster_bytes))} on {shown(other.label)}"
+        f"{format_bytes(room)} on {shown(other.label)}"
         for other in drives
-        if other.id != drive.id and other.attached and other.cluster_bytes != drive.cluster_bytes
+        if other.id != drive.id
+        and other.attached
+        and abs((room := library.room_on(other)) - library.on_disk_bytes) > _NOTABLE * library.on_disk_bytes
     ]
-    if elsewhere and library.sizes:
+    if elsewhere:
         yield "would take", ", ".join(elsewhere)
     opens = f", {library.opens_per_week:g} opens a week" if library.opens_per_week else ""
     yield "last used", f"{ago(library.last_used)}{opens} ({library.use_source})"
@@ -72,7 +78,7 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
         yield (
             "part",
             f"{shown(part.path)}: {part.kind}, {format_bytes(part.on_disk_bytes)} in "
-            f"{format_count(part.files, 'file')}",
+            f"{format_count(part.files, 'file')}{'; can be made anew' if part.can_be_made_anew else ''}",
         )
 
 

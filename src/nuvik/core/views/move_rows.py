@@ -51,7 +51,7 @@ def move_row(move: Move, labels: Mapping[str, str]) -> MoveRow:
         move=move,
         begun=(move.started_at or "not begun").replace("T", " ").replace("Z", ""),
         library=shown(move.library),
-        size=format_bytes(move.bytes),
+        size=format_bytes(move.frees_bytes),
         way=f"{here} → {there}",
         state=f"undid move {move.undoes}" if done_undo else move.state.in_words,
         expected=format_duration(move.expected_s),

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.estimate import Estimate
 from nuvik.core.model.names import shown
-from nuvik.core.model.units import format_bytes, format_count
+from nuvik.core.model.units import format_bytes, format_count, from_to
 from nuvik.core.planning.drafting.recommendation import Recommendation
 from nuvik.core.planning.ordering.arrange import Arranged
 
@@ -19,7 +19,8 @@ def recommendation_summary(recommendation: Recommendation) -> str:
         return "nothing moves"
     now, then = draft.waiting
     size = format_bytes(sum(load.library.on_disk_bytes for load in draft.loads))
-    return f"{format_count(len(draft.loads), 'move')}, {size}, waiting {now.in_words()} → {then.in_words()} a week"
+    waits = f"waiting {from_to(now.in_words(), then.in_words())}"
+    return f"{format_count(len(draft.loads), 'move')}, {size}, {waits} a week"
 
 
 def recommendation_sentences(recommendation: Recommendation) -> str:

@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from nuvik.core.model.capacity import how_full
-from nuvik.core.model.cold import is_cold
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.links import link_name
 from nuvik.core.model.names import shown
+from nuvik.core.model.progress import SurveyProgress
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes, format_count
+from nuvik.core.views.first_step import fullest
 from nuvik.core.views.verdict_words import verdict_words
+
+_LITTLE_SHARE = 0.25
+"""Assumed: with less than a quarter of what is in use in libraries, much that a user has was not recognised."""
 
 
 def survey_headline(snapshot: Snapshot) -> str:
-    """For example “Kestrel is nearly full: 38 GB free, you asked for 51. Eleven libraries there …”."""
+    """For example “Kestrel is almost full: 38 GB free of the 51 GB you want to keep free.”"""
     words = _how_it_stands(snapshot)
     return (
         words
@@ -30,28 +34,32 @@ def _how_it_stands(snapshot: Snapshot) -> str:
         drives = format_count(len(attached), "drive")
         if not snapshot.taken_at:
             return f"{drives} attached, not surveyed yet."
-        return f"No library was recognised on {drives}. The map of folders is where you can say what is one."
-    full = [drive for drive in attached if how_full(drive) is not None]
-    shortest = max(
-        attached, key=lambda drive: (drive in full, drive.short_of_headroom_bytes / max(1, drive.usable_bytes))
-    )
-    if not full:
+        return f"No library was recognised on {drives}."
+    shortest = fullest(snapshot)
+    if shortest is None:
         roomiest = max(attached, key=lambda drive: drive.free_bytes)
         return (
             f"Every drive has enough free space. Most room: {shown(roomiest.label)}, "
             f"{format_bytes(roomiest.free_bytes)} free."
         )
-    words = f"{shown(shortest.label)} is almost full: {how_full(shortest)}."
-    cold = [library for library in snapshot.on_drive(shortest.id) if library.movable and is_cold(library.last_used)]
-    if cold:
-        many = "libraries" if len(cold) > 1 else "library"
-        words += (
-            f" {len(cold)} {many} there ({format_bytes(sum(library.on_disk_bytes for library in cold))}) "
-            f"{'were' if len(cold) > 1 else 'was'} unused for a year."
+    return f"{shown(shortest.label)} is almost full: {how_full(shortest)}."
+
+
+def little_is_known(snapshot: Snapshot) -> bool:
+    """Whether most of what is in use on the drives lies in no library: then the user can say more than Nuvik."""
+    used = sum(drive.used_bytes for drive in snapshot.drives if drive.attached)
+    known = sum(library.on_disk_bytes for library in snapshot.libraries)
+    return bool(snapshot.taken_at) and known < _LITTLE_SHARE * used
+
+
+def surveying_words(snapshot: Snapshot, progress: SurveyProgress) -> str:
+    """How far a survey has got, and what was known before it."""
+    if progress.entries:
+        return (
+            f"Surveying {shown(progress.drive)}: {format_count(progress.folders, 'folder')}, "
+            f"{format_bytes(progress.bytes)} so far, {progress.share:.0%} of what is in use."
         )
-    elif biggest := next((library for library in snapshot.on_drive(shortest.id) if library.movable), None):
-        words += f" The largest library there is {shown(biggest.name)}, {format_bytes(biggest.on_disk_bytes)}."
-    return words
+    return f"Surveying again. {survey_headline(snapshot)}" if snapshot.libraries else "Looking at the drives …"
 
 
 def library_facts(snapshot: Snapshot, library_id: str) -> str:

@@ -7,7 +7,7 @@ from collections import Counter
 from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Problem, Snapshot
 from nuvik.core.model.units import format_count
-from nuvik.core.survey.walk.walk_slice import MOUNTED_HERE
+from nuvik.core.survey.walk.walk_slice import A_SNAPSHOT, MOUNTED_HERE
 
 
 def unread_problems(snapshot: Snapshot) -> list[Problem]:
@@ -17,7 +17,7 @@ def unread_problems(snapshot: Snapshot) -> list[Problem]:
     return [
         problem
         for problem in snapshot.problems
-        if not problem.problem.endswith("is away") and problem.problem != MOUNTED_HERE
+        if not problem.problem.endswith("is away") and problem.problem not in (MOUNTED_HERE, A_SNAPSHOT)
     ]
 
 

@@ -37,7 +37,7 @@ class JobHost(Protocol):
         ...
 
     def follow(self, happening: str, *details: Any) -> None:
-        """Let the stage on view hear of work that goes on: `survey`, `gauge` or `carry`."""
+        """Let the stage on view hear of work that goes on: `survey`, `judged`, `gauge` or `carry`."""
         ...
 
     def complain(self, trouble: NuvikError) -> None:

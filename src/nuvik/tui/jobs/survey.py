@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import ClassVar
 
 from nuvik.core.model.errors import NuvikError
@@ -20,6 +21,8 @@ class SurveyJob(Job):
         self.progress: SurveyProgress | None = None
         """How far the survey has got; None when none runs."""
         self._stop = Stop()
+        self._looks_again = False
+        """Cards changed while a survey was running."""
 
     def begin(self) -> None:
         """Survey, unless a survey runs already."""
@@ -30,13 +33,37 @@ class SurveyJob(Job):
         self.host.refresh_stage()
         self.start(self._survey)
 
+    def look_again(self) -> None:
+        """After cards changed: what was surveyed, as they now say. Surveys when nothing was since Nuvik began."""
+        if self.progress is not None:
+            self._looks_again = True
+        elif self.host.desk.workspace.survey.trees:
+            self.start(self._judge)
+        else:
+            self.begin()
+
+    def _judge(self) -> None:
+        try:
+            snapshot = self.host.desk.workspace.survey.judge_again()
+        except NuvikError as trouble:
+            self.then(self._refused, trouble)
+        else:
+            self.then(self._judged, snapshot)
+
+    def _judged(self, snapshot: Snapshot) -> None:
+        self.host.desk.take_snapshot(snapshot)
+        self.host.refresh_stage()
+        self.host.follow("judged")
+
     def stop(self) -> None:
         """Let the survey end with what it has; that is shown, and marked as not complete."""
         self._stop.ask()
 
     def _survey(self) -> None:
         try:
-            snapshot = self.host.desk.workspace.survey.take((), self._advance, self._stop)
+            # What an earlier survey knows is worth more than what this one has come upon so far.
+            so_far = None if self.host.desk.snapshot.taken_at else partial(self.then, self._glimpsed)
+            snapshot = self.host.desk.workspace.survey.take((), self._advance, self._stop, so_far)
         except NuvikError as trouble:
             self.then(self._refused, trouble)
         else:
@@ -46,10 +73,17 @@ class SurveyJob(Job):
         self.progress = progress
         self.then(self.host.follow, "survey")
 
+    def _glimpsed(self, snapshot: Snapshot) -> None:
+        self.host.desk.take_snapshot(snapshot)
+        self.host.refresh_stage()
+
     def _surveyed(self, snapshot: Snapshot) -> None:
         self.progress = None
         self.host.desk.take_snapshot(snapshot)
         self.host.refresh_stage()
+        if self._looks_again:
+            self._looks_again = False
+            self.look_again()
 
     def _refused(self, trouble: NuvikError) -> None:
         self.progress = None

@@ -108,4 +108,4 @@ class CardForm(ModalScreen[None]):
         self.dismiss()
         shell.refresh_stage()
         if again:
-            shell.survey_job.begin()
+            shell.survey_job.look_again()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING, Any, cast
 
 from rich.text import Text
 from textual.app import ComposeResult
@@ -20,6 +21,9 @@ from nuvik.core.views.folder_map import FolderMapRows, MapRow
 from nuvik.tui.desk import Desk
 from nuvik.tui.screens.menu import Menu
 from nuvik.tui.theme import palette_of
+
+if TYPE_CHECKING:
+    from nuvik.tui.shell import Shell
 
 _FOOT = (
     "1 is one library · s holds one library in each folder · x is no library · k what it is · f forget · "
@@ -43,7 +47,7 @@ class FolderMap(ModalScreen[bool]):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
-        self._desk, self._changed = desk, False
+        self._desk, self._changed, self._said_of = desk, False, ""
         self._map = FolderMapRows((), ())
 
     def compose(self) -> ComposeResult:
@@ -163,17 +167,23 @@ class FolderMap(ModalScreen[bool]):
         self._keep(replace(card, ignored=ignored, titles=titles, kind=kind or card.kind, name=name))
 
     def _keep(self, card: Card) -> None:
-        stage = self._desk.workspace.survey
         try:
-            stage.keep_cards([card])
-            self._desk.take_snapshot(stage.judge_again())
+            self._desk.workspace.survey.keep_cards([card])
         except NuvikError as trouble:
             self.notify(str(trouble), severity="error", markup=False)
             return
-        self._changed = True
+        self._changed, self._said_of = True, card.path
+        cast("Shell", self.app).survey_job.look_again()
+
+    def follow(self, happening: str, *details: Any) -> None:
+        """What was said is seen as soon as the folders were looked at again."""
+        if happening != "judged":
+            return
         self._fill()
-        library = next((one for one in self._desk.snapshot.libraries if one.path == card.path), None)
-        words = f"{shown(card.path)} is one library: {library.kind}." if library else f"Noted: {shown(card.path)}."
+        library = next((one for one in self._desk.snapshot.libraries if one.path == self._said_of), None)
+        words = (
+            f"{shown(self._said_of)} is one library: {library.kind}." if library else f"Noted: {shown(self._said_of)}."
+        )
         self.notify(words, markup=False)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import TYPE_CHECKING, cast
 
 from rich.table import Table
 from rich.text import Text
@@ -22,6 +23,9 @@ from nuvik.core.views.library_page import Inner, inside_rows, library_page, link
 from nuvik.tui.desk import Desk
 from nuvik.tui.theme import palette_of
 
+if TYPE_CHECKING:
+    from nuvik.tui.shell import Shell
+
 _BAR_CELLS, _ROWS, _LINKS = 24, 14, 6
 
 
@@ -31,6 +35,7 @@ class LibraryPage(ModalScreen[None]):
     BINDINGS = [
         Binding("escape,i,q,enter", "dismiss", "close"),
         Binding("e", "edit", "edit its card"),
+        Binding("s", "split", "split"),
     ]
 
     def __init__(self, library: Library, desk: Desk) -> None:
@@ -41,7 +46,10 @@ class LibraryPage(ModalScreen[None]):
         with VerticalScroll(id="page"):
             yield Static(self._lines(), id="lines")
             yield Static(Text("looking inside …", style=palette_of(self.app.theme).quiet), id="inside")
-            yield Static("\ne edits its card: name, kind, use, what it needs · Esc closes this", classes="quiet")
+            yield Static(
+                "\ne edits its card: name, kind, use, needs · s makes each folder in it a library · Esc closes this",
+                classes="quiet",
+            )
 
     def on_mount(self) -> None:
         self.run_worker(self._look_inside, thread=True, exit_on_error=False)
@@ -106,6 +114,17 @@ class LibraryPage(ModalScreen[None]):
             table.add_row(Text(name, style=palette.quiet, no_wrap=True), Text(words, style=style))
         table.add_row("", "")
         return table
+
+    def action_split(self) -> None:
+        shell = cast("Shell", self.app)
+        try:
+            self._desk.workspace.survey.split(self._library)
+        except NuvikError as trouble:
+            shell.complain(trouble)
+            return
+        self.notify(f"Each folder in {shown(self._library.name)} is a library from now on.", markup=False)
+        self.dismiss()
+        shell.survey_job.look_again()
 
     def action_edit(self) -> None:
         from nuvik.tui.screens.card_form import CardForm

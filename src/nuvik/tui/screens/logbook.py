@@ -75,7 +75,7 @@ class LogbookScreen(StageScreen):
             return
         wanted = str(move.id)
         question = (
-            f"Release the original of {shown(move.library)}? This frees {format_bytes(move.bytes)}; "
+            f"Release the original of {shown(move.library)}? This frees {format_bytes(move.frees_bytes)}; "
             "only the moved library remains."
         )
 

@@ -165,7 +165,7 @@ class RehearseScreen(StageScreen):
         cells = [
             Text(f"{'!' if refused else ' '}{step.n}", style=style, justify="right"),
             Text(shorten(step.library, 26), style=style),
-            Text(format_bytes(step.bytes), justify="right"),
+            Text(format_bytes(step.frees_bytes), justify="right"),
             Text(way + (" ⇢" if step.role is Role.TO_STAGING else "")),
         ]
         if foreseen is None:
@@ -293,8 +293,8 @@ class RehearseScreen(StageScreen):
             self.notify(f"{first.problem} {first.mend}", title="Not done", severity="warning", markup=False)
             return
         question = (
-            f"Carry out {format_count(len(plan.steps), 'move')}, {format_bytes(plan.bytes)}, in {takes(timeline)}? "
-            "Each original stays until its copy is proven; you can take it back."
+            f"Carry out {format_count(len(plan.steps), 'move')}, {format_bytes(plan.frees_bytes)}, "
+            f"in {takes(timeline)}? Each original stays until its copy is proven; you can take it back."
         )
         self.app.push_screen(Confirm(question, "carry it out"), self._confirmed)
 

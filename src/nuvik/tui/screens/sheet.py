@@ -90,7 +90,7 @@ class ChangesSheet(Sheet):
             )
             differences = changes_between(*compared)
             if not differences:
-                text.append("No library changed its size.\n")
+                text.append("Nothing changed.\n")
             for drive, total, mine in changes_by_drive(differences, compared[1].drives):
                 sign = "+" if total >= 0 else "−"
                 text.append(f"\n{shown(drive.label)}  {sign}{format_bytes(abs(total))}\n", style="bold")

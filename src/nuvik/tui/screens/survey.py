@@ -14,8 +14,9 @@ from textual.widgets import Input, Static
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
-from nuvik.core.model.units import format_bytes, format_count
+from nuvik.core.model.units import format_count
 from nuvik.core.views.age_board import big_and_cold_in_words
+from nuvik.core.views.first_step import first_drive, first_step
 from nuvik.core.views.library_selection import (
     Choice,
     Marking,
@@ -27,7 +28,13 @@ from nuvik.core.views.library_selection import (
     working_set_in_words,
 )
 from nuvik.core.views.small_things import small_things_words
-from nuvik.core.views.survey_headline import drive_facts, library_facts, survey_headline
+from nuvik.core.views.survey_headline import (
+    drive_facts,
+    library_facts,
+    little_is_known,
+    survey_headline,
+    surveying_words,
+)
 from nuvik.tui.screens.menu import Menu
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.widgets.age_board import AgeBoardView
@@ -35,6 +42,8 @@ from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.strip import StripData
 
+_PROPOSES = "Press 3, then a: Nuvik proposes moves."
+_MAP = "Most data is in no library: press d to say which folders are."
 _MARKINGS = {"a": Marking.ALL, "k": Marking.KIND, "y": Marking.COLD, "i": Marking.INVERT, "n": Marking.NONE}
 _ONLY = {
     "1": Only.ALL,
@@ -84,6 +93,8 @@ class SurveyScreen(StageScreen):
         self._choice = Choice()
         self._all_drives = False
         self._on_board = False
+        self._begins_on: str | None = ""
+        """The drive on which the cursor was put at the beginning: its id; None once that is over."""
 
     def body(self) -> ComposeResult:
         yield DriveBoard(id="drives")
@@ -100,27 +111,36 @@ class SurveyScreen(StageScreen):
     def refresh_stage(self) -> None:
         self._say_how_it_stands()
         self._show_drives()
+        beginning = self._begin_where_it_matters()
         self._show_libraries()
+        if beginning:
+            self.query_one(LibraryTable).action_end(-1)
+
+    def _begin_where_it_matters(self) -> bool:
+        """Until the first survey is over, or the user moves, the cursor is where it matters most."""
+        board, table = self.query_one(DriveBoard), self.query_one(LibraryTable)
+        drive = first_drive(self.desk.snapshot)
+        if self._begins_on is None or drive is None or board.drive is None:
+            return False
+        if self._begins_on not in ("", board.drive.id) or table.cursor_row > 0:
+            self._begins_on = None
+            return False
+        board.point_at(drive.id)
+        self._begins_on = drive.id if self.shell.survey_job.progress is not None else None
+        return True
 
     def follow(self, happening: str, *details: Any) -> None:
         if happening == "survey":
             self._say_how_it_stands()
 
     def _say_how_it_stands(self) -> None:
-        progress = self.shell.survey_job.progress
-        if progress is None:
-            self.say(survey_headline(self.desk.snapshot))
-        elif not progress.entries:
-            self.say(
-                "Looking at the drives …"
-                if not self.desk.snapshot.libraries
-                else f"Surveying again. {survey_headline(self.desk.snapshot)}"
-            )
-        else:
-            self.say(
-                f"Surveying {shown(progress.drive)}: {format_count(progress.folders, 'folder')}, "
-                f"{format_bytes(progress.bytes)} found so far, {progress.share:.0%} of what is in use. r stops it."
-            )
+        progress, snapshot = self.shell.survey_job.progress, self.desk.snapshot
+        if progress is not None:
+            self.say(surveying_words(snapshot, progress) + (" r stops it." if progress.entries else ""))
+            return
+        step = first_step(snapshot)
+        words = [survey_headline(snapshot), step, _PROPOSES if step else "", _MAP if little_is_known(snapshot) else ""]
+        self.say(" ".join(filter(None, words)))
 
     @property
     def _at(self) -> Library | None:
@@ -230,8 +250,8 @@ class SurveyScreen(StageScreen):
         except NuvikError as trouble:
             self.shell.complain(trouble)
             return
-        self.notify(f"{shown(folder)} is one library from now on. The next survey shows it.", markup=False)
-        self.shell.survey_job.begin()
+        self.notify(f"{shown(folder)} is one library from now on.", markup=False)
+        self.shell.survey_job.look_again()
 
     # -- keys: many ----------------------------------------------------------------------------------------
 

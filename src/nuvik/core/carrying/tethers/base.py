@@ -55,7 +55,7 @@ class Tether(ABC):
 
 def holds_original(files: Files, move: Move) -> bool:
     """Whether the held folder holds the original, not a link prepared for an exchange."""
-    return files.exists(held(move)) and not is_link_to(files, held(move), move.target)
+    return files.exists(held(move)) and not is_link_to(files, held(move), move.target, *move.was_target)
 
 
 def open_held_folder(work: Work, move: Move) -> None:
@@ -74,7 +74,7 @@ def put_original_back(work: Work, move: Move) -> None:
     files = work.files
     if holds_original(files, move):
         with renamable(files, held(move)):
-            if is_link_to(files, move.source, move.target):
+            if is_link_to(files, move.source, move.target, *move.was_target):
                 replace_link(files, held(move), move.source)
             else:
                 try:

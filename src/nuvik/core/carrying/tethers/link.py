@@ -33,7 +33,7 @@ class LinkTether(Tether):
             with renamable(files, move.source):
                 _exchange(files, move)
         if not is_link_to(files, move.source, move.target):
-            files.make_link(move.source, move.target, files.is_folder(move.target))
+            lead_anew(files, move)
         flush_names(work, move)
 
     def undo(self, work: Work, move: Move) -> None:
@@ -47,14 +47,21 @@ class LinkTether(Tether):
         files = work.files
         if is_link_to(files, move.source, move.target):
             return False
-        if files.exists(move.source):
+        if files.exists(move.source) and not is_link_to(files, move.source, *move.was_target):
             raise Stopped(
                 f"Something else is at {shown(move.source)}, where {shown(move.library)} used to be.",
                 next_step="Look at it and move it away; then the link can be made again.",
             )
-        files.make_link(move.source, move.target, files.is_folder(move.target))
+        lead_anew(files, move)
         work.files.sync_folder(os.path.dirname(move.source))
         return True
+
+
+def lead_anew(files: Files, move: Move) -> None:
+    """Make the link; one of ours that leads to where the target's drive was mounted before gives way to it."""
+    if is_link_to(files, move.source, *move.was_target):
+        files.remove(move.source)
+    files.make_link(move.source, move.target, files.is_folder(move.target))
 
 
 def _exchange(files: Files, move: Move) -> None:

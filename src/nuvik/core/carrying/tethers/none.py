@@ -66,7 +66,7 @@ def lead_on(work: Work, before: str, after: str) -> None:
         new = os.path.join(os.path.dirname(link), f"{OURS_PREFIX}-link-{move.id}-{move.token}")
         if files.is_link(new):  # left by a stop between making it and giving it its name
             files.remove(new)
-        if link in (before, after) or not is_link_to(files, link, before):
+        if link in (before, after) or not is_link_to(files, link, before, *move.was_target):
             continue
         files.make_link(new, after, files.is_folder(after))
         try:

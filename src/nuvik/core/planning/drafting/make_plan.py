@@ -87,6 +87,7 @@ class _Steps:
                 bytes=library.bytes,
                 files=library.files,
                 on_disk_bytes=library.on_disk_bytes,
+                room_bytes=library.room_on(leg.target),
                 from_drive=leg.source.id,
                 to_drive=leg.target.id,
                 reason=self._reason(leg) + clash,

@@ -57,7 +57,7 @@ def standings(plan: Plan, snapshot: Snapshot) -> list[Standing]:
             since = _made_room_by(plan, step, doubtful)
             standing = Standing(step, StepState.DOUBTFUL, lacks + since)
         if standing.state in (StepState.HOLDS, StepState.CHANGED):
-            known.take(free, step.to_drive, step.bytes)
+            known.take(free, step.to_drive, step.takes_bytes)
             known.take(free, step.from_drive, -step.frees_bytes)
         elif standing.state is StepState.DOUBTFUL:
             doubtful.add(step.n)
@@ -147,7 +147,7 @@ def _sizes(plan: Plan, step: Step, library: Library) -> Standing:
 def _lacks(plan: Plan, step: Step, free: dict[str, int], known: _Known) -> str:
     drive = known.drives[step.to_drive]
     floor = plan.headroom_bytes.get(drive.id, drive.headroom_bytes)
-    lacking = floor + step.bytes - free[drive.id]
+    lacking = floor + step.takes_bytes - free[drive.id]
     return f"{shown(drive.label)} would be {format_bytes(lacking)} short of its headroom" if lacking > 0 else ""
 
 

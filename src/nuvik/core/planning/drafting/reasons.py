@@ -7,10 +7,10 @@ from collections.abc import Mapping
 from nuvik.core.model.clock import ago
 from nuvik.core.model.cold import is_cold
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.library import Kind, Library, Verdict
 from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.units import format_bytes, format_duration
+from nuvik.core.model.units import format_bytes, format_duration, instead_of
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.placement.costs import moving_s, placement_cost_s
@@ -29,14 +29,15 @@ def why_moves(library: Library, here: Drive, there: Drive, demands: list[Demand]
     met = "".join(f"{demand.words}; " for demand in demands if library.id in demand.libraries)
     met += f"gathers {gathers}; " if gathers else ""
     before, after = opening_s(library, here), opening_s(library, there)
-    opens = f"{format_duration(after)} instead of {format_duration(before)}"
+    opens = instead_of(format_duration(after), format_duration(before))
     frees = f"frees {format_bytes(library.on_disk_bytes)} on {shown(here.label)}"
     if library.piece is not None and library.kind is Kind.BACKUP and not library.piece.body:
         beside = here.shares_disk_with(there)
         return f"{met}{frees}" + ("" if beside else "; a backup on the same disk is no backup")
-    if library.opens_per_week <= 0 or before == after:
-        cold = f"not used for {ago(library.last_used)}" if is_cold(library.last_used) else "hardly ever opened"
-        return f"{met}{frees}; {cold}" + (f", and then opens in {opens}" if before != after else "")
+    if library.opens_per_week <= 0:
+        use = "how often it is opened is not known" if not library.openings_known else "hardly ever opened"
+        use = f"not used for {ago(library.last_used)}" if is_cold(library.last_used) else use
+        return f"{met}{frees}; {use}" + (f", and then opens in {opens}" if before != after else "")
     often = _often(library.opens_per_week)
     if library.piece is not None:
         opens = f"{format_duration(abs(before - after))} {'quicker' if after < before else 'slower'} if it is there"
@@ -60,6 +61,8 @@ def why_stays(library: Library, snapshot: Snapshot, spare_bytes: Mapping[str, in
         return "you pinned it"
     if not library.movable:
         return library.why_not or "it may not move"
+    if library.verdict is Verdict.LATER and library.id not in wishes.placed:
+        return f"not now: {library.caution}"
     able = [drive for drive in drives.values() if drive is not here and may_stand(library, drive, here, wishes)]
     if not able:
         others = (why_cannot(library, drive, here) for drive in drives.values() if drive is not here)

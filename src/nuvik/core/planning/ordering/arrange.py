@@ -98,7 +98,9 @@ def arrange(loads: Sequence[Load], drives: Sequence[Drive], wishes: Wishes, quic
         for drive in space.drives[:1]
         if drive.id not in (load.source.id, load.target.id)
         and not drive.portable
-        and may_stand(load.library, drive, load.source, Wishes())
+        # Holes that are lost on the way would not come back.
+        and (drive.rules.holes or not load.library.hole_bytes)
+        and may_stand(load.library, drive, load.source, Wishes(placed={load.library.id: drive.id}))
     ]
     sets, tries = _QUICK if quickly else (MOST_SETS, MOST_TRIES)
     untied = untie(moves, stages, free, floors, sets, tries)

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.library import Library
+from nuvik.core.model.library import Library, Verdict
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes
 from nuvik.core.model.wishes import Wishes
@@ -55,7 +55,9 @@ def why_cannot(library: Library, drive: Drive, source: Drive) -> str | None:
 
 
 def why_unwanted(library: Library, drive: Drive, wishes: Wishes) -> str | None:
-    """Which of the user's own wishes keeps a library off another drive; None when none does."""
+    """Which of the user's own wishes keeps a library off another drive, or what speaks against moving it now unless
+    they have put it there themselves; None when nothing does.
+    """
     whole = library.piece.whole if library.piece else library.id
     if is_pinned(library, wishes):
         return PINNED
@@ -64,6 +66,8 @@ def why_unwanted(library: Library, drive: Drive, wishes: Wishes) -> str | None:
     goal = wishes.placed.get(library.id)
     if goal is not None and goal != drive.id:
         return "you have put it elsewhere"
+    if goal is None and library.verdict is Verdict.LATER:
+        return f"not now: {library.caution}"
     if drive.welcomes and not _kinds(library) & set(drive.welcomes):
         return f"{shown(drive.label)} is for {', '.join(drive.welcomes)} only"
     return None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import statistics
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from itertools import combinations
@@ -11,7 +11,7 @@ from itertools import combinations
 from nuvik.core.model.clock import moment_of
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.history import Sighting
-from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.snapshot import LOOSE_LISTED, Snapshot
 
 _WEEK_S = 7 * 86_400
 _FEWEST_SIGHTINGS = 3
@@ -19,10 +19,13 @@ _MOST_SIGHTINGS = 120
 _SHORTEST_DAYS = 6.0
 FAR_WEEKS = 520.0
 """Beyond ten years a forecast says nothing."""
+_LOOSE_CHANGE_BYTES = 10**6
+"""Assumed: smaller changes outside libraries interest nobody."""
+SMALL_THINGS = "small things"
 
 
 class Change(StrEnum):
-    """What became of a library between two snapshots."""
+    """What became of a library, or of data in none, between two snapshots."""
 
     NEW = "new"
     GREW = "grew"
@@ -33,7 +36,7 @@ class Change(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Difference:
-    """A library that is not as it was."""
+    """A library, or a folder of data in none, that is not as it was."""
 
     change: Change
     name: str
@@ -41,6 +44,8 @@ class Difference:
     path: str
     before_bytes: int
     now_bytes: int
+    loose: bool = False
+    """It is in no library."""
 
     @property
     def bytes(self) -> int:
@@ -68,7 +73,39 @@ def differences(before: Snapshot, now: Snapshot) -> list[Difference]:
         else:
             change = Change.GREW if sizes[1] > sizes[0] else Change.SHRANK
         differences.append(Difference(change, library.name, library.drive, library.path, *sizes))
+    for loose in _loose_differences(before, now):
+        if loose.drive not in away:
+            differences.append(loose)
     return sorted(differences, key=lambda difference: (-abs(difference.bytes), difference.path))
+
+
+def _loose_differences(before: Snapshot, now: Snapshot) -> Iterator[Difference]:
+    """What changed outside the libraries. A snapshot lists only the largest folders: of one that only the other lists,
+    no more is known than that it was smaller than all that are listed.
+    """
+    sizes = [
+        {(folder.drive, folder.path): folder for folder in shot.loose if not folder.small} for shot in (before, now)
+    ]
+    listed_from = [shot.loose[-1].bytes if len(shot.loose) >= LOOSE_LISTED else 0 for shot in (before, now)]
+    for key in sizes[0].keys() | sizes[1].keys():
+        then, here = (
+            of_shot[key].bytes if key in of_shot else least for of_shot, least in zip(sizes, listed_from, strict=True)
+        )
+        if abs(here - then) < _LOOSE_CHANGE_BYTES:
+            continue
+        if key not in sizes[0] and not listed_from[0]:
+            change = Change.NEW
+        elif key not in sizes[1] and not listed_from[1]:
+            change = Change.WENT
+        else:
+            change = Change.GREW if here > then else Change.SHRANK
+        yield Difference(change, key[1], *key, then, here, loose=True)
+    small = [{things.drive: things.bytes for things in shot.small_things} for shot in (before, now)]
+    for drive in small[0].keys() | small[1].keys():
+        then, here = small[0].get(drive, 0), small[1].get(drive, 0)
+        if abs(here - then) >= _LOOSE_CHANGE_BYTES:
+            change = Change.GREW if here > then else Change.SHRANK
+            yield Difference(change, SMALL_THINGS, drive, "", then, here, loose=True)
 
 
 @dataclass(frozen=True, slots=True)

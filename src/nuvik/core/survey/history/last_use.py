@@ -15,7 +15,7 @@ from itertools import pairwise
 from nuvik.core.model.clock import days_since, moment_or_none, moment_text
 from nuvik.core.model.extent import Extent
 from nuvik.core.model.history import Sighting
-from nuvik.core.model.library import Card
+from nuvik.core.model.library import OPENINGS_UNKNOWN, Card
 from nuvik.core.model.surroundings import Recent
 from nuvik.core.model.units import format_count
 
@@ -72,7 +72,7 @@ def use_of(
     if on_card is not None:
         return Use(last_used, on_card, f"{evidence}; openings: your card")
     per_week, why = max(_from_list(recent), _from_history(extent, history, no_access_times))
-    return Use(last_used, per_week, f"{evidence}; openings: {why}" if why else f"{evidence}; openings: unknown")
+    return Use(last_used, per_week, f"{evidence}; openings: {why}" if why else f"{evidence}; {OPENINGS_UNKNOWN}")
 
 
 def _from_list(recent: Sequence[Recent]) -> tuple[float, str]:

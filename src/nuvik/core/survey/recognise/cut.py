@@ -9,13 +9,14 @@ from __future__ import annotations
 
 import os
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from nuvik.core.hosts.base import held_bytes
 from nuvik.core.model.library import Card, Kind
 from nuvik.core.model.names import OURS_PREFIX
 from nuvik.core.model.paths import parents
-from nuvik.core.survey.recognise.evidence import UNKNOWN, Context, Guess, guess, place_of_a_program
+from nuvik.core.survey.recognise.evidence import SETTLED, UNKNOWN, Context, Guess, guess, place_of_a_program
+from nuvik.core.survey.recognise.manifests import Named, named_by_manifests
 from nuvik.core.survey.recognise.shape import Shape
 from nuvik.core.survey.recognise.shelves import fits, shelf_of
 from nuvik.core.survey.recognise.single_files import file_guess
@@ -26,7 +27,7 @@ SIMPLER = 1.05
 """Opening a folder must explain so many times as much as taking it whole."""
 _SMALL_CONFIDENCE = 0.1
 """What is too small to be a library explains little, wherever it lies."""
-_CERTAIN = 1.0
+_CERTAIN, _BY_MANIFEST = 1.0, 0.92
 _TITLES = "you said that each folder here is one library"
 
 
@@ -38,6 +39,8 @@ class Pick:
     guess: Guess
     inside: str = ""
     """Why what lies here is better not moved, from a folder above."""
+    title: str = ""
+    """As a manifest calls it, where one does."""
 
 
 @dataclass(slots=True)
@@ -54,6 +57,14 @@ class _Choice:
     files: tuple[tuple[str, Guess], ...] = ()
     kinds: frozenset[Kind] = frozenset()
     """Of the libraries in it when it is opened."""
+    named: Mapping[str, Named] = field(default_factory=dict)
+    """Its sub-folders of which a manifest speaks."""
+    title: str = ""
+    """As a manifest calls it."""
+    titles: int = 0
+    """Titles that lie side by side in it, or itself as one."""
+    settled: tuple[float, int] = (0.0, 0)
+    """Of the score, and of the bytes, what belongs to the program in whose folder it lies, if it lies in one."""
 
 
 class Cut:
@@ -96,7 +107,7 @@ class Cut:
         if card is not None and card.ignored:
             return _Choice(0.0)
         if path in self._taken:
-            own = guess(folder, self._context)
+            own = self._guess(folder)
             return _Choice(_CERTAIN * size, guess=own, own=own)
         if card is not None and card.titles:
             return self._opened(folder, Guess(card.kind or Kind.OTHER, _CERTAIN, _TITLES), None)
@@ -110,12 +121,20 @@ class Cut:
             return _Choice(_SMALL_CONFIDENCE * size)
         if path not in self._above_mounts and (reason := self._protected_here(path)) is not None:
             return _Choice(size, guess=Guess(Kind.OTHER, _CERTAIN, reason, sealed=True))
-        own = guess(folder, self._context)
-        whole = _Choice(own.confidence * size, guess=own, own=own)
+        own = self._guess(folder)
+        whole = _Choice(own.confidence * size, guess=own, own=own, titles=int(own.kind is Kind.GAME))
         if own.sealed:
             return whole
         opened = self._opened(folder, shelf_of(folder, self._context, self._own_kinds(folder)), own)
-        return opened if opened.score > SIMPLER * whole.score else whole
+        explains = opened.score
+        if own.stays:
+            # What belongs to the program whose folder this is explains no more by itself than as a part of it.
+            score, settled_bytes = opened.settled
+            explains += own.confidence * settled_bytes - score
+        return opened if explains > SIMPLER * whole.score else whole
+
+    def _guess(self, folder: Folder) -> Guess:
+        return guess(folder, self._context, sum(self._choices[inner.path].titles for inner in folder.below.values()))
 
     def _protected_here(self, path: str) -> str | None:
         """Why a folder of the system is a whole; what lies in one that was asked for is judged like anything else."""
@@ -131,7 +150,7 @@ class Cut:
         }
 
     def _opened(self, folder: Folder, shelf: Guess | None, own: Guess | None) -> _Choice:
-        files, score = [], 0.0
+        files, score, settled = [], 0.0, (0.0, 0)
         for length, _, name in folder.own.big:
             path = os.path.join(folder.path, name)
             if os.sep in name or length < self._small_bytes:
@@ -141,18 +160,52 @@ class Cut:
             if seems is not None and size >= self._small_bytes:
                 files.append((path, seems))
                 score += seems.confidence * size
+                if seems.kind in SETTLED:
+                    settled = (settled[0] + seems.confidence * size, settled[1] + size)
         kinds: set[Kind] = set()
+        titles, named = 0, self._named(folder)
         for inner in folder.below.values():
-            choice = self._beneath(inner, shelf)
+            choice = self._beneath(inner, shelf, named)
             # Pieces of which nothing is known explain less than the whole of which nothing is known.
-            score += choice.score if choice.guess is not UNKNOWN else choice.score / 2
+            gains = choice.score if choice.guess is not UNKNOWN else choice.score / 2
+            score += gains
             kinds |= choice.kinds if choice.guess is None else {choice.guess.kind}
-        return _Choice(score, opened=True, shelf=shelf, own=own, files=tuple(files), kinds=frozenset(kinds))
+            if choice.guess is None:
+                titles += choice.titles
+                settled = (settled[0] + choice.settled[0], settled[1] + choice.settled[1])
+            else:
+                titles += choice.guess.kind is Kind.GAME
+                if choice.guess.kind in SETTLED:
+                    settled = (settled[0] + gains, settled[1] + inner.extent.on_disk_bytes)
+        return _Choice(
+            score,
+            opened=True,
+            shelf=shelf,
+            own=own,
+            files=tuple(files),
+            kinds=frozenset(kinds),
+            named=named,
+            titles=titles,
+            settled=settled,
+        )
 
-    def _beneath(self, folder: Folder, shelf: Guess | None) -> _Choice:
+    def _named(self, folder: Folder) -> Mapping[str, Named]:
+        """Where titles lie, a manifest may name them, and others that are not so plain."""
+        inner = self._own_kinds(folder)
+        if not any(seems.kind is Kind.GAME for seems in inner.values()):
+            return {}
+        return named_by_manifests(self._context.host, folder.path, inner.keys())
+
+    def _beneath(self, folder: Folder, shelf: Guess | None, named: Mapping[str, Named]) -> _Choice:
         """A sub-folder of an opened folder: as it is by itself, or as one of the things on a shelf."""
         choice = self._choices[folder.path]
         own, size = choice.own, folder.extent.on_disk_bytes
+        if own is not None and folder.name in named and (shelf is None or shelf.confidence < _CERTAIN):
+            manifest = named[folder.name]
+            as_title = f" as “{manifest.title}”" if manifest.title else ""
+            seems = Guess(Kind.GAME, _BY_MANIFEST, f"{manifest.file} names it{as_title}", True, own.stays)
+            score = choice.score if folder.path in self._taken else _BY_MANIFEST * size
+            return _Choice(score, guess=seems, own=own, title=manifest.title)
         if shelf is None:
             return choice
         if shelf.confidence == _CERTAIN:  # the user's word, which no evidence outweighs
@@ -178,10 +231,12 @@ class Cut:
         while waiting:
             folder, choice, inside = waiting.pop()
             if choice.guess is not None:
-                self.picks.append(Pick(folder.path, choice.guess, inside))
+                self.picks.append(Pick(folder.path, choice.guess, inside, choice.title))
             elif choice.opened:
                 self.opened.append(folder)
                 place = place_of_a_program(Shape(folder), self._context)
                 inside = place.stays if place is not None else inside
                 self.picks += [Pick(path, seems, inside) for path, seems in choice.files]
-                waiting += [(inner, self._beneath(inner, choice.shelf), inside) for inner in folder.below.values()]
+                waiting += [
+                    (inner, self._beneath(inner, choice.shelf, choice.named), inside) for inner in folder.below.values()
+                ]

@@ -19,7 +19,9 @@ from nuvik.core.survey.recognise.shape import MEDIA, Shape, hidden_in, is_date
 from nuvik.core.survey.recognise.trade_words import (
     BACKUP_WORDS,
     CACHE_TAG,
+    CAMERA_FOLDER,
     HOME_WORDS,
+    INSTALLED_TREE,
     LAYER,
     LIBRARY_ENDINGS,
     MAIL_FOLDERS,
@@ -58,6 +60,8 @@ class Guess:
     """Why it is better not moved, as the end of a sentence; empty where nothing speaks against it."""
 
 
+SETTLED = frozenset([Kind.PROGRAM, Kind.OTHER, Kind.DOCUMENT, Kind.DOWNLOAD, Kind.DISC_IMAGE])
+"""What lies where a program keeps its data, and is of one of these kinds, belongs to that program."""
 UNKNOWN = Guess(Kind.OTHER, 0.2, "its kind is unknown")
 
 
@@ -67,14 +71,22 @@ class Context:
 
     host: Host
     about: Surroundings
+    silent: frozenset[str] = frozenset()
+    """Where drives should be that are away or do not answer: a look there may never end."""
+
+    def answers(self, path: str) -> bool:
+        """Whether what a link leads to may be looked at."""
+        return not any(is_within(path, place) for place in self.silent)
 
 
 Rule = Callable[[Shape, Context], Guess | None]
 
 
-def guess(folder: Folder, context: Context) -> Guess:
-    """The surest answer of all rules; of two that are equally sure, that of the earlier rule."""
-    shape = Shape(folder)
+def guess(folder: Folder, context: Context, titles_below: int | None = None) -> Guess:
+    """The surest answer of all rules; of two that are equally sure, that of the earlier rule. `titles_below` is how
+    many titles lie side by side below the folder, where that is known.
+    """
+    shape = Shape(folder, titles_below)
     answers = [answer for rule in RULES if (answer := rule(shape, context)) is not None]
     best = max(answers, key=lambda answer: answer.confidence, default=UNKNOWN)
     stays = next((answer.stays for answer in answers if answer.stays), "")
@@ -95,9 +107,11 @@ def cache_place(shape: Shape, context: Context) -> Guess | None:
     return None
 
 
-def application_bundle(shape: Shape, context: Context) -> Guess | None:
+def bundle(shape: Shape, context: Context) -> Guess | None:
     if shape.folder.name.endswith(".app") and "Contents" in shape.folder.below:
         return Guess(Kind.PROGRAM, 0.95, "it is an application bundle", sealed=True)
+    if shape.folder.name.endswith(".sparsebundle") and "bands" in shape.folder.below:
+        return Guess(Kind.DISC_IMAGE, 0.95, "it is an image of a disk in bands", sealed=True)
     return None
 
 
@@ -128,6 +142,38 @@ def place_of_a_program(shape: Shape, context: Context) -> Guess | None:
 
 
 # -- open conventions --------------------------------------------------------------------------------------
+
+
+def installed_tree(shape: Shape, context: Context) -> Guess | None:
+    """The layout that programs are installed in on systems of this family (Filesystem Hierarchy Standard)."""
+    names = {name.casefold() for name in shape.folder.below}
+    if len(names & INSTALLED_TREE) < _FEWEST_ALIKE or not names & {"bin", "sbin"} or not shape.runnable:
+        return None
+    return Guess(Kind.PROGRAM, 0.9, "it is laid out as an installed program (bin, lib, share)", sealed=True)
+
+
+def camera_card(shape: Shape, context: Context) -> Guess | None:
+    """What cameras write (Design rule for Camera File system)."""
+    if CAMERA_FOLDER not in {name.upper() for name in shape.folder.below}:
+        return None
+    kind = max(_CAMERA, key=lambda media: shape.shares[media])
+    return Guess(kind, 0.88, f"it is laid out as the card of a camera ({CAMERA_FOLDER})", sealed=True)
+
+
+def kept_in_step(shape: Shape, context: Context) -> Guess | None:
+    """A folder that a program keeps the same on several computers: it holds a hidden index for that."""
+    folder = shape.folder
+    if folder.name.startswith(".") or os.path.dirname(folder.path) != context.about.home:
+        return None
+    try:
+        names = context.host.files.names_at(folder.path)
+    except OSError:
+        return None
+    index = next((name for name in sorted(names) if name.startswith(".") and "sync" in name.casefold()), None)
+    if index is None:
+        return None
+    stays = f"a program that keeps it in step with other computers has its index in it ({index})"
+    return Guess(Kind.OTHER, 0.9, "it is kept in step with other computers", True, stays)
 
 
 def cache_tag(shape: Shape, context: Context) -> Guess | None:
@@ -273,7 +319,7 @@ def title(shape: Shape, context: Context) -> Guess | None:
     if not runs:
         return None
     # Two titles side by side are a shelf, and no title.
-    if sum(Shape(inner).is_title for inner in shape.folder.below.values()) >= 2 and not shape.runs_itself:
+    if shape.titles_below >= 2 and not shape.runs_itself:
         return None
     what = format_count(runs, "program") if runs != 1 else "a program"
     if shape.is_title:
@@ -284,6 +330,13 @@ def title(shape: Shape, context: Context) -> Guess | None:
     if loads or runs >= 2:
         return Guess(Kind.PROGRAM, 0.65, f"{what} and what it loads")
     return Guess(Kind.PROGRAM, 0.4, f"it holds {what}")
+
+
+def archives(shape: Shape, context: Context) -> Guess | None:
+    """Nothing but large archives."""
+    if shape.archive_share < _NEARLY_ALL:
+        return None
+    return Guess(Kind.BACKUP, 0.55, "nearly all of it is archives")
 
 
 def contents(shape: Shape, context: Context) -> Guess | None:
@@ -312,7 +365,9 @@ RULES: tuple[Rule, ...] = (
     standard_folder,
     cache_place,
     cache_tag,
-    application_bundle,
+    bundle,
+    camera_card,
+    kept_in_step,
     version_control,
     known_program,
     container_storage,
@@ -325,7 +380,9 @@ RULES: tuple[Rule, ...] = (
     kind_name,
     backup_name,
     dated_folders,
+    installed_tree,
     title,
+    archives,
     unfinished,
     contents,
     place_of_a_program,

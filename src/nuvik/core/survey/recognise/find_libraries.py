@@ -33,6 +33,8 @@ class LibraryCandidate:
     """What it seems to be; None when it was not looked at yet."""
     inside: str = ""
     """Why what lies here is better not moved, from a folder above."""
+    title: str = ""
+    """As a manifest calls it, where one does."""
 
 
 def find_candidates(
@@ -84,7 +86,8 @@ class _Search:
             self._opened += cut.opened
             for pick in cut.picks:
                 self._add(
-                    LibraryCandidate(pick.path, self._cards.get(pick.path), None, pick.guess, pick.inside), tethers
+                    LibraryCandidate(pick.path, self._cards.get(pick.path), None, pick.guess, pick.inside, pick.title),
+                    tethers,
                 )
         for path in sorted(self._taken - self.candidates.keys()):
             # A card may stand on a single file.
@@ -104,8 +107,10 @@ class _Search:
         whole = {path for path, candidate in self.candidates.items() if candidate.guess and candidate.guess.sealed}
         tethers: dict[str, str] = {}
         for folder in self._opened:
-            for name, _ in folder.own.link_list:
+            for name, goal in folder.own.link_list:
                 link = os.path.join(folder.path, name)
+                if not self._context.answers(os.path.normpath(os.path.join(folder.path, goal))):
+                    continue
                 if os.sep in name or (real := self._leads_to(folder, link)) is None:
                     continue
                 if not any(above in whole for above in parents(real)):

@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import replace
 
 from nuvik.core.model.library import Card, Kind, Part
 from nuvik.core.model.paths import is_within
 from nuvik.core.survey.recognise.evidence import Context, guess
-from nuvik.core.survey.recognise.trade_words import PARTS, PLUG_INS
+from nuvik.core.survey.recognise.trade_words import MADE_ANEW, PARTS, PLUG_INS, VERSION_CONTROL, VIRTUAL_ENVIRONMENT
 from nuvik.core.survey.walk.folder_tree import Folder
 
 _PART_BYTES = 1
+_DEEP, _MOST_MADE_ANEW, _NOTABLE_SHARE = 3, 20, 0.01
+"""How deep what can be made anew is looked for, how much of it is listed, and from which share of the project on."""
 
 
 def parts_of(card: Card | None, folder: Folder, kind: Kind, context: Context) -> Iterator[Part]:
-    """The folders inside that may be placed on their own: those of the card, then those that are recognised."""
+    """The folders inside that may be placed on their own: those of the card, then those that are recognised; and in a
+    project what can be made anew, at most `_DEEP` folders down.
+    """
     card_parts = card.parts if card else ()
     seen = set()
     for part in card_parts:
@@ -31,9 +35,44 @@ def parts_of(card: Card | None, folder: Folder, kind: Kind, context: Context) ->
         part_kind = PARTS[inner.name.casefold()] or guess(inner, context).kind
         if part_kind is Kind.GAME and kind is not Kind.GAME:
             part_kind = kind
+        seen.add(inner.path)
         yield _measured(
-            Part(name=inner.name, kind=part_kind, path=inner.name, stays=inner.name.casefold() in PLUG_INS), inner
+            Part(
+                name=inner.name,
+                kind=part_kind,
+                path=inner.name,
+                stays=inner.name.casefold() in PLUG_INS,
+                can_be_made_anew=part_kind is Kind.CACHE,
+            ),
+            inner,
         )
+    if kind is Kind.PROJECT:
+        for inner in _made_anew(folder, seen, context):
+            path = os.path.relpath(inner.path, folder.path)
+            yield _measured(Part(name=path, kind=Kind.CACHE, path=path, stays=True, can_be_made_anew=True), inner)
+
+
+def _made_anew(folder: Folder, seen: Collection[str], context: Context) -> Iterator[Folder]:
+    """The outermost folders of a project that programs make again from the rest, the largest first."""
+    least = max(_PART_BYTES, int(folder.extent.on_disk_bytes * _NOTABLE_SHARE))
+    waiting, made = [(folder, 0)], []
+    while waiting:
+        at, depth = waiting.pop()
+        for inner in at.below.values():
+            if inner.extent.on_disk_bytes < least or inner.path in seen or inner.name in VERSION_CONTROL:
+                continue
+            if inner.name.casefold() in MADE_ANEW or _is_virtual_environment(inner, context):
+                made.append(inner)
+            elif depth + 1 < _DEEP:
+                waiting.append((inner, depth + 1))
+    yield from sorted(made, key=lambda inner: (-inner.extent.on_disk_bytes, inner.path))[:_MOST_MADE_ANEW]
+
+
+def _is_virtual_environment(folder: Folder, context: Context) -> bool:
+    try:
+        return context.host.files.exists(os.path.join(folder.path, VIRTUAL_ENVIRONMENT))
+    except OSError:
+        return False
 
 
 def _measured(part: Part, inner: Folder) -> Part:
@@ -43,6 +82,7 @@ def _measured(part: Part, inner: Folder) -> Part:
         bytes=extent.bytes,
         files=extent.files,
         on_disk_bytes=extent.on_disk_bytes,
+        hole_bytes=extent.hole_bytes,
         folders=extent.folders,
         largest_file_bytes=extent.largest_file_bytes,
         sizes=tuple(sorted(inner.histogram.items())),

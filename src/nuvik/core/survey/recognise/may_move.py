@@ -77,6 +77,8 @@ def _impossible(host: Host, folder: Folder, drive: Drive) -> Iterator[str]:
     # A file system that keeps no owners shows the same one, whoever uses it.
     if drive.rules.permissions and (reason := host.why_not_yours(folder.path)):
         yield reason
+    if folder.extent.sub_volumes:
+        yield "it is or holds a sub-volume of its drive, which cannot be moved like a folder"
     if drive.read_only:
         yield f"{shown(drive.label)} is read-only"
     if not drive.rules.symlinks:

@@ -18,10 +18,10 @@ def names_apart(libraries: Sequence[Library]) -> tuple[Library, ...]:
     by_name: dict[str, list[Library]] = defaultdict(list)
     for library in libraries:
         by_name[library.name.casefold()].append(library)
-    return tuple(_told_apart(library, by_name[library.name.casefold()]) for library in libraries)
+    return tuple(_renamed_apart(library, by_name[library.name.casefold()]) for library in libraries)
 
 
-def _told_apart(library: Library, namesakes: Sequence[Library]) -> Library:
+def _renamed_apart(library: Library, namesakes: Sequence[Library]) -> Library:
     # A name that the user gave stays as it is.
     given = library.name != os.path.basename(library.path)
     vague = library.kind is Kind.CACHE and library.name.casefold().strip(".") in ("cache", "caches")

@@ -7,7 +7,7 @@ from functools import cached_property
 
 from nuvik.core.model.extent import UNIT_BYTES
 from nuvik.core.model.library import Kind
-from nuvik.core.survey.recognise.trade_words import CODE_ENDINGS, ENDINGS, MACHINE_ENDINGS, RUN_ENDINGS
+from nuvik.core.survey.recognise.trade_words import ARCHIVE_ENDINGS, CODE_ENDINGS, ENDINGS, MACHINE_ENDINGS, RUN_ENDINGS
 from nuvik.core.survey.walk.folder_tree import Folder
 
 _LARGE_SHARE = 1 / 200
@@ -23,8 +23,9 @@ MEDIA = (Kind.PHOTO, Kind.VIDEO, Kind.SOUND, Kind.DOCUMENT, Kind.BACKUP)
 class Shape:
     """What one folder looks like, with everything below it. Figures are worked out when they are asked for."""
 
-    def __init__(self, folder: Folder) -> None:
+    def __init__(self, folder: Folder, titles_below: int | None = None) -> None:
         self.folder = folder
+        self._titles_below = titles_below
 
     @cached_property
     def bytes(self) -> int:
@@ -54,6 +55,11 @@ class Shape:
         return self._share(MACHINE_ENDINGS)
 
     @cached_property
+    def archive_share(self) -> float:
+        """How much of it are archives."""
+        return self._share(ARCHIVE_ENDINGS)
+
+    @cached_property
     def large_share(self) -> float:
         """How much of it lies in files that are large beside the whole."""
         lengths = self.folder.extent.bytes
@@ -72,6 +78,13 @@ class Shape:
         if max(self.shares.values()) > 1 - _DATA_SHARE / 2:
             return False
         return self.large_share >= _DATA_SHARE
+
+    @cached_property
+    def titles_below(self) -> int:
+        """How many titles lie side by side somewhere below, as far as that is known."""
+        if self._titles_below is not None:
+            return self._titles_below
+        return sum(Shape(inner).is_title for inner in self.folder.below.values())
 
     @property
     def runs_itself(self) -> bool:

@@ -32,6 +32,10 @@ def shelf_of(folder: Folder, context: Context, inner: Mapping[str, Guess]) -> Gu
     """
     kinds = Counter(seems.kind for seems in inner.values())
     kind, count = kinds.most_common(1)[0] if kinds else (Kind.OTHER, 0)
+    if kind is Kind.GAME and count > 1:
+        # Beside other games, the image of a disc with something that plays it is one.
+        discs = [name for name, seems in inner.items() if seems.kind is Kind.DISC_IMAGE]
+        count += sum(bool(Shape(folder.below[name]).runnable) for name in discs)
     if kind in _STAND_FOR_THEMSELVES and count >= _FEWEST_ALIKE and count >= _ALIKE * len(inner):
         words = f"it is one of {count} folders alike, {_EACH[kind]}"
         return Guess(kind, _BY_LIKENESS, words)

@@ -7,9 +7,7 @@ import os
 from nuvik.core.hosts.base import Host
 from nuvik.core.model.library import Kind
 from nuvik.core.survey.recognise.evidence import Guess, image_format
-from nuvik.core.survey.recognise.trade_words import MACHINE_ENDINGS, RUN_ENDINGS
-
-_ARCHIVES = frozenset([".zip", ".tar", ".gz", ".xz", ".zst", ".7z", ".tgz"])
+from nuvik.core.survey.recognise.trade_words import ARCHIVE_ENDINGS, MACHINE_ENDINGS, RUN_ENDINGS
 
 
 def file_guess(host: Host, path: str) -> Guess | None:
@@ -21,7 +19,7 @@ def file_guess(host: Host, path: str) -> Guess | None:
         return Guess(Kind.PROGRAM, 0.7, "it is a program in one file")
     if (what := image_format(host, path)) is not None:
         return Guess(Kind.DISC_IMAGE, 0.9, f"it is an image of a disk ({what})")
-    return Guess(Kind.BACKUP, 0.5, "it is a large archive") if ending in _ARCHIVES else None
+    return Guess(Kind.BACKUP, 0.5, "it is a large archive") if ending in ARCHIVE_ENDINGS else None
 
 
 def _may_be_run(host: Host, path: str) -> bool:

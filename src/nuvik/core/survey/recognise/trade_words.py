@@ -5,9 +5,15 @@ from __future__ import annotations
 from nuvik.core.model.library import Kind
 
 ENDINGS: dict[Kind, frozenset[str]] = {
-    Kind.VIDEO: frozenset([".mp4", ".mkv", ".mov", ".avi", ".webm", ".m4v", ".mpg", ".mpeg", ".ts", ".mts", ".ogv"]),
+    Kind.VIDEO: frozenset(
+        [".mp4", ".mkv", ".mov", ".avi", ".webm", ".m4v", ".mpg", ".mpeg", ".ts", ".mts", ".m2ts", ".vob", ".ogv"]
+    ),
     Kind.PHOTO: frozenset(
-        [".jpg", ".jpeg", ".png", ".tif", ".tiff", ".raw", ".dng", ".fits", ".fit", ".heic", ".webp", ".gif", ".bmp"]
+        [
+            *[".jpg", ".jpeg", ".png", ".tif", ".tiff", ".fits", ".fit", ".heic", ".webp", ".gif", ".bmp"],
+            # What sensors saw, as cameras write it.
+            *[".raw", ".dng", ".cr2", ".cr3", ".nef", ".arw", ".rw2", ".orf", ".raf", ".srw", ".pef", ".x3f"],
+        ]
     ),
     Kind.SOUND: frozenset([".wav", ".flac", ".mp3", ".ogg", ".opus", ".m4a", ".aac", ".aif", ".aiff"]),
     Kind.DOCUMENT: frozenset(
@@ -152,15 +158,34 @@ MAIL_FOLDERS = frozenset(["cur", "new", "tmp"])
 LAYER = "drive_c"
 """The folder in which a layer for Windows programs keeps what they take for their first drive."""
 MACHINE_ENDINGS = frozenset([".qcow2", ".vdi", ".vmdk", ".vhd", ".vhdx", ".img", ".iso", ".hdd"])
+ARCHIVE_ENDINGS = frozenset([".zip", ".tar", ".gz", ".bz2", ".xz", ".zst", ".7z", ".tgz"])
+CAMERA_FOLDER = "DCIM"
+"""Cameras keep their pictures and films in a folder of this name (Design rule for Camera File system)."""
+INSTALLED_TREE = frozenset(["bin", "sbin", "lib", "lib64", "libexec", "share", "include", "etc", "man"])
+"""Folders of an installed program (Filesystem Hierarchy Standard)."""
 CACHE_TAG = "CACHEDIR.TAG"
 """The name of the file that marks a cache (Cache Directory Tagging Specification)."""
 
 PARTS: dict[str, Kind | None] = {
-    **dict.fromkeys(["media", "footage", "clips", "audio", "recordings", "assets", "sources"], None),
+    **dict.fromkeys(["media", "footage", "clips", "audio", "recordings", "assets", "sources", "dcim"], None),
+    **dict.fromkeys(["samples", "instruments", "sound sets", "songs"], None),
     **dict.fromkeys(["cache", "caches", "proxies", "previews", "peaks", "render cache", "temp", "tmp"], Kind.CACHE),
     **dict.fromkeys(["backup", "backups", "autosave", "auto-saves", "old versions"], Kind.BACKUP),
     **dict.fromkeys(["plug-ins", "plugins", "extensions"], Kind.PROGRAM),
     **dict.fromkeys(["add-ons", "addons", "expansions", "extra content"], Kind.GAME),
 }
 """Folders inside a library that may be placed on their own; None: the kind is what they hold."""
+MADE_ANEW = frozenset(
+    [
+        *["node_modules", "bower_components", "vendor", "packages", "deps"],
+        *["venv", ".venv", "virtualenv", ".tox", ".nox", "site-packages"],
+        *["build", "_build", "dist", "out", "output", "target", "obj", "bin", "deriveddata", ".gradle", ".next"],
+        *["renders", "render files", "exports"],
+    ]
+)
+"""Folders of a project that hold what programs make from the rest or fetch again: dependencies, virtual environments,
+build output, renders.
+"""
+VIRTUAL_ENVIRONMENT = "pyvenv.cfg"
+"""The file that marks a virtual environment (PEP 405)."""
 PLUG_INS = frozenset(["plug-ins", "plugins", "extensions"])

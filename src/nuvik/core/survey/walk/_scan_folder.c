@@ -32,7 +32,7 @@ typedef struct {
     int64_t bytes;
 } Ending;
 
-enum { FILES, BYTES, BLOCKS, LARGEST, CHANGED, READ, COLD, PROGRAMS, ENTRIES, SUMS };
+enum { FILES, BYTES, BLOCKS, LARGEST, CHANGED, READ, COLD, PROGRAMS, ENTRIES, HOLES, SUMS };
 
 typedef struct {
     int64_t cold_before, big_bytes;
@@ -107,7 +107,7 @@ static void add_ending(FolderScan *scan, const char *name, int64_t size) {
 
 /* Add a file of one name; 0 when memory is short. */
 static int add_file(FolderScan *scan, const char *name, const struct stat *facts) {
-    int64_t size = facts->st_size, *sums = scan->sums;
+    int64_t size = facts->st_size, held = (int64_t)facts->st_blocks * 512, *sums = scan->sums;
     int64_t changed = (int64_t)facts->st_mtime, read = (int64_t)facts->st_atime;
     void *larger = grown(scan->classes, &scan->classes_room, scan->classes_count + 1, sizeof(int64_t));
     if (larger == NULL) return 0;
@@ -115,6 +115,7 @@ static int add_file(FolderScan *scan, const char *name, const struct stat *facts
     scan->classes[scan->classes_count++] = size_class(size);
     sums[FILES]++;
     sums[BYTES] += size;
+    if (held < size) sums[HOLES] += size - held;
     if (changed > sums[CHANGED]) sums[CHANGED] = changed;
     if (read > sums[READ]) sums[READ] = read;
     if (changed < scan->cold_before && read < scan->cold_before) sums[COLD] += size;

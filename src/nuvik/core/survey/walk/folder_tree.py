@@ -138,10 +138,12 @@ class Tree:
     lengths: bool = False
     """Lengths count as sizes on disk, and folders take nothing, as in a world."""
     complete: bool = True
+    silent: bool = False
+    """Its drive stopped answering, so that nothing is known of it."""
     entries: int = 0
     """Names looked at so far."""
     bytes: int = 0
-    """Found so far."""
+    """Held on the disk by what was looked at so far."""
     folders: dict[str, Folder] = field(default_factory=dict)
     """By path relative to the root."""
 
@@ -157,7 +159,7 @@ class Tree:
             _add(folder.own, sums)
         else:
             folder.own = sums
-        self.bytes += sums.bytes
+        self.bytes += sums.bytes if self.lengths else sums.blocks_bytes
 
     def _folder(self, path: str) -> Folder:
         folder = self.folders.get(path)
@@ -174,7 +176,7 @@ class Tree:
         return self.folders.get("" if relative == "." else relative)
 
     def finish(self) -> None:
-        """Sum up from the leaves to the root."""
+        """Sum up from the leaves to the root. May be called again once more was added."""
         order = list(self.root.everything())
         linked = self._linked()
         plain: dict[int, _Row] = {}
@@ -185,7 +187,7 @@ class Tree:
             for inner in folder.below.values():
                 row.add(plain[id(inner)], inner.name)
             plain[id(folder)] = row
-            folder.total = (row, linked.get(id(folder)))
+            folder.total, folder._extensions = (row, linked.get(id(folder))), None
 
     def _linked(self) -> dict[int, _Linked]:
         """For each folder, what the files of several names add: a file once in every folder above any of its names."""
@@ -215,12 +217,14 @@ def folder_in(trees: Iterable[Tree], path: str) -> Folder | None:
 class _Linked:
     bytes: int = 0
     on_disk_bytes: int = 0
+    hole_bytes: int = 0
     largest_bytes: int = 0
     largest: str = ""
 
     def add(self, size: int, on_disk: int, path: str) -> None:
         self.bytes += size
         self.on_disk_bytes += on_disk
+        self.hole_bytes += max(0, size - on_disk)
         if size > self.largest_bytes:
             self.largest_bytes, self.largest = size, path
 
@@ -255,6 +259,7 @@ class _Row:
         on_disk, more = self.counts[-1], linked or _Linked()
         largest = max((self.largest_bytes, self.largest), (more.largest_bytes, more.largest))
         counts["bytes"] += more.bytes
+        counts["hole_bytes"] += more.hole_bytes
         return Extent(
             **counts,
             on_disk_bytes=on_disk + more.on_disk_bytes,
@@ -275,6 +280,8 @@ _COUNTED = (
     "not_here_bytes",
     "links",
     "special",
+    "hole_bytes",
+    "sub_volumes",
 )
 _counts = attrgetter(*_COUNTED)
 _ADDED = (*_COUNTED, "blocks_bytes")

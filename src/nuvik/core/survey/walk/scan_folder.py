@@ -52,6 +52,8 @@ class FolderScan:
     """The newest of each, in whole seconds since 1970."""
     cold_bytes: int = 0
     programs: int = 0
+    hole_bytes: int = 0
+    """By how much files are longer than what they hold on the disk."""
     histogram: dict[int, int] = field(default_factory=dict)
     endings: dict[str, int] = field(default_factory=dict)
     folders: list[str] = field(default_factory=list)
@@ -72,7 +74,9 @@ def scan_folder(handle: int | str, cold_before_s: int, big_bytes: int) -> Folder
     sums, largest, histogram, endings, folders, odd, odd_rows, big, big_rows, (failed, numbers) = fast.scan_folder(
         handle, cold_before_s, big_bytes
     )
-    files, total, blocks, largest_bytes, changed, read, cold, programs, entries = memoryview(sums).cast("q").tolist()
+    files, total, blocks, largest_bytes, changed, read, cold, programs, entries, holes = (
+        memoryview(sums).cast("q").tolist()
+    )
     scan = FolderScan(
         entries,
         files,
@@ -84,6 +88,7 @@ def scan_folder(handle: int | str, cold_before_s: int, big_bytes: int) -> Folder
         read,
         cold,
         programs,
+        holes,
         histogram,
         endings,
         folders,
@@ -137,6 +142,8 @@ def _add_up(scan: FolderScan, entries: list[os.DirEntry[str]], cold_before_s: in
     scan.changed_s, scan.read_s = max(scan.changed_s, *changed), max(scan.read_s, *read)
     if largest > scan.largest_bytes:
         scan.largest_bytes, scan.largest = largest, names[sizes.index(largest)]
+    if HAS_BLOCKS:
+        scan.hole_bytes += sum(hole_bytes(entry_facts) for entry_facts in facts)
     scan.programs += sum(mode & 0o111 != 0 for mode in modes)
     for name, size, when, seen in zip(names, sizes, changed, read, strict=True):
         units = size_class(size)
@@ -186,6 +193,11 @@ _ENDINGS, _ENDING_LENGTH = 64, 12
 _COLUMNS = itemgetter(stat.ST_MODE, stat.ST_SIZE, stat.ST_ATIME, stat.ST_MTIME)
 """By place, which is quicker than by name; times in whole seconds."""
 _BLOCKS = attrgetter("st_blocks" if HAS_BLOCKS else "st_size")
+
+
+def hole_bytes(facts: os.stat_result) -> int:
+    """By how much a file is longer than what it holds on the disk; 0 where the system does not tell."""
+    return max(0, facts.st_size - facts.st_blocks * 512) if HAS_BLOCKS else 0
 
 
 def not_here(facts: Any, system: str = sys.platform) -> bool:

@@ -10,6 +10,7 @@ from nuvik.core.hosts.files import Files
 from nuvik.core.model.inventory import EntryRecord, Inventory
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.progress import Stop
+from nuvik.core.survey.walk.scan_folder import hole_bytes
 from nuvik.core.survey.walk.walk_entries import Entry, walk
 
 _SPECIAL = {
@@ -41,6 +42,8 @@ def take_inventory(
             result.unreadable.append((os.path.join(root, entry.path), (fault.strerror or str(fault)).lower()))
             continue
         result.entries[entry.path] = record
+        if record.kind == "file":
+            result.hole_bytes += hole_bytes(entry.facts)
         if entry.is_file and entry.facts.st_nlink > 1:
             names_seen[record.inode] += 1
             link_counts[record.inode] = entry.facts.st_nlink

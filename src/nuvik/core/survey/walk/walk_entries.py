@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import stat
 from collections.abc import Callable, Iterator
@@ -10,6 +11,7 @@ from dataclasses import dataclass
 from nuvik.core.hosts.descent import Descent, facts_in, link_text
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.progress import Stop
+from nuvik.core.survey.walk.walk_slice import MOUNTED_HERE
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +63,7 @@ class _Walk:
 
     def entries(self) -> Iterator[Entry]:
         try:
-            descent = Descent(self._root)
+            descent = Descent(self._files.open_folder(self._root))
         except OSError as fault:
             self._on_problem(self._root, words_of(fault))
             return
@@ -78,7 +80,10 @@ class _Walk:
                 try:
                     descent.down(os.path.basename(path))
                 except OSError as fault:
-                    self._report(path, fault)
+                    if fault.errno == errno.EXDEV:
+                        self._on_problem(os.path.join(self._root, path), MOUNTED_HERE)
+                    else:
+                        self._report(path, fault)
                     continue
                 yield from self._in_folder(path, descent)
 
@@ -112,7 +117,7 @@ class _Walk:
                 continue
             if stat.S_ISDIR(facts.st_mode):
                 if facts.st_dev != self._device:
-                    self._on_problem(os.path.join(self._root, path), "another drive is mounted here")
+                    self._on_problem(os.path.join(self._root, path), MOUNTED_HERE)
                     continue
                 below.append(name)
             yield Entry(path, facts, link)

@@ -24,6 +24,7 @@ from nuvik.core.hosts.descent import (
     open_above,
     open_folder,
 )
+from nuvik.core.hosts.subvolumes import SubVolume, sub_volume_at
 from nuvik.core.survey.walk.scan_folder import HAS_BLOCKS, MAY_BE_AWAY, FolderScan, not_here, scan_folder
 
 _ENDINGS_A_FOLDER, _LINKS_A_FOLDER, _BIG_A_FOLDER = 64, 500, 200
@@ -74,6 +75,10 @@ class Sums:
     not_here_bytes: int = 0
     special: int = 0
     links: int = 0
+    sub_volumes: int = 0
+    """Sub-volumes of the same drive that begin here or below."""
+    hole_bytes: int = 0
+    """By how much files are longer than what they hold on disk."""
     histogram: dict[int, int] = field(default_factory=dict)
     """How many files by their class, as `model.extent.size_class` says."""
     extensions: dict[str, int] = field(default_factory=dict)
@@ -191,11 +196,12 @@ class _Slice:
             if fault.errno != errno.ENOENT:
                 self._sums_of(path, above.depth + 1).problems.append((path, words_of(fault)))
             return False
-        problem = ""
+        problem, within = "", None
         if identity in self._above:
             problem = "this folder leads back into one above it"
-        elif identity[0] != self._device:
-            problem = MOUNTED_HERE
+        elif identity[0] != above.identity[0]:
+            within = sub_volume_at(handle)
+            problem = "" if within is SubVolume.PLAIN else A_SNAPSHOT if within else MOUNTED_HERE
         if problem:
             close(handle)
             above.sums.problems.append((path, problem))
@@ -207,6 +213,7 @@ class _Slice:
         else:
             sums = self._sums[path] = Sums(path)
         sums.blocks_bytes += on_disk
+        sums.sub_volumes += within is not None
         self._frames.append(_Frame(handle, path, depth, identity, sums, []))
         if RELATIVE and len(self._frames) > FOLDERS_HELD:
             far = self._frames[-FOLDERS_HELD - 1]
@@ -288,6 +295,7 @@ class _Slice:
         sums.blocks_bytes += scan.blocks * 512 if HAS_BLOCKS else scan.bytes
         sums.cold_bytes += scan.cold_bytes
         sums.programs += scan.programs
+        sums.hole_bytes += scan.hole_bytes
         sums.newest_content_s = max(sums.newest_content_s, scan.changed_s)
         sums.newest_access_s = max(sums.newest_access_s, scan.read_s)
         if scan.largest_bytes > sums.largest_bytes:
@@ -323,7 +331,9 @@ class _Slice:
             return
         sums.files += 1
         on_disk = facts.st_blocks * 512 if HAS_BLOCKS else facts.st_size
-        sums.linked.append((facts.st_ino, facts.st_nlink, facts.st_size, on_disk, within + name))
+        # Each sub-volume counts its inodes for itself.
+        inode = facts.st_ino if facts.st_dev == self._device else (facts.st_dev << 64) | facts.st_ino
+        sums.linked.append((inode, facts.st_nlink, facts.st_size, on_disk, within + name))
         sums.newest_content_s = max(sums.newest_content_s, int(facts.st_mtime))
         sums.newest_access_s = max(sums.newest_access_s, int(facts.st_atime))
 
@@ -346,6 +356,7 @@ def add_counts(to: dict[Any, int], more: dict[Any, int]) -> None:
 
 
 MOUNTED_HERE = "another drive is mounted here"
+A_SNAPSHOT = "it is a snapshot, whose data is counted where it was made from"
 
 
 def words_of(fault: OSError) -> str:

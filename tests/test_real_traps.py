@@ -1,0 +1,449 @@
+"""On real drives: what a path leads to changes between a stop and going on, and nothing is lost or goes astray."""
+
+from __future__ import annotations
+
+import os
+import signal
+import struct
+import subprocess
+import sys
+from contextlib import suppress
+from functools import partial
+from pathlib import Path
+
+import pytest
+
+from conftest import _MAKE, fill, leftovers, picture
+from nuvik.core.carrying.aside_folders import held
+from nuvik.core.carrying.run import carry_plan, release, resume, undo
+from nuvik.core.hosts import syscalls
+from nuvik.core.hosts.local import LocalHost
+from nuvik.core.model.errors import NuvikError, Refused, Stopped
+from nuvik.core.model.journal import State
+from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.stages.workspace import Workspace, open_workspace
+from test_promise import die_after
+
+LIVES = [3, 9, 16, 24, 33, 45, 60, 75, 90, 100, 110, 125, 400]
+"""After how many operations the machine dies."""
+
+
+def shift(workspace: Workspace, source: Path, drive: str, on_trial: bool = False) -> None:
+    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(source), drive)])), on_trial)
+
+
+@pytest.mark.parametrize("which", ["large", "small"])
+@pytest.mark.parametrize("then", ["resume", "undo"])
+def test_a_drive_that_is_mounted_elsewhere_after_a_stop_is_the_same_drive(real_drives, tmp_path, which, then):
+    for number, life in enumerate(LIVES[:: 1 if which == "large" else 3]):
+        small, large = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "60M", "ext4")
+        library, state = fill(small / "Library", files=8), str(tmp_path / f"state {number}")
+        whole, workspace = picture(library), open_workspace(state=state)
+        die_after(workspace, life, partial(shift, workspace, library, "large"))
+        point = real_drives.elsewhere(which, "another place")
+        library = point / "Library" if which == "small" else library
+        again = open_workspace(state=state)
+        if again.logbook.midway():
+            try:
+                resume(again.carry.work()) if then == "resume" else undo(again.carry.work(), "last")
+            except Stopped:  # what was switched already is opened through a link that leads to where the drive was
+                undo(again.carry.work(), "last")
+            move = again.logbook.moves()[0]
+            assert move.source == str(library) and move.target.startswith(str(point if which == "large" else large))
+        places = (library, point / "Other" / "Library", large / "Other" / "Library")
+        there = [place for place in places if place.is_dir() and not place.is_symlink()]
+        assert [picture(place) == whole for place in there] == [True], f"life {life}: whole, and in one place"
+        assert os.listdir(real_drives.place / which) == [], "nothing is written to where the drive was"
+        assert not leftovers(small if which == "large" else point)
+        real_drives.down()
+        real_drives.loops.clear()
+
+
+class Trap:
+    """A hook that springs once, at a chosen operation of Nuvik."""
+
+    def __init__(self, hook, at: int, spring) -> None:
+        self._hook, self._left, self._spring = hook, at, spring
+
+    def __getattr__(self, name):
+        return getattr(self._hook, name)
+
+    def before(self, operation, path, count_bytes=0):
+        self._left -= 1
+        if self._left == 0:
+            self._spring()
+        return self._hook.before(operation, path, count_bytes)
+
+
+@pytest.mark.parametrize("side", ["target", "source"])
+@pytest.mark.parametrize("when", ["while it runs", "after a stop"])
+@pytest.mark.parametrize("way_of_opening", ["in one call", "step by step"])
+def test_a_folder_on_the_way_that_becomes_a_link_is_not_followed(
+    real_drives, tmp_path, monkeypatch, when, side, way_of_opening
+):
+    if way_of_opening != "in one call":
+        monkeypatch.setattr(syscalls, "opens_beneath", lambda: False)
+    for number, life in enumerate(LIVES[1:]):
+        small, large = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "60M", "ext4")
+        library, state = fill(small / "mine" / "deep" / "Library", files=6), str(tmp_path / f"state {number}")
+        whole, workspace = picture(library), open_workspace(state=state)
+        (large / "box" / "inner").mkdir(parents=True)
+        way, drive = (large / "box", large) if side == "target" else (small / "mine", small)
+        decoy = fill(drive / "elsewhere" / ("inner" if side == "target" else "deep") / "Library", seed=9)
+        before = picture(drive / "elsewhere")
+
+        def swap(way=way, drive=drive) -> None:
+            way.rename(drive / "away")
+            way.symlink_to("elsewhere")
+
+        def act(workspace=workspace, library=library, large=large) -> None:
+            draft = workspace.plan.draft([(str(library), str(large / "box" / "inner"))])
+            carry_plan(workspace.carry.work(), make_plan(draft))
+
+        if when == "after a stop":
+            die_after(workspace, life, act)
+            swap()
+        else:
+            files = workspace.computer.host.files
+            files.hook = Trap(files.hook, life, swap)
+            with suppress(NuvikError):
+                act()
+        again = open_workspace(state=state)
+        with suppress(NuvikError):
+            if again.logbook.midway():
+                resume(again.carry.work())
+        assert picture(drive / "elsewhere") == before, f"life {life}: what the link leads to is touched"
+        if way.is_symlink():
+            way.unlink()
+            (drive / "away").rename(way)
+        with suppress(NuvikError):
+            if open_workspace(state=state).logbook.midway():
+                resume(open_workspace(state=state).carry.work())
+        places = (library, large / "box" / "inner" / "Library")
+        there = [place for place in places if place.is_dir() and not place.is_symlink()]
+        assert there and all(picture(place) == whole for place in there), f"life {life}"
+        assert decoy.is_dir()
+        real_drives.down()
+        real_drives.loops.clear()
+
+
+@pytest.mark.parametrize("beneath", [True, False], ids=["in one call", "step by step"])
+def test_what_is_mounted_in_a_library_later_is_neither_copied_nor_removed(real_drives, tmp_path, monkeypatch, beneath):
+    """Also where the system, or a sandbox around the program, knows no call that refuses to enter a mount."""
+    if not beneath:
+        monkeypatch.setattr(syscalls, "opens_beneath", lambda: False)
+    for number, life in enumerate(LIVES[1:]):
+        small, large = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "60M", "ext4")
+        library, state = fill(small / "Library", files=6), str(tmp_path / f"state {number}")
+        other = fill(small / "other", seed=9)  # on the same device: only the mount tells
+        before, workspace = picture(other), open_workspace(state=state)
+        mounted: list[Path] = []
+
+        def mount(small=small, other=other, mounted=mounted) -> None:
+            inside = [*small.glob(".nuvik-held-*/content/empty"), small / "Library" / "empty"]
+            place = next((path for path in inside if path.is_dir() and not path.parent.is_symlink()), None)
+            if place is not None:
+                subprocess.run(["mount", "--bind", str(other), str(place)], check=True)
+                mounted.append(place)
+
+        files = workspace.computer.host.files
+        files.hook = Trap(files.hook, life, mount)
+        with suppress(NuvikError):
+            shift(workspace, library, "large")
+        assert picture(other) == before, f"life {life}: what was mounted there is touched"
+        copy = large / "Other" / "Library" / "empty"
+        assert not copy.is_dir() or not os.listdir(copy), "and copied"
+        for place in mounted:
+            subprocess.run(["umount", "-l", str(place)], check=False, capture_output=True)
+        real_drives.down()
+        real_drives.loops.clear()
+
+
+CAPABILITY = struct.pack("<IIIII", 0x02000001, 1 << 13, 0, 0, 0)  # linux/capability.h: version 2, raw sockets
+
+
+def acl(*entries: tuple[int, int, int]) -> bytes:
+    """As linux/posix_acl_xattr.h says: version 2, then tag, rights and id of each entry."""
+    return struct.pack("<I", 2) + b"".join(struct.pack("<HHI", *entry) for entry in entries)
+
+
+SHARED = acl((1, 7, 2**32 - 1), (2, 5, 1234), (4, 5, 2**32 - 1), (16, 7, 2**32 - 1), (32, 0, 2**32 - 1))
+
+
+def marks(root: Path) -> dict:
+    """All marks below a folder."""
+    seen = {}
+    for here, folders, names in os.walk(root):
+        for name in (".", *folders, *names):
+            path = os.path.join(here, name)
+            facts = os.lstat(path)
+            attributes = {
+                key: os.getxattr(path, key, follow_symlinks=False)
+                for key in os.listxattr(path, follow_symlinks=False)
+                if not key.startswith("trusted.SGI_ACL")
+            }
+            times = facts.st_mtime_ns
+            seen[os.path.relpath(path, root)] = (facts.st_mode, facts.st_uid, facts.st_gid, times, attributes)
+    return seen
+
+
+def marked(root: Path) -> Path:
+    """A library with every mark that Linux knows, on files, folders and its own root."""
+    library = fill(root, files=8)
+    program, shared = library / "file-0000.bin", library / "data"
+    for path in (program, library / "file-0004.bin"):
+        os.chown(path, 1234, 1235)
+    os.chmod(program, 0o4755)
+    os.setxattr(program, "security.capability", CAPABILITY)
+    os.setxattr(program, "user.note", b"x")
+    os.setxattr(shared, "system.posix_acl_access", SHARED)
+    os.setxattr(shared, "system.posix_acl_default", SHARED)
+    os.chmod(library / "data" / "deep", 0o2770)
+    os.utime(library, ns=(10**18, 10**18 + 7))
+    os.utime(shared, ns=(10**18, 10**18 + 9))
+    return library
+
+
+@pytest.mark.parametrize("filesystem", ["ext4", "xfs", "btrfs"])
+def test_every_mark_is_carried_and_nothing_is_taken_over_from_the_folder_it_comes_to(real_drives, tmp_path, filesystem):
+    small, large = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "300M", filesystem)
+    library, workspace = marked(small / "Library"), open_workspace(state=str(tmp_path / "state"))
+    whole = marks(library)
+    (large / "box").mkdir()
+    os.setxattr(large / "box", "system.posix_acl_default", SHARED)
+    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(library), str(large / "box"))])))
+    assert marks(large / "box" / "Library") == whole
+    undo(workspace.carry.work(), "last")
+    assert marks(library) == whole
+
+
+def test_a_copy_without_its_marks_is_not_proven(real_drives, tmp_path):
+    """As after a power cut that came between the contents of a file and its marks."""
+
+    def spoil(copy: Path, number: int) -> None:
+        if number % 2:  # what a single look does not tell
+            os.removexattr(copy / "file-0000.bin", "user.note")
+            return
+        os.chmod(copy / "file-0000.bin", 0o600)
+        os.chown(copy / "file-0004.bin", 0, 0)
+        os.utime(copy / "data" / "file-0005.bin", (1, 1))
+        os.removexattr(copy / "data", "system.posix_acl_access")
+        os.chmod(copy / "data" / "deep", 0o700)
+
+    for number, life in enumerate(range(40, 400, 9)):
+        small, large = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "60M", "ext4")
+        library, state = marked(small / "Library"), str(tmp_path / f"state {number}")
+        whole, workspace = marks(library), open_workspace(state=state)
+        die_after(workspace, life, partial(shift, workspace, library, "large"))
+        again = open_workspace(state=state)
+        (move,) = again.logbook.moves()
+        copy = next(iter(large.glob("*/.nuvik-incoming-*/content")), None)
+        over = move.state not in (State.PLANNED, State.COPYING)
+        if move.state is State.COPYING and copy is not None:
+            with suppress(FileNotFoundError, OSError):
+                spoil(copy, number)
+        if again.logbook.midway():
+            resume(again.carry.work())
+        (move,) = again.logbook.moves()
+        assert marks(Path(move.target if move.state is State.RELEASED else library)) == whole, f"life {life}"
+        real_drives.down()
+        real_drives.loops.clear()
+        if over:
+            break
+
+
+WRITER = """
+import mmap, os, sys, time
+file = os.open(sys.argv[1], os.O_RDWR)
+view = mmap.mmap(file, 4096) if sys.argv[2] == "mapped" else None
+if view is not None:
+    os.close(file)
+print("ready", flush=True)
+sys.stdin.readline()
+view[:4] = b"late"
+view.flush()
+print("done", flush=True)
+sys.stdin.readline()
+"""
+
+
+@pytest.mark.parametrize("how", ["mapped", "open"])
+@pytest.mark.parametrize("when", ["before", "during"])
+@pytest.mark.parametrize("seen", [True, False], ids=["its process is seen", "its process cannot be looked into"])
+def test_what_a_program_may_still_write_to_is_neither_moved_nor_released(
+    real_drives, tmp_path, monkeypatch, how, when, seen
+):
+    small, _ = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "400M", "xfs")
+    library, workspace = fill(small / "Library", files=6), open_workspace(state=str(tmp_path / "state"))
+    (library / "data" / "live.bin").write_bytes(bytes(8192))
+    if not seen:
+        monkeypatch.setattr(LocalHost, "used_by", lambda host, path: ())
+    programs: list[subprocess.Popen] = []
+
+    def begin() -> None:
+        words = [sys.executable, "-c", WRITER, str(library / "data" / "live.bin"), how]
+        programs.append(subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True))
+        assert programs[0].stdout.readline() == "ready\n"
+
+    try:
+        if when == "before":
+            begin()
+            with pytest.raises(Refused, match=r"is open for writing|in use by"):
+                shift(workspace, library, "large")
+            return
+        work = workspace.carry.work()
+        work.report = lambda event: begin() if event.event == "proven" else None
+        carry_plan(work, make_plan(workspace.plan.draft([(str(library), "large")])))
+        (move,) = workspace.logbook.moves()
+        assert move.state is State.ON_TRIAL and "its original is kept because" in move.problem
+        with pytest.raises(Refused, match="open for writing"):
+            release(workspace.carry.work(), "all")
+        if how == "mapped":
+            programs[0].stdin.write("\n")
+            programs[0].stdin.flush()
+            assert programs[0].stdout.readline() == "done\n"
+            with open(os.path.join(held(move), "data", "live.bin"), "rb") as late:
+                assert late.read(4) == b"late", "the late write is not lost"
+    finally:
+        for program in programs:
+            program.kill()
+            program.wait()
+
+
+def flip(image: Path, marker: bytes) -> None:
+    """Change a bit of what lies on a medium, as a fault of the drive would, past every cache of the system."""
+    subprocess.run(["sync"], check=True)
+    with open(image, "r+b") as medium:
+        place = medium.read().index(marker)
+        medium.seek(place)
+        medium.write(bytes([marker[0] ^ 1]))
+
+
+@pytest.mark.parametrize("filesystem", ["ntfs", "exfat"])
+@pytest.mark.parametrize("reach", [True, False], ids=["the medium can be read", "it cannot"])
+def test_a_bit_that_is_wrong_on_the_medium_only_is_seen_or_the_original_is_kept(
+    real_drives, tmp_path, monkeypatch, filesystem, reach
+):
+    small, _ = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "60M", filesystem)
+    library, workspace = small / "Library", open_workspace(state=str(tmp_path / "state"))
+    library.mkdir()
+    marker = os.urandom(64)
+    (library / "data.bin").write_bytes(os.urandom(100_000) + marker + os.urandom(100_000))
+    whole, copied = (library / "data.bin").read_bytes(), []
+    reached = LocalHost.reaches_medium
+    if not reach:
+        monkeypatch.setattr(LocalHost, "reaches_medium", lambda host, drive: False)
+
+    def report(event) -> None:
+        if event.event == "copied":
+            copied.append(1)
+            if len(copied) == 1:
+                flip(real_drives.images / "large.img", marker)
+
+    work = workspace.carry.work()
+    work.report = report
+    carry_plan(work, make_plan(workspace.plan.draft([(str(library), "large")])))
+    (move,) = workspace.logbook.moves()
+    if reach:
+        assert len(copied) == 2 and move.state is State.RELEASED, "it came back different and was copied again"
+        assert (library / "data.bin").read_bytes() == whole
+        return
+    assert move.state is State.ON_TRIAL and "could not be read from the medium of large" in move.problem
+    with pytest.raises(Refused, match="could not be read from the medium"):
+        release(workspace.carry.work(), "all")
+    with monkeypatch.context() as as_administrator, pytest.raises(Refused, match="came back different"):
+        as_administrator.setattr(LocalHost, "reaches_medium", reached)
+        release(workspace.carry.work(), "all")
+    real_drives.elsewhere("large", "large")
+    with pytest.raises(Refused, match="came back different"):
+        release(workspace.carry.work(), "all")
+    undo(workspace.carry.work(), "last")
+    assert (library / "data.bin").read_bytes() == whole
+    monkeypatch.setattr(LocalHost, "reaches_medium", reached)
+
+
+def test_what_would_fail_midway_is_refused_before_the_start(real_drives, tmp_path):
+    small, large = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "60M", "ext4")
+    library, workspace = fill(small / "mine" / "Library", files=6), open_workspace(state=str(tmp_path / "state"))
+
+    def problems(goal: str = "large") -> str:
+        timeline = workspace.rehearse.rehearse(make_plan(workspace.plan.draft([(str(library), goal)])))
+        return " ".join(violation.problem for violation in timeline.violations)
+
+    assert problems() == ""
+    for flag, word, place in (("i", "immutable", library / "data" / "file-0001.bin"), ("a", "append-only", library)):
+        subprocess.run(["chattr", f"+{flag}", str(place)], check=True)
+        try:
+            assert f"is marked as {word}" in problems()
+        finally:
+            subprocess.run(["chattr", f"-{flag}", str(place)], check=True)
+    (large / ".nuvik-held-1-aa").mkdir()
+    assert "kept for the file system itself" in problems(str(large / "lost+found"))
+    assert "kept for moves of Nuvik" in problems(str(large / ".nuvik-held-1-aa"))
+    host = workspace.computer.host
+    assert host.why_no_place("/usr/share/games") == "it belongs to the system (/usr)"
+    assert host.why_no_place(str(large / "new" / "folder")) is None
+
+
+def test_a_listener_that_is_gone_and_a_terminal_that_hangs_up_cost_nothing(real_drives, tmp_path):
+    small, large = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "60M", "ext4")
+    library, state = fill(small / "Library", files=400), str(tmp_path / "state")
+    whole = picture(library)
+    words = [sys.executable, "-m", "nuvik", "shift", str(library), "large", "--yes", "--json", "--state", state]
+    deaf = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    deaf.stdout.readline()
+    deaf.stdout.close()
+    said = deaf.communicate(timeout=60)[1]
+    (move,) = open_workspace(state=state).logbook.moves()
+    assert move.state is State.RELEASED and picture(large / "Other" / "Library") == whole, said
+    undo(open_workspace(state=state).carry.work(), "last")
+    hung = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    hung.stdout.readline()
+    hung.send_signal(signal.SIGHUP)
+    hung.communicate(timeout=60)
+    assert hung.returncode in (0, 4), "as with Ctrl+C"
+    workspace = open_workspace(state=state)
+    if hung.returncode == 4:
+        resume(workspace.carry.work())
+    assert picture(large / "Other" / "Library") == whole
+
+
+@pytest.mark.parametrize("on_trial", [False, True])
+def test_a_drive_that_never_comes_back_locks_nothing(real_drives, tmp_path, on_trial):
+    """A move to it is given up or taken back without it, while the original is kept; other work goes on meanwhile."""
+    for number, life in enumerate([*LIVES[2:], 10_000]):
+        small, large = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "60M", "ext4")
+        third = real_drives.up("third", "60M", "ext4")
+        library, other = fill(small / "Library", files=6), fill(small / "Another", files=4, seed=5)
+        state, whole = str(tmp_path / f"state {number}"), picture(library)
+        workspace = open_workspace(state=state)
+        draft = workspace.plan.draft([(str(library), "large"), (str(other), "third")])
+        plan = make_plan(draft)
+        die_after(workspace, life, partial(carry_plan, workspace.carry.work(), plan, on_trial))
+        subprocess.run(["umount", str(large)], check=True)
+        again = open_workspace(state=state)
+        move = again.logbook.moves()[0] if again.logbook.moves() else None
+        if again.logbook.midway() and move.state not in (State.PLANNED, State.RELEASING):
+            with suppress(NuvikError):
+                resume(again.carry.work())
+            assert not (small / "Another").is_dir() or (small / "Another").is_symlink(), "the other one went on"
+            assert list(third.glob("*/Another"))
+        if move is not None and move.state not in (State.PLANNED, State.RELEASING, State.RELEASED):
+            undo(open_workspace(state=state).carry.work(), str(move.id))
+            assert picture(library) == whole and not library.is_symlink(), f"life {life}"
+            assert "its copy is left on large" in open_workspace(state=state).logbook.moves()[0].problem
+            shift(open_workspace(state=state), library, "third")
+            assert not [path for path in leftovers(small) if "-held-1-" in path]
+        real_drives.down()
+        real_drives.loops.clear()
+
+
+def test_a_volume_that_keeps_whole_seconds_is_no_faulty_drive(real_drives, tmp_path, monkeypatch):
+    small = real_drives.up("small", "60M", "ext4")
+    monkeypatch.setitem(_MAKE, "ext4", [*_MAKE["ext4"], "-I", "128"])
+    real_drives.up("large", "60M", "ext4")
+    library, workspace = fill(small / "Library", files=4), open_workspace(state=str(tmp_path / "state"))
+    shift(workspace, library, "large", on_trial=True)
+    undo(workspace.carry.work(), "last")
+    assert workspace.logbook.moves()[-1].undoes is None, "nothing in the copy counts as changed"
+    shift(workspace, library, "large")
