@@ -189,6 +189,28 @@ def test_a_drive_is_recognised_by_its_own_identity(tmp_path):
     assert held is not None and held.id == "field-3"
 
 
+def test_drives_of_one_label_are_told_apart_and_never_taken_for_each_other(tmp_path):
+    places = [tmp_path / name for name in ("a", "b")]
+    sticks = [
+        Volume(
+            device=f"sd{place.name}1", filesystem="ext4", label="Backup", uuid=place.name, mount_points=(str(place),)
+        )
+        for place in places
+    ]
+    for place in places:
+        place.mkdir()
+    workspace = local(tmp_path, *(replace(stick, bytes=size * GB) for stick, size in zip(sticks, (1, 2), strict=True)))
+    assert {drive.label for drive in workspace.drives.all()} == {"Backup (1.00 GB)", "Backup (2.00 GB)"}
+    assert workspace.drives.find("backup (2.00 gb)").path == str(places[1])
+    with pytest.raises(Refused, match="2 drives are called “backup”"):
+        workspace.drives.find("backup")
+    workspace.computer.host._system = Told_(*(replace(stick, bytes=GB) for stick in sticks))
+    assert {drive.label for drive in workspace.drives.all()} == {f"Backup ({place})" for place in places}
+    workspace.computer.host._system = Told_(replace(sticks[1], bytes=GB))
+    there = workspace.drives.find("Backup")
+    assert there.path == str(places[1]) and there.attached, "the drive that is here wins over its namesake that is away"
+
+
 def test_a_hostile_label_is_harmless_from_the_start(tmp_path, world):
     evil = "[bold]Stick\x1b[2J\u202e"
     workspace = local(tmp_path, Volume(device="sdc1", filesystem="ext4", label=evil, mount_points=(str(tmp_path),)))

@@ -81,7 +81,7 @@ def add_to(app: typer.Typer) -> None:
             return
         kinds = None if welcomes is None else ", ".join(welcomes)
         stage.tell(drive, name=name, headroom=headroom, welcomes=kinds, portable=portable, template=template)
-        _tell_all(call, stage.find(drive.id))
+        _tell_all(call, next(noted for noted in stage.all() if noted.id == drive.id))
 
     @command(app, "advise")
     def advise(

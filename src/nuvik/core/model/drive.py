@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from nuvik.core.model.filesystems import FileSystem, rules_of
 from nuvik.core.model.links import Link, link_of
 from nuvik.core.model.media import Medium, medium_of
 from nuvik.core.model.paths import PathText, is_within
+from nuvik.core.model.units import format_bytes
 
 REFERENCE_SEQUENTIAL_BYTES = 1_000_000_000
 REFERENCE_SMALL_READS = 1_000
@@ -193,3 +195,25 @@ def find_drive(drives: tuple[Drive, ...], wanted: str) -> Drive | None:
         if drive.id.casefold() == folded:
             return drive
     return next((drive for drive in drives if drive.label.casefold() == folded or drive.path == wanted), None)
+
+
+def of_one_name(drives: Iterable[Drive], wanted: str) -> list[Drive]:
+    """The drives that carry this label as they came: a maker names all its sticks alike."""
+    return [drive for drive in drives if drive.label.casefold() == wanted.casefold()]
+
+
+def labels_apart(drives: Iterable[Drive]) -> tuple[Drive, ...]:
+    """The drives, those of one label told apart by their size, else by where they are mounted, else by their id."""
+    drives = tuple(drives)
+    names = {drive.id: drive.label for drive in drives}
+    for label in {drive.label.casefold() for drive in drives}:
+        alike = of_one_name(drives, label)
+        for tell in (
+            lambda drive: format_bytes(drive.capacity_bytes),
+            lambda drive: drive.path,
+            lambda drive: drive.id,
+        ):
+            if len(alike) > 1 and len({tell(drive) for drive in alike}) == len(alike):
+                names |= {drive.id: f"{drive.label} ({tell(drive)})" for drive in alike}
+                break
+    return tuple(replace(drive, label=names[drive.id]) for drive in drives)

@@ -6,7 +6,7 @@ import os
 from dataclasses import dataclass
 
 from nuvik.core.hosts.base import Host, drive_holding, fastest_first
-from nuvik.core.model.drive import Drive, find_drive
+from nuvik.core.model.drive import Drive, find_drive, labels_apart, of_one_name
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import normalised
@@ -28,21 +28,36 @@ class Computer:
 
     def drives(self) -> tuple[Drive, ...]:
         """The drives as they are now, with what the book knows of them, and those that are away; fastest first."""
+        return labels_apart(self._known())
+
+    def _known(self) -> tuple[Drive, ...]:
         return fastest_first(self.book.apply(self.host.drives()))
 
     def drive(self, wanted: str) -> Drive:
-        """The drive of this id, label or path. Raises Refused."""
-        drives = self.drives()
-        drive = find_drive(drives, wanted)
+        """The drive of this id, label or path. Raises Refused, also for a label that several carry."""
+        drives = self._known()
+        drive = self._named(drives, wanted)
         if drive is None:
             known = ", ".join(shown(drive.id) for drive in drives)
             raise Refused(f"There is no drive “{shown(wanted)}”.", next_step=f"Known drives: {known}.")
         return drive
 
+    def _named(self, drives: tuple[Drive, ...], wanted: str) -> Drive | None:
+        alike = [drive for drive in of_one_name(drives, wanted) if drive.attached]
+        if len(alike) > 1:
+            where = " or ".join(shown(drive.path) for drive in alike)
+            raise Refused(
+                f"{len(alike)} drives are called “{shown(wanted)}”.",
+                next_step=f"Say which one by its path, {where}; or give one another name with “nuvik drive … --name”.",
+            )
+        apart = labels_apart(drives)
+        drive = alike[0] if alike else find_drive(drives, wanted) or find_drive(apart, wanted)
+        return drive and next(other for other in apart if other.id == drive.id)
+
     def place(self, goal: str) -> tuple[Drive, str | None]:
         """A drive, or a folder and its drive. A drive's name wins over a folder of that name. Raises Refused."""
-        drives = self.drives()
-        if (drive := find_drive(drives, goal)) is not None:
+        drives = self._known()
+        if (drive := self._named(drives, goal)) is not None:
             return drive, None
         if os.sep not in goal and not os.path.isdir(goal):
             return self.drive(goal), None
