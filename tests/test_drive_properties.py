@@ -178,7 +178,8 @@ class Shelf(RuleBasedStateMachine):
         uuid = f"u{number}"
         if uuid in self.ids:
             told = DriveNotes(label=name, headroom_bytes=headroom)
-            self.workspace.computer.book.keep_notes(self.workspace.drives.find(self.ids[uuid]), told)
+            drive = next(drive for drive in self.workspace.drives.all() if drive.id == self.ids[uuid])
+            self.workspace.computer.book.keep_notes(drive, told)
             self.told[uuid] = told
 
     @rule()
@@ -191,11 +192,13 @@ class Shelf(RuleBasedStateMachine):
         self.workspace.drives.note_sightings()
         drives = {drive.identity.removeprefix("ext4:"): drive for drive in self.workspace.drives.all()}
         assert len({drive.id for drive in drives.values()}) == len(drives)
+        assert len({drive.label.casefold() for drive in drives.values()}) == len(drives)
         for uuid, drive in drives.items():
             assert self.ids.setdefault(uuid, drive.id) == drive.id
             assert drive.attached is (uuid in self.attached)
             if uuid in self.told:
-                assert (drive.label, drive.headroom_bytes) == (self.told[uuid].label, self.told[uuid].headroom_bytes)
+                assert drive.label.startswith(self.told[uuid].label or "")
+                assert drive.headroom_bytes == self.told[uuid].headroom_bytes
         assert set(drives) == set(self.ids), "a drive that was seen is never forgotten by itself"
 
 

@@ -17,6 +17,7 @@ import typer
 from nuvik import __version__
 from nuvik.core.model import units
 from nuvik.core.model.errors import BadInput
+from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Stop
 from nuvik.log import log, set_up
 
@@ -55,7 +56,10 @@ class Call:
         """The computer and database that the options name, opened anew. Raises Refused."""
         from nuvik.core.stages.workspace import open_workspace
 
-        return open_workspace(self.world, self.state)
+        workspace = open_workspace(self.world, self.state)
+        if kept := workspace.damaged_journal:
+            self.aside(f"nuvik: the database was damaged and is kept as {shown(kept)}. Run “nuvik mend”.")
+        return workspace
 
     @property
     def workspace(self) -> Workspace:

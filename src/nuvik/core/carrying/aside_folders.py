@@ -7,29 +7,26 @@ the original, on the source's. Each holds `content` and `about.json`.
 from __future__ import annotations
 
 import errno
-import json
 import os
+from typing import Literal
 
+from nuvik.core.carrying.sidecar import ABOUT, sidecar_of, sidecar_text
+from nuvik.core.carrying.work import Work
 from nuvik.core.hosts.files import Files
-from nuvik.core.model.clock import now_text
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import OURS_PREFIX
 from nuvik.core.model.paths import is_within, parents
 
-ABOUT = "about.json"
 CONTENT = "content"
-_SAYS = {
-    "incoming": "Nuvik is copying a library to this drive. The original is untouched until the copy is proven.",
-    "held": "The original of a library that Nuvik moved, kept until it is released. Please do not change it.",
-}
+AsideRole = Literal["incoming", "held"]
 
 
 def incoming_folder(move: Move) -> str:
-    return os.path.join(os.path.dirname(move.target), f"{OURS_PREFIX}-incoming-{move.id}-{move.token}")
+    return os.path.join(os.path.dirname(move.target), f"{OURS_PREFIX}-incoming-{move.first_id or move.id}-{move.token}")
 
 
 def held_folder(move: Move) -> str:
-    return os.path.join(os.path.dirname(move.source), f"{OURS_PREFIX}-held-{move.id}-{move.token}")
+    return os.path.join(os.path.dirname(move.source), f"{OURS_PREFIX}-held-{move.first_id or move.id}-{move.token}")
 
 
 def incoming(move: Move) -> str:
@@ -42,32 +39,37 @@ def held(move: Move) -> str:
     return os.path.join(held_folder(move), CONTENT)
 
 
-def make_aside(files: Files, move: Move, role: str) -> None:
+def make_aside(work: Work, move: Move, role: AsideRole) -> None:
     """Make the incoming or held folder with its sidecar, if it is not there whole already."""
-    folder = incoming_folder(move) if role == "incoming" else held_folder(move)
+    files = work.files
+    folder = _folder_of(move, role)
     if not files.exists(folder):
         files.make_folder(folder)
-    about = os.path.join(folder, ABOUT)
-    if files.exists(about):
-        return
-    sidecar = {
-        "format": "nuvik-aside/1",
-        "role": role,
-        "says": _SAYS[role],
-        "move": move.id,
-        "library": move.library,
-        "source": move.source,
-        "target": move.target,
-        "made_at": now_text(),
-    }
-    try:
-        files.write_small(about, json.dumps(sidecar, indent=2) + "\n")
-    except OSError as fault:
-        # A drive without a single free byte is the very one to be emptied: the journal alone must do.
-        if fault.errno != errno.ENOSPC or role != "held":
-            raise
-        files.remove_tree(about + ".new")
-    files.sync_folder(os.path.dirname(folder))
+    if not files.exists(os.path.join(folder, ABOUT)):
+        note_state(work, move, role)
+        files.sync_folder(os.path.dirname(folder))
+
+
+def note_state(work: Work, move: Move, *roles: AsideRole) -> None:
+    """Write into the sidecars of those of its folders that are there where a move stands now."""
+    for role in roles:
+        folder = _folder_of(move, role)
+        if not work.files.exists(folder):
+            continue
+        drives = {drive.id: drive for drive in work.drives()}
+        entries = work.journal.entries(move).values() if role == "held" else ()
+        about = os.path.join(folder, ABOUT)
+        try:
+            work.files.write_small(about, sidecar_text(sidecar_of(move, role, drives, entries)))
+        except OSError as fault:
+            # A drive without a single free byte is the very one to be emptied: the journal alone must do.
+            if fault.errno != errno.ENOSPC or role != "held":
+                raise
+            work.files.remove_tree(about + ".new")
+
+
+def _folder_of(move: Move, role: AsideRole) -> str:
+    return incoming_folder(move) if role == "incoming" else held_folder(move)
 
 
 def close_aside(files: Files, folder: str) -> None:

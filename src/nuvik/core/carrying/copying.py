@@ -50,7 +50,7 @@ def copy_library(work: Work, move: Move) -> None:
     """
     files = work.files
     make_way(files, move.made_folders)
-    make_aside(files, move, "incoming")
+    make_aside(work, move, "incoming")
     source = readable_inventory(work, move, move.source)
     known = work.journal.entries(move)
     there = _clear_strangers(work, move, source, known)

@@ -11,15 +11,15 @@ from filelock import FileLock, Timeout
 
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.errors import Refused
+from nuvik.core.store.database import CARRYING_LOCK
 
-_LOCK = "carrying.lock"
 _HOLDER = "carrying.json"
 
 
 @contextmanager
 def carrying_lock(state_folder: str, what: str) -> Iterator[None]:
     """Hold the lock while carrying. The system lets it go when the process ends, however it ends. Raises Refused."""
-    lock = FileLock(os.path.join(state_folder, _LOCK), timeout=0)
+    lock = FileLock(os.path.join(state_folder, CARRYING_LOCK), timeout=0)
     holder = os.path.join(state_folder, _HOLDER)
     try:
         lock.acquire()

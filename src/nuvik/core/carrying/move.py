@@ -18,6 +18,7 @@ from nuvik.core.carrying.aside_folders import (
     held_folder,
     incoming,
     missing_folders,
+    note_state,
     unmake_way,
 )
 from nuvik.core.carrying.copying import copy_library
@@ -201,7 +202,9 @@ def _look(work: Work, move: Move) -> Move:
         elif move.unread:
             drive = work.drive(move.target_drive)
             move = replace(move, problem=f"its original is kept because {unread_words(drive.label if drive else '')}")
-        move = work.journal.keep(replace(move, state=State.ON_TRIAL, ended_at=now_text()))
+        move = replace(move, state=State.ON_TRIAL, ended_at=now_text())
+        note_state(work, move, "held")
+        work.journal.keep(move)
         work.tell("on-trial", move)
         return move
     return work.journal.keep(replace(move, state=State.RELEASING))
@@ -213,6 +216,7 @@ def _release(work: Work, move: Move) -> Move:
             f"The copy of {shown(move.library)} is not at {shown(move.target)}, so its original is not released.",
             next_step="Bring it back, then run “nuvik resume”.",
         )
+    note_state(work, move, "held")
     free_before = _free(work, move.source_drive)
     whole = holds_original(work.files, move)
     if loss := remove_original(work, move):

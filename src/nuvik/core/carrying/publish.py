@@ -41,7 +41,7 @@ def unpublish(work: Work, move: Move) -> None:
     """Take the copy's final name away again: it becomes the incoming copy once more."""
     files = work.files
     if files.exists(move.target) and not files.is_link(move.target) and not files.exists(incoming(move)):
-        make_aside(files, move, "incoming")
+        make_aside(work, move, "incoming")
         with renamable(files, move.target):
             files.rename_to_free_name(move.target, incoming(move))
         files.sync_folder(incoming_folder(move))

@@ -27,6 +27,10 @@ class Refused(NuvikError):
     """A check refused, or a file given to Nuvik is broken. Nothing was changed. Exit code 3."""
 
 
+class DatabaseDamaged(Refused):
+    """The database cannot be read. It is kept aside, and what comes next works with a new one."""
+
+
 class Stopped(NuvikError):
     """Work stopped midway; everything is safe, and `nuvik resume` or `nuvik undo` goes on. Exit code 4."""
 

@@ -109,5 +109,7 @@ class Move:
     """The copy was compared, but not read from the medium of its drive: that could not be had."""
     attachment: str = ""
     """How its drive was attached then (`Host.attachment`): once it is attached anew, it can be read."""
+    first_id: int | None = None
+    """Its number in the journal where it began, by which its own folders are named, where that was another journal."""
     may_lose: bool = False
     """The user agreed to remove the original although something in it would be lost."""

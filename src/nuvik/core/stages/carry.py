@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 from nuvik.core.carrying.run import Outcome, carry_plan, resume
 from nuvik.core.carrying.work import Work
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Report, Stop, silent
 from nuvik.core.stages.computer import Computer
@@ -26,6 +28,12 @@ class CarryStage:
 
     def carry(self, plan: Plan, on_trial: bool = False, report: Report = silent, stop: Stop | None = None) -> Outcome:
         """Rehearse a plan once more and carry it out. Raises Refused, when nothing was changed, and Stopped."""
+        if kept := self.computer.database.kept_aside:
+            raise Refused(
+                f"Nuvik's database was damaged and is kept as {shown(kept)}. What earlier moves left on the drives has "
+                "not been looked for yet.",
+                next_step="Run “nuvik mend”, then carry the plan.",
+            )
         return carry_plan(self.work(report, stop), plan, on_trial)
 
     def resume(self, report: Report = silent, stop: Stop | None = None) -> Outcome:

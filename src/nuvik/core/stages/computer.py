@@ -51,7 +51,8 @@ class Computer:
                 next_step=f"Say which one by its path, {where}; or give one another name with “nuvik drive … --name”.",
             )
         apart = labels_apart(drives)
-        drive = alike[0] if alike else find_drive(drives, wanted) or find_drive(apart, wanted)
+        known = next((drive for drive in drives if drive.id == wanted), None) or next(iter(alike), None)
+        drive = known or find_drive(drives, wanted) or find_drive(apart, wanted)
         return drive and next(other for other in apart if other.id == drive.id)
 
     def place(self, goal: str) -> tuple[Drive, str | None]:

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+import os
+from collections.abc import Sequence
 from dataclasses import dataclass
 
+from nuvik.core.carrying.mending.find_leftovers import find_leftovers
+from nuvik.core.carrying.mending.mend import Mended, mend
 from nuvik.core.carrying.run import Outcome, outlook_of_undo, release, undo
 from nuvik.core.carrying.undo import Way
 from nuvik.core.model.journal import Move
+from nuvik.core.model.leftover import Leftover
+from nuvik.core.model.paths import normalised
 from nuvik.core.model.progress import Report, Stop, silent
 from nuvik.core.stages.carry import CarryStage
 
@@ -47,3 +53,20 @@ class LogbookStage:
     ) -> Outcome:
         """Let the kept originals of one move, or of `all` on trial, go. Raises Refused and Stopped."""
         return release(self.carry.work(report, stop), wanted, even_if_changed, even_if_unread)
+
+    def leftovers(self, below: Sequence[str] = (), stop: Stop | None = None) -> list[Leftover]:
+        """What Nuvik left on the attached drives, or only `below` some folders, and what would be right for it. Takes
+        as long as reading the names of all folders. Raises Refused when the database cannot be read; a damaged one is
+        kept aside first.
+        """
+        database = self.carry.computer.database
+        database.look_closely()
+        folders = [os.path.realpath(normalised(folder)) for folder in below]
+        leftovers = find_leftovers(self.carry.work(stop=stop), folders)
+        if not folders:
+            database.mended()
+        return leftovers
+
+    def mend(self, leftovers: list[Leftover], report: Report = silent, stop: Stop | None = None) -> list[Mended]:
+        """Do what is safe about leftovers. Raises Refused while another Nuvik is at work."""
+        return mend(self.carry.work(report, stop), leftovers)

@@ -7,6 +7,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from nuvik.core.hosts.base import Host
+from nuvik.core.model.errors import DatabaseDamaged
 from nuvik.core.model.paths import normalised
 from nuvik.core.stages.computer import Computer
 from nuvik.core.stages.drives import DrivesStage
@@ -57,6 +58,11 @@ class Workspace:
         return LogbookStage(self.carry)
 
     @property
+    def damaged_journal(self) -> str | None:
+        """Where a damaged database is kept, while nobody has looked yet for what its moves left on the drives."""
+        return self.computer.database.kept_aside
+
+    @property
     def host_name(self) -> str:
         return self.computer.host.name
 
@@ -76,6 +82,9 @@ def open_workspace(world: str | None = None, state: str | None = None, waits: bo
         host = LocalHost()
     folder = normalised(state or os.environ.get("NUVIK_STATE") or host.default_state_folder())
     workspace = Workspace(host, Database(folder))
-    workspace.drives.note_sightings()
+    try:
+        workspace.drives.note_sightings()
+    except DatabaseDamaged:
+        workspace.drives.note_sightings()  # in the new one
     workspace.drives.remove_leftover_tests()
     return workspace

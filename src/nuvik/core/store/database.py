@@ -11,10 +11,16 @@ import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from nuvik.core.model.errors import Refused, Stopped
+from filelock import FileLock, Timeout
+
+from nuvik.core.model.errors import DatabaseDamaged, Refused, Stopped
 from nuvik.core.model.names import shown
+from nuvik.core.store.rescue import is_damage, is_damaged, rescue, set_aside
 
 DATABASE_NAME = "nuvik.db"
+CARRYING_LOCK = "carrying.lock"
+"""Held, in the state folder, by the one Nuvik that carries."""
+_DAMAGED = "damaged"
 log = logging.getLogger(__name__)
 
 MIGRATIONS: tuple[str, ...] = (
@@ -90,6 +96,11 @@ MIGRATIONS: tuple[str, ...] = (
     ALTER TABLE moves ADD COLUMN unread INTEGER NOT NULL DEFAULT 0;
     ALTER TABLE moves ADD COLUMN attachment TEXT NOT NULL DEFAULT '';
     """,
+    # 9: moves that were begun in another journal, and what must be seen to before anything else
+    """
+    ALTER TABLE moves ADD COLUMN first_id INTEGER;
+    CREATE TABLE notes (name TEXT PRIMARY KEY, words TEXT NOT NULL);
+    """,
 )
 
 
@@ -104,15 +115,61 @@ class Database:
         self.path = os.path.join(state_folder, DATABASE_NAME)
         try:
             os.makedirs(state_folder, mode=0o700, exist_ok=True)
-            with self._transaction() as connection:
-                _migrate(connection, self.path)
-        except (OSError, sqlite3.OperationalError) as fault:
+            try:
+                self._bring_up_to_date()
+            except sqlite3.DatabaseError as fault:
+                if not is_damage(fault):
+                    raise
+                self._begin_anew(fault)
+        except (OSError, sqlite3.Error) as fault:
             raise Refused(
                 f"Nuvik cannot keep its journal in {shown(state_folder)}: {fault}.",
                 next_step="Choose another folder with --state, or make this one writable.",
             ) from None
-        except sqlite3.DatabaseError as fault:
-            raise self._damaged(fault) from None
+
+    def _bring_up_to_date(self) -> None:
+        with self._transaction() as connection:
+            _migrate(connection, self.path)
+
+    def _begin_anew(self, why: object) -> None:
+        """Keep the damaged database aside and begin a new one with what can be read of it."""
+        lock = FileLock(os.path.join(self.folder, CARRYING_LOCK), timeout=0)
+        try:
+            lock.acquire()
+        except Timeout:
+            raise self._damaged(f"{why}, and something is being carried with it") from None
+        try:
+            if os.path.exists(self.path) and not is_damaged(self.path):
+                self._bring_up_to_date()  # another Nuvik has done it meanwhile
+                return
+            kept = set_aside(self.path)
+            log.warning("the database is damaged (%s); kept as %s", why, kept)
+            self._bring_up_to_date()
+            with self._transaction(checked=False) as connection:
+                log.info("read from the damaged database: %s", rescue(kept, connection))
+                connection.execute("INSERT OR REPLACE INTO notes (name, words) VALUES (?, ?)", (_DAMAGED, kept))
+        finally:
+            lock.release()
+
+    def look_closely(self) -> None:
+        """Read the whole database; a damaged one is kept aside, and a new one begun. Raises Refused."""
+        try:
+            if is_damaged(self.path):
+                self._begin_anew("found by looking closely")
+        except (OSError, sqlite3.Error) as fault:
+            raise Refused(f"{shown(self.path)} cannot be read: {fault}.", next_step="Check its drive.") from None
+
+    @property
+    def kept_aside(self) -> str | None:
+        """Where a damaged database is kept, while nobody has looked yet for what its moves left on the drives."""
+        with self.connect() as connection:
+            row = connection.execute("SELECT words FROM notes WHERE name = ?", (_DAMAGED,)).fetchone()
+        return row["words"] if row else None
+
+    def mended(self) -> None:
+        """What the moves of a damaged database left on the drives was looked for."""
+        with self.connect() as connection:
+            connection.execute("DELETE FROM notes WHERE name = ?", (_DAMAGED,))
 
     @contextmanager
     def connect(self) -> Iterator[sqlite3.Connection]:
@@ -131,22 +188,25 @@ class Database:
                 next_step="Free some space there, or close the program that blocks it, then run “nuvik resume”.",
             ) from None
         except sqlite3.DatabaseError as fault:
+            if is_damage(fault):
+                self._begin_anew(fault)
             raise self._damaged(fault) from None
 
-    def _damaged(self, fault: sqlite3.DatabaseError) -> Refused:
-        return Refused(
-            f"Nuvik's database {shown(self.path)} is damaged: {fault}.",
-            next_step="Move it elsewhere and keep it; Nuvik will start a new one. Your libraries are untouched.",
+    def _damaged(self, fault: object) -> DatabaseDamaged:
+        return DatabaseDamaged(
+            f"Nuvik's database {shown(self.path)} was damaged: {fault}.",
+            next_step="Run “nuvik mend”: it keeps the damaged one aside and begins a new one. Your libraries are "
+            "untouched.",
         )
 
     @contextmanager
-    def _transaction(self) -> Iterator[sqlite3.Connection]:
+    def _transaction(self, checked: bool = True) -> Iterator[sqlite3.Connection]:
         connection = sqlite3.connect(self.path, timeout=30)
         try:
             connection.row_factory = sqlite3.Row
             connection.execute("PRAGMA journal_mode = WAL")
             connection.execute("PRAGMA synchronous = FULL")
-            connection.execute("PRAGMA foreign_keys = ON")
+            connection.execute(f"PRAGMA foreign_keys = {'ON' if checked else 'OFF'}")
             with connection:
                 yield connection
         finally:

@@ -13,7 +13,7 @@ from dataclasses import replace
 from typing import Any
 
 from nuvik.core.model.clock import now_text
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.inventory import EntryRecord
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.library import Kind
@@ -52,9 +52,19 @@ class Journal:
         with self._database.connect() as connection:
             return self._insert(connection, replace(move, undoes=original.id, state=State.PLANNED))
 
-    def _insert(self, connection: sqlite3.Connection, move: Move) -> Move:
+    def adopt(self, move: Move) -> Move:
+        """Write down a move that was begun in another journal, under its number there where that is free."""
+        with self._database.connect() as connection:
+            run = connection.execute(
+                "INSERT INTO runs (started_at, plan, on_trial) VALUES (?, '', ?)", (now_text(), move.on_trial)
+            ).lastrowid
+            assert run is not None
+            taken = connection.execute("SELECT 1 FROM moves WHERE id = ?", (move.first_id,)).fetchone()
+            return self._insert(connection, replace(move, run=run), None if taken else move.first_id)
+
+    def _insert(self, connection: sqlite3.Connection, move: Move, identifier: int | None = None) -> Move:
         row = _to_row(move)
-        del row["id"]
+        row["id"] = identifier
         names = ", ".join(row)
         marks = ", ".join("?" * len(row))
         cursor = connection.execute(f"INSERT INTO moves ({names}) VALUES ({marks})", tuple(row.values()))
@@ -68,7 +78,11 @@ class Journal:
                 row = _to_row(move)
                 identifier = row.pop("id")
                 settings = ", ".join(f"{name} = ?" for name in row)
-                connection.execute(f"UPDATE moves SET {settings} WHERE id = ?", (*row.values(), identifier))
+                cursor = connection.execute(f"UPDATE moves SET {settings} WHERE id = ?", (*row.values(), identifier))
+                if cursor.rowcount != 1:
+                    raise Stopped(
+                        f"Nuvik's journal does not know move {identifier} any more.", next_step="Run “nuvik mend”."
+                    )
         return moves[0]
 
     def moves(self) -> list[Move]:

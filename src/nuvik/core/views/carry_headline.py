@@ -9,6 +9,7 @@ from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Event
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_speed
+from nuvik.core.views.leftover_sentences import damaged_words
 
 PHASES: tuple[tuple[str, str, tuple[State, ...]], ...] = (
     ("copy", "original untouched", (State.COPYING,)),
@@ -76,8 +77,10 @@ def ended_headline(outcome: Outcome, labels: dict[str, str]) -> str:
     return f"Done: {format_count(len(outcome.moves), 'move')}. {freed}. Every old path still opens."
 
 
-def logbook_headline(moves: Sequence[Move]) -> str:
-    """How the journal stands: what is midway, on trial, done."""
+def logbook_headline(moves: Sequence[Move], damaged: str | None = None) -> str:
+    """How the journal stands: what is midway, on trial, done; first of all that it was damaged."""
+    if damaged is not None:
+        return f"{damaged_words(damaged)}: press m."
     midway = [move for move in moves if not move.state.finished]
     if midway:
         first = midway[0]

@@ -14,6 +14,7 @@ from nuvik.core.model.units import format_bytes
 from nuvik.core.views.carry_headline import logbook_headline, move_facts
 from nuvik.core.views.move_rows import move_row
 from nuvik.tui.screens.confirm import Confirm
+from nuvik.tui.screens.leftovers import LeftoversSheet
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.widgets.move_table import MoveTable
 
@@ -30,6 +31,7 @@ class LogbookScreen(StageScreen):
         Binding("u", "undo", "take it back"),
         Binding("e", "release", "release the original"),
         Binding("g", "go_on", "go on"),
+        Binding("m", "mend", "mend"),
     ]
 
     def body(self) -> ComposeResult:
@@ -37,7 +39,7 @@ class LogbookScreen(StageScreen):
 
     def refresh_stage(self) -> None:
         moves = list(reversed(self.desk.workspace.logbook.moves()))
-        self.say(logbook_headline(moves))
+        self.say(logbook_headline(moves, self.desk.workspace.damaged_journal))
         labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
         self.query_one(MoveTable).show([move_row(move, labels) for move in moves])
         self._tell()
@@ -94,6 +96,12 @@ class LogbookScreen(StageScreen):
             self.notify("Nothing is unfinished.")
             return
         self.shell.carry_job.begin(self.desk.workspace.carry.resume)
+
+    def action_mend(self) -> None:
+        if self.shell.carry_job.is_running:
+            self.notify("Something is being carried. Wait until it is done.", severity="warning")
+            return
+        self.app.push_screen(LeftoversSheet(self.desk), lambda _: self.refresh_stage())
 
     def on_data_table_row_highlighted(self) -> None:
         self._tell()

@@ -66,7 +66,7 @@ def open_held_folder(work: Work, move: Move) -> None:
             f"{shown(move.target)}.",
             next_step=f"“nuvik undo {move.id}” shows what can be done.",
         )
-    make_aside(work.files, move, "held")
+    make_aside(work, move, "held")
 
 
 def put_original_back(work: Work, move: Move) -> None:

@@ -1,0 +1,150 @@
+"""Doing what is safe about leftovers: each is looked at once more, and goes the way that carrying itself would go."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+
+from nuvik.core.carrying.aside_folders import CONTENT, close_aside, held, incoming
+from nuvik.core.carrying.explain_oserror import stopped_by
+from nuvik.core.carrying.lock import carrying_lock
+from nuvik.core.carrying.marks import checksum_of_attributes, read_attributes
+from nuvik.core.carrying.mending.find_leftovers import judge_again
+from nuvik.core.carrying.move import carry_move
+from nuvik.core.carrying.proof import checksum_of
+from nuvik.core.carrying.renames import forget_link
+from nuvik.core.carrying.tethers.registry import tether_of
+from nuvik.core.carrying.work import Meter, Work
+from nuvik.core.model.clock import now_text
+from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.inventory import plain_kind
+from nuvik.core.model.journal import Move, State
+from nuvik.core.model.leftover import Leftover, Repair
+from nuvik.core.model.names import shown
+from nuvik.core.survey.walk.take_inventory import take_inventory
+
+
+@dataclass(frozen=True, slots=True)
+class Mended:
+    """What became of a leftover."""
+
+    leftover: Leftover
+    done: str
+    """What was done, in a sentence; empty when nothing could be."""
+    problem: NuvikError | None = None
+
+
+def mend(work: Work, leftovers: Iterable[Leftover]) -> list[Mended]:
+    """Do for each leftover what is safe; one that cannot be mended holds up none of the others.
+
+    Raises Refused while another Nuvik is at work, and StopRequested.
+    """
+    with carrying_lock(work.state_folder, "mending"):
+        results = []
+        for leftover in leftovers:
+            if leftover.repair is Repair.NONE:
+                continue
+            now = judge_again(work, leftover)
+            if now is None or now.repair is not leftover.repair:
+                continue
+            try:
+                results.append(Mended(now, _REPAIRS[now.repair](work, now)))
+            except NuvikError as problem:
+                results.append(Mended(now, "", problem))
+            except OSError as fault:
+                assert now.move is not None
+                results.append(Mended(now, "", stopped_by(work, now.move, fault)))
+            finally:
+                work.let_go()
+        return results
+
+
+def _close(work: Work, leftover: Leftover) -> str:
+    anchors = work.host.anchors(work.drives()).get(leftover.drive, ())
+    files = work.host.files.anchored(tuple(anchors))
+    try:
+        forget_link(files, os.path.join(leftover.path, CONTENT))
+        close_aside(files, leftover.path)
+    finally:
+        files.let_go()
+    return f"The empty folder {shown(leftover.path)} is gone."
+
+
+def _remove_copy(work: Work, leftover: Leftover) -> str:
+    move = _recorded(work, leftover, State.DISCARDING)
+    if move.visible:
+        # Somebody may have worked in it: what the original does not have must not go.
+        _record_equal(work, move, copy=incoming(move), original=move.source)
+    carry_move(work, move)
+    return f"The copy is gone; {shown(move.library)} is at {shown(move.source)}."
+
+
+def _put_back(work: Work, leftover: Leftover) -> str:
+    move = carry_move(work, _recorded(work, leftover, State.TAKING_BACK))
+    return f"The original of {shown(move.library)} is back at {shown(move.source)}."
+
+
+def _record(work: Work, leftover: Leftover) -> str:
+    """Into the journal again: on trial, or still being released when that had begun."""
+    assert leftover.move is not None
+    releasing = leftover.move.state is State.RELEASING
+    move = _recorded(work, leftover, State.RELEASING if releasing else State.ON_TRIAL)
+    _record_equal(work, move, copy=move.target, original=held(move))
+    if releasing:
+        return f"The release of {shown(move.library)} is move {move.id} now; “nuvik resume” goes on with it."
+    return f"{shown(move.library)} is move {move.id} now, on trial: release it, or take it back."
+
+
+def _lead_anew(work: Work, leftover: Leftover) -> str:
+    assert leftover.move is not None
+    move = work.journal.keep(work.settle(leftover.move))
+    tether_of(move).repair(work, move)
+    return f"The link at {shown(move.source)} leads to {shown(move.target)}."
+
+
+def _recorded(work: Work, leftover: Leftover, state: State) -> Move:
+    """The move of a leftover as the journal has it from now on."""
+    move = leftover.move
+    assert move is not None
+    finished = now_text() if state.finished else None
+    move = replace(move, state=state, ended_at=finished, problem="found again by mending")
+    return work.journal.keep(move) if leftover.known else work.journal.adopt(move)
+
+
+def _record_equal(work: Work, move: Move, copy: str, original: str) -> None:
+    """Write down the entries of which copy and original were read and are equal: only these may ever be removed."""
+    move = work.settle(move)
+    try:
+        theirs, mine = (take_inventory(work.files, root, work.stop).entries for root in (copy, original))
+        meter = Meter(work, move, "proving", 2 * sum(entry.size for entry in mine.values() if entry.kind == "file"))
+        drive = work.drive(move.target_drive)
+        assert drive is not None
+        equal = []
+        for path, entry in mine.items():
+            there = theirs.get(path)
+            if there is None or plain_kind(there) != plain_kind(entry):
+                continue
+            if entry.kind == "file":
+                entry = replace(
+                    entry, checksum=checksum_of(work, os.path.join(original, path) if path else original, meter)
+                )
+                if checksum_of(work, os.path.join(copy, path) if path else copy, meter) != entry.checksum:
+                    continue
+            if entry.kind == "link" and there.link not in (entry.link, entry.carried_link):
+                continue
+            attributes = read_attributes(work.files, os.path.join(copy, path) if path else copy, drive.rules)
+            equal.append(replace(entry, attributes=checksum_of_attributes(attributes), proven=True))
+        work.journal.drop_entries(move, work.journal.entries(move))
+        work.journal.keep_entries(move, equal)
+    finally:
+        work.let_go()
+
+
+_REPAIRS = {
+    Repair.CLOSE: _close,
+    Repair.REMOVE_COPY: _remove_copy,
+    Repair.PUT_BACK: _put_back,
+    Repair.RECORD: _record,
+    Repair.LEAD_ANEW: _lead_anew,
+}
