@@ -21,6 +21,8 @@ from nuvik.core.model.leftover import Repair
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace, open_workspace
 from nuvik.core.store.database import DATABASE_NAME
+from nuvik.tui.app import NuvikApp
+from screens import settle, words
 from test_promise import die_after
 
 
@@ -188,3 +190,23 @@ def test_nothing_is_carried_before_it_is_known_what_a_damaged_journal_left(on_tr
     again.carry.carry(make_plan(again.plan.draft([(str(other), str(large))])))
     undo(again.carry.work(), "1")
     assert library.is_dir() and not library.is_symlink()
+
+
+async def test_the_screen_shows_what_is_left_and_puts_right_what_is_safe(world, ferry):
+    workspace = world.open()
+    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(ferry), "heron")])), on_trial=True)
+    os.rename(workspace.computer.state_folder, world.path("lost"))
+    app = NuvikApp(world.open)
+    async with app.run_test(size=(120, 40)) as pilot:
+        await settle(app, pilot)
+        await pilot.press("6", "m")
+        await settle(app, pilot)
+        assert "1 can be put right safely" in words(app, "#lines") and "The original of" in words(app, "#lines")
+        await pilot.press("f")
+        await settle(app, pilot)
+        assert "is move 1 now, on trial" in words(app, "#lines")
+        await pilot.press("escape", "u")
+        await settle(app, pilot)
+        await pilot.press("y")
+        await settle(app, pilot)
+    assert ferry.is_dir() and not ferry.is_symlink() and not leftovers(world.folder)

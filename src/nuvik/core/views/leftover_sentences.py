@@ -33,9 +33,10 @@ def leftovers_headline(leftovers: Sequence[Leftover]) -> str:
     """How many there are, and for how many something safe can be done."""
     if not leftovers:
         return NOTHING_LEFT
-    safe = len(mendable(leftovers))
-    count = format_count(len(leftovers), "thing")
-    return f"{count} of Nuvik's on the drives; {safe or 'none'} can be put right safely by Nuvik itself."
+    safe, count = len(mendable(leftovers)), format_count(len(leftovers), "thing")
+    if not safe:
+        return f"{count} of Nuvik's on the drives. Nothing here is for Nuvik to put right by itself."
+    return f"{count} of Nuvik's on the drives; {safe} can be put right safely by Nuvik itself."
 
 
 def damaged_words(kept: str) -> str:

@@ -60,8 +60,8 @@ class _Folder:
 
 
 def find_leftovers(work: Work, below: Sequence[str] = ()) -> list[Leftover]:
-    """Everything of Nuvik's on the attached drives, or only `below` some folders: its own folders, by path, then the
-    links to what was moved.
+    """Everything of Nuvik's on the attached drives, or only `below` some folders: its own folders, and the links to
+    what was moved that do not lead there. What can be mended comes first.
 
     Takes as long as reading the names of all folders does. Raises StopRequested.
     """
@@ -75,7 +75,8 @@ def find_leftovers(work: Work, below: Sequence[str] = ()) -> list[Leftover]:
     for root, drive in (chosen if below else everything).items():
         for path in find_folders(work.host.files, root, _is_ours, points - {root}, work.stop):
             leftovers.append(_judged(work, path, drive, moves, anchors))
-    return [*sorted(leftovers, key=lambda leftover: leftover.path), *_links(work, list(moves.values()))]
+    leftovers += _links(work, list(moves.values()))
+    return sorted(leftovers, key=lambda leftover: (leftover.repair is Repair.NONE, leftover.path))
 
 
 def judge_again(work: Work, leftover: Leftover) -> Leftover | None:
@@ -142,7 +143,14 @@ def _judged(work: Work, path: str, drive: Drive, moves: dict[tuple[int, str], Mo
         )
     lies_at = incoming_folder(move) if role == "incoming" else held_folder(move)
     # The drive that it lies on is one end of the move; what says otherwise is not believed.
-    if lies_at != path or not (seen.target_is_here if role == "incoming" else seen.source_is_here):
+    if not (seen.target_is_here if role == "incoming" else seen.source_is_here):
+        label = seen.target_label if role == "incoming" else seen.source_label
+        return folder.leftover(
+            move,
+            f"A folder of the move of {shown(move.library)}, made on the drive {shown(label)}, which this is not.",
+            f"Look into {shown(folder.content)}; if you need it, move it to where it belongs. Then delete the folder.",
+        )
+    if lies_at != path:
         return folder.leftover(
             move,
             f"A folder of the move of {shown(move.library)} that does not lie where it was made, {shown(lies_at)}.",
