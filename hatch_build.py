@@ -1,4 +1,4 @@
-"""Builds the one part of Nuvik that is written in C, where a compiler is at hand; Nuvik works without it, slower."""
+"""Builds the parts of Nuvik that are written in C, where a compiler is at hand; Nuvik works without them, slower."""
 
 from __future__ import annotations
 
@@ -11,27 +11,30 @@ from typing import Any
 
 from hatchling.builders.hooks.plugin.interface import BuildHookInterface
 
-_FOLDER = os.path.join("src", "nuvik", "core", "survey", "walk")
+_CORE = os.path.join("src", "nuvik", "core")
+_PARTS = (os.path.join(_CORE, "survey", "walk", "_scan_folder"), os.path.join(_CORE, "hosts", "_many_files"))
+"""Each part's source, without its ending."""
 
 
 class CustomBuildHook(BuildHookInterface):
-    """Compiles `_scan_folder.c` beside itself before a wheel or an editable install is made."""
+    """Compiles each part beside its source before a wheel or an editable install is made."""
 
     def initialize(self, version: str, build_data: dict[str, Any]) -> None:
-        source = os.path.join(self.root, _FOLDER, "_scan_folder.c")
-        built = os.path.join(self.root, _FOLDER, "_scan_folder.abi3.so")
         if sys.platform == "win32":
             return
-        if problem := _compile(source, built):
-            # A library from an older source must not be used with the code of today.
-            for leftover in (built, built + ".new"):
-                if os.path.exists(leftover):
-                    os.remove(leftover)
-            self.app.display_warning(f"Nuvik is installed without its C part, so surveys are slower: {problem}")
-            return
-        build_data["pure_python"] = False
-        build_data["infer_tag"] = True
-        build_data["artifacts"].append(os.path.join(_FOLDER, "_scan_folder.abi3.so"))
+        for part in _PARTS:
+            source, built = os.path.join(self.root, f"{part}.c"), os.path.join(self.root, f"{part}.abi3.so")
+            if problem := _compile(source, built):
+                # A library from an older source must not be used with the code of today.
+                for leftover in (built, built + ".new"):
+                    if os.path.exists(leftover):
+                        os.remove(leftover)
+                name = os.path.basename(source)
+                self.app.display_warning(f"Nuvik is installed without {name}, so it is slower: {problem}")
+                continue
+            build_data["pure_python"] = False
+            build_data["infer_tag"] = True
+            build_data["artifacts"].append(f"{part}.abi3.so")
 
 
 def _compile(source: str, built: str) -> str | None:

@@ -24,7 +24,8 @@ from pathlib import Path
 HERE = Path(__file__).resolve().parent
 HOME = HERE / ".venv"
 LOCK = HERE / "requirements.lock"
-BUILT_FROM = HERE / "src" / "nuvik" / "core" / "survey" / "walk" / "_scan_folder.c"
+CORE = HERE / "src" / "nuvik" / "core"
+BUILT_FROM = (CORE / "survey" / "walk" / "_scan_folder.c", CORE / "hosts" / "_many_files.c")
 STAMP = HOME / "made-from"
 NEEDED = (3, 11)
 
@@ -163,7 +164,7 @@ def make_ready() -> int:
 def fingerprint() -> str:
     """What `.venv` depends on: the lock, the project file, where it lies, and this Python."""
     digest = hashlib.sha256(f"{HERE}\n{sys.version}\n".encode())
-    for file in (LOCK, HERE / "pyproject.toml", HERE / "hatch_build.py", BUILT_FROM):
+    for file in (LOCK, HERE / "pyproject.toml", HERE / "hatch_build.py", *BUILT_FROM):
         digest.update(file.read_bytes())
     return digest.hexdigest()
 

@@ -233,6 +233,7 @@ def a_drive(**facts) -> Drive:
 
 _MAKE = {
     "ext4": ["mkfs.ext4", "-q", "-F"],
+    "old ext4": ["mkfs.ext4", "-q", "-F", "-I", "128"],
     "xfs": ["mkfs.xfs", "-q", "-f"],
     "ntfs": ["mkntfs", "-F", "-q", "-f"],
     "exfat": ["mkfs.exfat"],

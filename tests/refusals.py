@@ -80,13 +80,13 @@ def stop_when(world: World, source: Path, operation: str, path: str, count: int 
     return workspace.logbook.moves()[-1]
 
 
-def refused_below(workspace: Workspace, target: Path) -> Callable[..., list[str]]:
+def refused_below(workspace: Workspace, target: Path) -> Callable[..., list[tuple]]:
     """Listing folders that fails for those of the moved library."""
-    plain, place = workspace.computer.host.files.names_in, os.stat(target)
+    plain, place = workspace.computer.host.files.entries_in, os.stat(target)
 
-    def names_in(folder, path: str) -> list[str]:
+    def entries_in(folder, path: str) -> list[tuple]:
         if os.path.samestat(os.stat(folder), place):
             raise PermissionError(13, "Permission denied")
         return plain(folder, path)
 
-    return names_in
+    return entries_in

@@ -54,7 +54,7 @@ def test_an_original_that_was_touched_is_not_released(world, ferry, harm, monkey
         os.mkfifo(original / "pipe")
     workspace = world.open()
     if harm == "unreadable":
-        monkeypatch.setattr(workspace.computer.host.files, "names_in", refused_below(workspace, original / "data"))
+        monkeypatch.setattr(workspace.computer.host.files, "entries_in", refused_below(workspace, original / "data"))
     with pytest.raises(Refused, match=r"was changed since it was moved|is a named pipe|cannot be inspected"):
         release(workspace.carry.work(), "1")
     assert original.exists()
@@ -200,7 +200,7 @@ def test_programs_at_work_in_it_keep_a_library_where_it_is(world, ferry, monkeyp
 def test_a_file_that_comes_back_wrong_is_not_proven(world, ferry):
     move = stop_when(world, ferry, "rename", "Ferry")
     work = world.open().carry.work()
-    entries = {path: replace(entry, proven=False) for path, entry in work.journal.entries(move).items()}
+    entries = {path: entry._replace(proven=False) for path, entry in work.journal.entries(move).items()}
     work.journal.keep_entries(move, entries.values())
     with open(os.path.join(incoming(move), "data", "one.bin"), "r+b") as file:
         file.write(b"?")

@@ -33,7 +33,7 @@ def test_a_proven_file_that_was_cut_short_is_copied_again(world, ferry):
 
 
 def test_what_the_source_lost_meanwhile_is_not_in_the_copy(world, ferry):
-    move = stop_when(world, ferry, "create", "two.bin")
+    move = stop_when(world, ferry, "read", "two.bin", 3)  # while it is proven
     assert os.path.exists(os.path.join(incoming(move), "start.bin"))
     (ferry / "start.bin").unlink()
     Path(incoming(move), "stranger.txt").write_text("left by nobody knows whom")
@@ -165,7 +165,7 @@ def test_the_look_through_the_old_path_keeps_the_original(world, ferry, monkeypa
         elif harm == "extra":
             (target / "extra.bin").write_bytes(b"x")
         else:
-            monkeypatch.setattr(workspace.computer.host.files, "names_in", refused_below(workspace, target))
+            monkeypatch.setattr(workspace.computer.host.files, "entries_in", refused_below(workspace, target))
 
     hook(workspace, once(lambda operation, path: operation == "flush" and path == str(ferry.parent), spoil))
     with pytest.raises(Stopped, match=r"The original is kept|is kept"):

@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 import errno
+import json
 import os
 from dataclasses import replace
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
-from conftest import World, leftovers, picture
+from conftest import World, fill, leftovers, picture
+from nuvik.__main__ import run
+from nuvik.core.carrying import work as work_module
 from nuvik.core.carrying.aside_folders import ABOUT, held_folder, incoming, incoming_folder
 from nuvik.core.carrying.run import carry_plan, outlook_of_undo, release, resume, undo
 from nuvik.core.checks.check_step import check_step
@@ -17,6 +22,7 @@ from nuvik.core.model.journal import Move, State
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.rehearsal.calibration_samples import as_step
 from nuvik.core.stages.workspace import Workspace
+from nuvik.core.store.json_codec import plan_to_json
 from refusals import hook, move_of, once, shift, stop_when, target_of
 
 
@@ -76,7 +82,8 @@ def test_another_move_is_not_taken_back_while_one_is_midway(world, ferry, two_mo
     undo(world.open().carry.work(), "1")
 
 
-def test_a_refused_first_move_leaves_no_run_behind(world, ferry, two_moves):
+def test_a_refused_first_move_leaves_no_run_behind(world, ferry, two_moves, monkeypatch):
+    monkeypatch.setattr(work_module, "_CHECK_STANDS_S", 0.0)
     workspace = world.open()
     plan = two_moves(workspace)
     seen = []
@@ -201,7 +208,11 @@ def test_each_place_that_a_plan_may_name_is_looked_at(world: World, ferry, monke
     monkeypatch.undo()
     world.data["drive"][1].update(filesystem="exfat")
     world.write()
-    assert "The folder" in problems(world.open(), move, target_path=f"{heron}/what?/Ferry")
+    assert "what? cannot be made" in problems(world.open(), move, target_path=f"{heron}/what?/Ferry")
+    assert "aux cannot be made" in problems(world.open(), move, target_path=f"{heron}/aux")
+    (world.folder / "heron" / "shelf").mkdir()
+    twin = problems(world.open(), move, target_path=f"{heron}/Shelf/Ferry")
+    assert "shelf is there, which is the same name on exFAT" in twin
 
 
 def test_a_drive_that_lies_in_the_library_is_no_place_for_it(world: World, ferry):
@@ -263,3 +274,43 @@ def test_a_link_that_a_stop_left_aside_is_cleared_away(world, ferry):
         undo(workspace.carry.work(), "last")
     resume(world.open().carry.work())
     assert picture(ferry) == before and not leftovers(world.folder)
+
+
+NAMES = st.sampled_from(
+    ["Games", "x" * 256, "y" * 5_000, "..", ".", "", "\0", "\udcff", "\ud800", "a\nb", "\x1b[31m", "~"]
+)
+PATHS = st.lists(NAMES, max_size=30).map(lambda names: "/".join(["", *names]))
+FIELDS = st.fixed_dictionaries(
+    {},
+    optional={
+        "path": PATHS,
+        "target_path": PATHS.map(lambda path: f"HERON{path}"),
+        "library": NAMES,
+        "bytes": st.sampled_from([-1, 0, 10**30, 1.5, "many"]),
+        "files": st.integers(-1, 3),
+        "n": st.integers(0, 2),
+        "kind": st.sampled_from(["game", "nonsense", 7]),
+        "tether": st.sampled_from(["link", "none", "rope"]),
+        "to": st.sampled_from(["heron", "kestrel", "", "\0"]),
+    },
+)
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+@given(fields=FIELDS)
+def test_no_plan_file_is_a_fault_of_nuvik(tmp_path_factory, fields):
+    world = World(tmp_path_factory.mktemp("plan") / "world", {"format": "nuvik-world/1", "name": "W", "time_scale": 0})
+    world.folder.mkdir()
+    for name in ("kestrel", "heron"):
+        world.drive(name)
+    world.write()
+    fill(world.path("kestrel", "Games", "Ferry"), files=3)
+    plan = make_plan(world.open().plan.draft([(world.path("kestrel", "Games", "Ferry"), "heron")]))
+    data = plan_to_json(plan)
+    if "target_path" in fields:
+        fields["target_path"] = fields["target_path"].replace("HERON", world.path("heron"))
+    data["steps"][0].update(fields)
+    file = world.folder / "plan.json"
+    file.write_text(json.dumps(data))
+    for words in (["plan"], ["rehearse"], ["carry", "--yes"]):
+        assert run([words[0], str(file), *words[1:], "--world", str(world.folder)]) in (0, 3, 5)

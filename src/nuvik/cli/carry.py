@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
+from dataclasses import replace
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -19,6 +20,12 @@ if TYPE_CHECKING:
     from nuvik.core.carrying.run import Outcome
 
 Yes = Annotated[bool, typer.Option("--yes", help="Really do it. Without --yes, Nuvik only says what would happen.")]
+WithoutMarks = Annotated[
+    bool,
+    typer.Option(
+        "--without-marks", help="Go on where the target cannot keep every mark; they are given back by an undo."
+    ),
+]
 WhichMove = Annotated[str, typer.Argument(metavar="MOVE", help="A move's number, or “last”.")]
 
 
@@ -30,9 +37,11 @@ def add_to(app: typer.Typer) -> None:
         yes: Yes = False,
         on_trial: OnTrial = False,
         headroom: Headroom = None,
+        without_marks: WithoutMarks = False,
     ) -> None:
         """Carry out a plan: copy, prove, switch, release."""
         opened = with_headroom(call.workspace.plan.read(plan), headroom, call)
+        opened = replace(opened, without_marks=opened.without_marks or without_marks)
         if not yes:
             show_rehearsal(call, opened, on_trial, one_line=True)
             call.aside("Nothing was moved. Add --yes to carry it out.")
@@ -47,10 +56,12 @@ def add_to(app: typer.Typer) -> None:
         yes: Yes = False,
         on_trial: OnTrial = False,
         headroom: Headroom = None,
+        without_marks: WithoutMarks = False,
     ) -> None:
         """Move one library now: rehearse it, and with --yes carry it out."""
         workspace = call.workspace
         plan = workspace.plan.make(workspace.plan.draft([(path, goal)], workspace.drives.sizes(headroom or ())))
+        plan = replace(plan, without_marks=without_marks)
         if not yes:
             show_rehearsal(call, plan, on_trial, one_line=True)
             call.aside("Nothing was moved. Add --yes to carry it out.")
@@ -58,9 +69,9 @@ def add_to(app: typer.Typer) -> None:
         _run(call, lambda report, stop: workspace.carry.carry(plan, on_trial, report, stop))
 
     @command(app, "resume")
-    def resume(call: Call) -> None:
+    def resume(call: Call, without_marks: WithoutMarks = False) -> None:
         """Go on with what a stop left midway."""
-        _run(call, call.workspace.carry.resume)
+        _run(call, lambda report, stop: call.workspace.carry.resume(report, stop, without_marks))
 
     @command(app, "undo")
     def undo(call: Call, move: WhichMove, yes: Yes = False) -> None:

@@ -5,16 +5,18 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from nuvik.core.carrying.aside_folders import incoming, incoming_folder, make_aside, make_way
-from nuvik.core.carrying.marks import checksum_of_attributes, difference, mark, mark_open, read_attributes
+from nuvik.core.carrying.marks import checksum_of_attributes, difference, mark, read_attributes
 from nuvik.core.carrying.work import Meter, Work
+from nuvik.core.hosts.anchors import AT_ONCE
 from nuvik.core.hosts.checksum import Checksum
-from nuvik.core.hosts.files import Files
+from nuvik.core.hosts.files import Files, ToCopy
+from nuvik.core.hosts.many_files import SMALL_BYTES, Marks
 from nuvik.core.model.errors import Stopped
 from nuvik.core.model.filesystems import FileSystem
-from nuvik.core.model.inventory import EntryRecord, Inventory
+from nuvik.core.model.inventory import NOTHING_WITHHELD, EntryRecord, Inventory, Withheld, is_same_time
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
 from nuvik.core.survey.walk.take_inventory import take_inventory
@@ -22,6 +24,8 @@ from nuvik.core.survey.walk.take_inventory import take_inventory
 _KEEP_EVERY_S = 1.0
 _KEEP_EVERY = 256
 _OWNER_MAY_ALL = 0o700
+_MARKED_WHILE_OPEN = hasattr(os, "fchown")
+"""Where files may be marked before they are closed, what flushes them flushes their marks too."""
 
 
 class _Notebook:
@@ -59,21 +63,36 @@ def copy_library(work: Work, move: Move) -> None:
     assert drive is not None
     rules = drive.rules
     meter = Meter(work, move, "copying", source.bytes)
-    copier = _Copier(files, move.source, incoming(move), rules, flush_each, there, meter)
+    source_drive = work.drive(move.source_drive)
+    at_once = min(drive.files_at_once, source_drive.files_at_once if source_drive else 1)
+    copier = _Copier(files, move.source, incoming(move), rules, flush_each, there, meter, at_once, move.without_marks)
     notebook = _Notebook(work, move)
     marks = marks_to_restore(work, move)
+    small: list[EntryRecord] = []
     try:
         for path, entry in source.entries.items():
             before = known.get(path)
-            if before is not None and before.same_as(entry) and _is_there(work, move, before, marks.get(path), rules):
+            if before is not None and before.same_as(entry) and _is_there(there, before, marks.get(path), rules):
                 meter.add(entry.size)
                 continue
-            notebook.add(copier.copy(entry, marks.get(path)))
+            whole = copier.goes_whole(entry)
+            if whole:
+                small.append(entry)
+            if small and (len(small) == AT_ONCE or not whole):
+                copier.copy_small(small, marks, notebook)
+                small = []
+            if not whole:
+                notebook.add(copier.copy(entry, marks.get(path)))
+        copier.copy_small(small, marks, notebook)
     finally:
         notebook.keep()
+    withheld = []
     for path, entry in reversed(source.entries.items()):
         if entry.kind == "folder":
-            copier.mark_folder(marks.get(path) or entry)
+            marked = copier.mark_folder(entry, marks.get(path))
+            if marked.withheld is not None:
+                withheld.append(marked)
+    work.journal.keep_entries(move, withheld)
     files.sync_volume(incoming_folder(move))
 
 
@@ -90,36 +109,40 @@ def readable_inventory(work: Work, move: Move, root: str) -> Inventory:
     return inventory
 
 
-def _clear_strangers(work: Work, move: Move, source: Inventory, known: dict[str, EntryRecord]) -> set[str]:
-    """Remove from the incoming copy what the source no longer has; gives the paths that are there."""
+def _clear_strangers(
+    work: Work, move: Move, source: Inventory, known: Mapping[str, EntryRecord]
+) -> dict[str, EntryRecord]:
+    """Remove from the incoming copy what the source no longer has; gives what is there then."""
     gone = [path for path in known if path not in source.entries]
     work.journal.drop_entries(move, gone)
     root = incoming(move)
     if not work.files.exists(root):
-        return set()
+        return {}
     there = take_inventory(work.files, root, work.stop).entries
     for path, entry in there.items():
         if entry.kind == "folder" and entry.mode & _OWNER_MAY_ALL != _OWNER_MAY_ALL:
             work.files.mark_mode(_inside(root, path), entry.mode | _OWNER_MAY_ALL)
-    for path, entry in reversed(there.items()):
+    for path, entry in reversed(list(there.items())):
         theirs = source.entries.get(path)
         if theirs is None or (theirs.kind == "folder") != (entry.kind == "folder"):
             work.files.remove_tree(_inside(root, path))
-    return set(there)
+            del there[path]
+    return there
 
 
-def _is_there(work: Work, move: Move, entry: EntryRecord, marks: EntryRecord | None, rules: FileSystem) -> bool:
+def _is_there(
+    there: Mapping[str, EntryRecord], entry: EntryRecord, marks: EntryRecord | None, rules: FileSystem
+) -> bool:
     """Whether an entry is in the incoming copy as it was copied, its marks included; the proof looks closer."""
-    place = _inside(incoming(move), entry.path)
-    if not work.files.exists(place):
+    now = there.get(entry.path)
+    if now is None:
         return False
-    facts = work.files.facts(place)
     if entry.kind == "hard-link":
-        first = _inside(incoming(move), entry.link or "")
-        return work.files.exists(first) and work.files.facts(first).st_ino == facts.st_ino
-    if entry.kind == "file" and (entry.checksum is None or facts.st_size != entry.size):
+        first = there.get(entry.link or "")
+        return first is not None and first.inode == now.inode
+    if entry.kind == "file" and (entry.checksum is None or now.size != entry.size):
         return False
-    return entry.kind == "folder" or difference(facts, marks or entry, rules) is None
+    return entry.kind == "folder" or difference(now, marks or entry, rules, Withheld.from_text(entry.withheld)) is None
 
 
 def marks_to_restore(work: Work, move: Move) -> dict[str, EntryRecord]:
@@ -132,11 +155,14 @@ def marks_to_restore(work: Work, move: Move) -> dict[str, EntryRecord]:
         now = here.get(path)
         if now is None or now.kind != once.kind:
             continue
+        same_time = is_same_time(now.changed_ns, once.copied_ns, away_drive.rules.time_step_ns)
         if once.kind == "link" and once.carried_link is not None and now.link == once.carried_link:
-            restored[path] = replace(now, carried_link=once.link)
-        elif not away_drive.rules.permissions:
-            same_time = abs(now.changed_ns - once.changed_ns) <= away_drive.rules.time_step_ns
-            restored[path] = once if same_time else replace(now, mode=once.mode, user=once.user, group=once.group)
+            restored[path] = now._replace(carried_link=once.link)
+        elif not away_drive.rules.permissions or once.withheld is not None:
+            whose = now._replace(mode=once.mode, user=once.user, group=once.group, withheld=once.withheld)
+            restored[path] = once if same_time else whose
+        elif same_time and now.changed_ns != once.changed_ns:  # told in coarser steps there
+            restored[path] = now._replace(changed_ns=once.changed_ns)
     return restored
 
 
@@ -150,9 +176,52 @@ class _Copier:
     rules: FileSystem
     flush_each: bool
     """Each file is written to its medium by itself, where a whole volume cannot be."""
-    there: set[str]
+    there: Mapping[str, EntryRecord]
     """What was in the incoming copy before: anything else need not be removed first."""
     meter: Meter
+    at_once: int
+    """How many small files may be on their way at once."""
+    without_marks: bool
+    """Go on where a mark is not kept."""
+
+    def goes_whole(self, entry: EntryRecord) -> bool:
+        """Whether an entry is a small file that may be copied in one call, several at a time."""
+        return (
+            entry.kind == "file"
+            and entry.size <= SMALL_BYTES
+            and self.files.in_one_call
+            and entry.path not in self.there
+        )
+
+    def copy_small(self, entries: list[EntryRecord], restored: Mapping[str, EntryRecord], notebook: _Notebook) -> None:
+        """Copy small files, several at a time; what turns out to need more goes one by one. What was copied is noted
+        before a fault of another file is raised.
+        """
+        copies = [
+            ToCopy(
+                _inside(self.source_root, entry.path),
+                _inside(self.target_root, entry.path),
+                entry.size,
+                _marks_of(restored.get(entry.path, entry), self.rules),
+            )
+            for entry in entries
+        ]
+        faults = []
+        for entry, copied in zip(entries, self.files.copy_small(copies, self.flush_each, self.at_once), strict=True):
+            marks = restored.get(entry.path)
+            if isinstance(copied, OSError):
+                faults.append(copied)
+            elif copied is None:
+                notebook.add(self.copy(entry, marks))
+            else:
+                attributes, withheld = _given_back(marks), NOTHING_WITHHELD
+                if attributes or not copied.marked:
+                    withheld = self._mark(_inside(self.target_root, entry.path), marks or entry, attributes)
+                copy = entry._replace(checksum=copied.checksum, proven=False)
+                notebook.add(self._noted(copy, attributes, withheld))
+                self.meter.add(copied.bytes)
+        if faults:
+            raise faults[0]
 
     def copy(self, entry: EntryRecord, marks: EntryRecord | None) -> EntryRecord:
         """Copy one entry. `marks` are the marks to give it where they are not those it has now."""
@@ -163,30 +232,42 @@ class _Copier:
         if entry.kind == "hard-link":
             files.make_hard_link(_inside(self.target_root, entry.link or ""), target)
             return entry
-        attributes = read_attributes(files, source, self.rules)
-        entry = replace(entry, attributes=checksum_of_attributes(attributes), proven=False)
+        attributes = {**_given_back(marks), **read_attributes(files, source)}
+        entry = entry._replace(proven=False, withheld=None)
         if entry.kind == "folder":
+            # Its marks are given at the end; what it is to have is known already.
             if entry.path not in self.there or not files.is_folder(target):
                 files.make_folder(target)
-            return entry
+            return self._noted(entry, attributes, NOTHING_WITHHELD)
         if entry.kind == "link":
-            entry = replace(entry, carried_link=marks.carried_link) if marks else entry
+            entry = entry._replace(carried_link=marks.carried_link) if marks else entry
             files.make_link(target, entry.carried_link or entry.link or "", os.path.isdir(source))
-            mark(files, target, marks or entry, attributes, self.rules)
-            return entry
-        return replace(entry, checksum=self._copy_file(source, target, marks or entry, attributes))
+            return self._noted(entry, attributes, self._mark(target, marks or entry, attributes))
+        checksum, withheld = self._copy_file(source, target, marks or entry, attributes)
+        return self._noted(entry._replace(checksum=checksum), attributes, withheld)
 
-    def _copy_file(self, source: str, target: str, marks: EntryRecord, attributes: Mapping[str, bytes]) -> str:
-        """Copy one file with its marks; the checksum of what was read from the source."""
-        checksum, writer = Checksum(), self.files.create(target)
+    def _mark(self, target: str, marks: EntryRecord, attributes: Mapping[str, bytes]) -> Withheld:
+        return mark(self.files, target, marks, attributes, self.rules, self.without_marks)
+
+    @staticmethod
+    def _noted(entry: EntryRecord, attributes: Mapping[str, bytes], withheld: Withheld) -> EntryRecord:
+        """An entry with what its copy has of its attributes, and what it could not be given."""
+        kept = {name: value for name, value in attributes.items() if name not in withheld.attributes}
+        return entry._replace(attributes=checksum_of_attributes(kept), withheld=withheld.to_text())
+
+    def _copy_file(
+        self, source: str, target: str, marks: EntryRecord, attributes: Mapping[str, bytes]
+    ) -> tuple[str, Withheld]:
+        """Copy one file with its marks; the checksum of what was read from the source, and what was withheld."""
+        checksum, writer, withheld = Checksum(), self.files.create(target), NOTHING_WITHHELD
         try:
             for block in self.files.blocks(source):
                 checksum.add(block)
                 writer.put(block)
                 self.meter.add(block.length)
             writer.set_length(checksum.length)
-            if writer.MARKS_BY_DESCRIPTOR:
-                mark_open(writer, self.files, target, marks, attributes, self.rules)
+            if _MARKED_WHILE_OPEN:
+                withheld = self._mark(target, marks, attributes)
             if self.flush_each:
                 writer.flush()
         except OSError as fault:
@@ -195,18 +276,29 @@ class _Copier:
             raise
         finally:
             writer.close()
-        if not writer.MARKS_BY_DESCRIPTOR:
-            mark(self.files, target, marks, attributes, self.rules)
-        return checksum.hex()
+        if not _MARKED_WHILE_OPEN:
+            withheld = self._mark(target, marks, attributes)
+        return checksum.hex(), withheld
 
-    def mark_folder(self, marks: EntryRecord) -> None:
+    def mark_folder(self, entry: EntryRecord, marks: EntryRecord | None) -> EntryRecord:
         """Give a folder its marks, once everything in it is there: what comes into it changes them."""
-        place = _inside(self.target_root, marks.path)
-        attributes = read_attributes(self.files, _inside(self.source_root, marks.path), self.rules)
-        mark(self.files, place, marks, attributes, self.rules)
+        place = _inside(self.target_root, entry.path)
+        read = read_attributes(self.files, _inside(self.source_root, entry.path))
+        attributes = {**_given_back(marks), **read}
+        withheld = self._mark(place, marks or entry, attributes)
         if self.flush_each:
             self.files.sync_folder(place)
+        return self._noted(entry, attributes, withheld)
+
+
+def _given_back(marks: EntryRecord | None) -> Mapping[str, bytes]:
+    """The attributes that the other drive could not keep."""
+    return Withheld.from_text(marks.withheld).attributes if marks is not None else {}
+
+
+def _marks_of(entry: EntryRecord, rules: FileSystem) -> Marks:
+    return Marks(entry.mode, entry.user, entry.group, entry.accessed_ns, entry.changed_ns, rules.permissions)
 
 
 def _inside(root: str, path: str) -> str:
-    return os.path.join(root, path) if path else root
+    return f"{root}{os.sep}{path}" if path else root

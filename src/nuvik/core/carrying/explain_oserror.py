@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import os
 
+from nuvik.core.carrying.marks import MarkRefused
 from nuvik.core.carrying.work import Work
 from nuvik.core.hosts.base import drive_holding
 from nuvik.core.model.errors import Stopped
@@ -20,8 +21,19 @@ def stopped_by(work: Work, move: Move, fault: OSError) -> Stopped:
     drive = drive_holding(work.drives(), path) if path else None
     where = shown(drive.label) if drive else shown(path) or "a drive"
     mend = ""
+    if isinstance(fault, MarkRefused):
+        return Stopped(
+            f"{where} cannot keep the {fault.mark} of {shown(path)}. {shown(move.library)}: {move.state.in_words}.",
+            next_step=f"“nuvik resume --without-marks” goes on and remembers it; “nuvik undo {move.id}” takes the move "
+            "back.",
+        )
     if fault.errno == errno.ENOSPC:
         what, mend = f"{where} is full.", f"Free space on {where}, then run “nuvik resume”; or"
+    elif fault.errno == errno.EDQUOT:
+        what, mend = (
+            f"Your quota on {where} is used up.",
+            "Remove something of yours there, then run “nuvik resume”; or",
+        )
     elif fault.errno in _GONE:
         what, mend = (
             f"{where} has disappeared. Was its cable pulled?",

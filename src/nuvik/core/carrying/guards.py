@@ -20,6 +20,7 @@ from nuvik.core.model.units import format_count
 from nuvik.core.survey.walk.take_inventory import take_inventory
 
 Entries = Mapping[str, EntryRecord]
+_STILL_WRITTEN = "is still open for writing in some program"
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +35,11 @@ class Loss:
     """How many entries would be lost."""
     whole: bool = True
     """Whether what was to go is still all there: nothing of it was removed before."""
+
+    @property
+    def still_written(self) -> bool:
+        """Nothing is wrong but that some program, of any user, may still write to it."""
+        return self.problem == _STILL_WRITTEN and self.whole
 
     def __str__(self) -> str:
         more = f" (and {format_count(self.count - 1, 'more entry', 'more entries')})" if self.count > 1 else ""
@@ -80,17 +86,6 @@ def loss_of_original(work: Work, move: Move) -> Loss | None:
     does not have. Raises StopRequested and OSError.
     """
     return _loss(work, move, held(move), kept=move.target)
-
-
-def writers_of(work: Work, place: str) -> str | None:
-    """A file in the library at `place` that some program, of any user, may still write to; None when there is none, or
-    where the system does not tell. Raises StopRequested and OSError.
-    """
-    for path, entry in take_inventory(work.files, place, work.stop).entries.items():
-        file = os.path.join(place, path) if path else place
-        if entry.kind == "file" and work.files.is_written_elsewhere(file):
-            return file
-    return None
 
 
 def loss_of_copy(work: Work, move: Move) -> Loss | None:
@@ -141,8 +136,8 @@ def _loss(work: Work, move: Move, going: str, kept: str) -> Loss | None:
         # Moving the library aside alters its root, and removing one of several names of a file the others.
         if not _unchanged(then, entry, alterations_kept and path != "" and names[then.inode] == 1):
             return "was changed since it was moved"
-        if entry.kind == "file" and files.is_written_elsewhere(os.path.join(going, path) if path else going):
-            return "is still open for writing in some program"
+        if entry.kind == "file" and files.is_written_elsewhere(f"{going}{os.sep}{path}" if path else going):
+            return _STILL_WRITTEN
         return _missing(then, there.get(path), kept, step_ns)
 
     return _first_loss(take_inventory(files, going, work.stop), recorded, problem)
@@ -178,7 +173,7 @@ def _as_written(then: EntryRecord, now: EntryRecord, step_ns: int) -> bool:
         return False
     if then.kind == "link":
         return now.link == (then.carried_link or then.link)
-    return then.kind == "folder" or (then.size == now.size and is_same_time(now.changed_ns, then.changed_ns, step_ns))
+    return then.kind == "folder" or (then.size == now.size and is_same_time(now.changed_ns, then.copied_ns, step_ns))
 
 
 def _missing(then: EntryRecord, now: EntryRecord | None, kept: str, step_ns: int) -> str | None:
@@ -187,7 +182,7 @@ def _missing(then: EntryRecord, now: EntryRecord | None, kept: str, step_ns: int
         return f"is missing at {shown(kept)}"
     if plain_kind(then) != plain_kind(now):
         return f"is something else at {shown(kept)}"
-    if plain_kind(then) == "file" and then.size != now.size and now.changed_ns <= then.changed_ns + step_ns:
+    if plain_kind(then) == "file" and then.size != now.size and now.changed_ns <= then.copied_ns + step_ns:
         return f"has a different size at {shown(kept)}, although nobody changed it there"
     return None
 

@@ -7,6 +7,7 @@ only what is missing. So whatever stops it, calling `carry_move` again goes on f
 from __future__ import annotations
 
 import logging
+import os
 import time
 from collections.abc import Callable
 from dataclasses import replace
@@ -22,7 +23,7 @@ from nuvik.core.carrying.aside_folders import (
     unmake_way,
 )
 from nuvik.core.carrying.copying import copy_library
-from nuvik.core.carrying.guards import Loss, changed_copy, remove_original, remove_outdated_original, writers_of
+from nuvik.core.carrying.guards import Loss, changed_copy, remove_original, remove_outdated_original
 from nuvik.core.carrying.proof import prove_copy, unchanged
 from nuvik.core.carrying.publish import publish, unpublish
 from nuvik.core.carrying.tethers.base import holds_original
@@ -67,19 +68,21 @@ def carry_move(work: Work, move: Move) -> Move:
 
 
 def _begin(work: Work, move: Move) -> Move:
-    undoing = move.undoes is not None
-    findings = check_step(
-        work.host,
-        work.drives(),
-        as_step(move),
-        work.state_folder,
-        fresh=not undoing,
-        replaces_links_to=(move.source, *move.was_source) if undoing else (),
-        stop=work.stop,
-    )
-    if findings.violations:
-        first = findings.violations[0]
-        raise Refused(f"{shown(move.library)} cannot be moved: {first.problem}", next_step=first.mend)
+    if not work.was_just_checked(move):
+        undoing = move.undoes is not None
+        findings = check_step(
+            work.host,
+            work.drives(),
+            as_step(move),
+            work.state_folder,
+            fresh=not undoing,
+            replaces_links_to=(move.source, *move.was_source) if undoing else (),
+            without_marks=move.without_marks,
+            stop=work.stop,
+        )
+        if findings.violations:
+            first = findings.violations[0]
+            raise Refused(f"{shown(move.library)} cannot be moved: {first.problem}", next_step=first.mend)
     tether_of(move).prepare(work, move)
     move = work.settle(move)
     made = missing_folders(work.files, move.target)
@@ -190,24 +193,23 @@ def _look(work: Work, move: Move) -> Move:
             next_step=f"Look at it. If all is well, run “nuvik release {move.id}”, otherwise “nuvik undo {move.id}”.",
         )
     users = work.host.used_by(held(move))
-    written = None if users else writers_of(work, held(move))
-    if move.on_trial or users or written or move.unread:
+    if move.on_trial or users or move.unread:
         # A program that opened a file before the switch still writes to the original: it must not go now.
         if users:
             move = replace(move, problem=f"its original is kept because {users[0]} has it open")
-        elif written:
-            move = replace(
-                move, problem=f"its original is kept because some program may still write to {shown(written)}"
-            )
         elif move.unread:
             drive = work.drive(move.target_drive)
             move = replace(move, problem=f"its original is kept because {unread_words(drive.label if drive else '')}")
-        move = replace(move, state=State.ON_TRIAL, ended_at=now_text())
-        note_state(work, move, "held")
-        work.journal.keep(move)
-        work.tell("on-trial", move)
-        return move
+        return _keep_on_trial(work, move)
     return work.journal.keep(replace(move, state=State.RELEASING))
+
+
+def _keep_on_trial(work: Work, move: Move) -> Move:
+    move = replace(move, state=State.ON_TRIAL, ended_at=now_text())
+    note_state(work, move, "held")
+    work.journal.keep(move)
+    work.tell("on-trial", move)
+    return move
 
 
 def _release(work: Work, move: Move) -> Move:
@@ -220,6 +222,10 @@ def _release(work: Work, move: Move) -> Move:
     free_before = _free(work, move.source_drive)
     whole = holds_original(work.files, move)
     if loss := remove_original(work, move):
+        if loss.still_written and move.undoes is None:
+            place = os.path.join(held(move), loss.path) if loss.path else held(move)
+            problem = f"its original is kept because some program may still write to {shown(place)}"
+            return _keep_on_trial(work, replace(move, problem=problem))
         raise _not_released(work, move, loss, held(move))
     # On a resumed way, the folder that was made for the library may be gone already.
     if work.files.sync_volume(existing_above(work.files, move.source)) and whole and free_before is not None:

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator, Mapping
+from typing import NamedTuple
 
 from nuvik.core.carrying.aside_folders import incoming
 from nuvik.core.carrying.copying import marks_to_restore
 from nuvik.core.carrying.marks import checksum_of_attributes, difference, read_attributes
 from nuvik.core.carrying.work import Meter, Work
-from nuvik.core.hosts.checksum import Checksum
-from nuvik.core.hosts.files import Files
+from nuvik.core.hosts.anchors import AT_ONCE
+from nuvik.core.hosts.checksum import Checksum, checksum_of_whole
+from nuvik.core.hosts.many_files import SMALL_BYTES
 from nuvik.core.model.filesystems import FileSystem
-from nuvik.core.model.inventory import EntryRecord, Inventory, is_same_time, plain_kind
+from nuvik.core.model.inventory import EntryRecord, Inventory, Withheld, is_same_time, plain_kind
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
 from nuvik.core.survey.walk.take_inventory import take_inventory
@@ -26,23 +29,64 @@ def prove_copy(work: Work, move: Move) -> list[str]:
     files = [entry for entry in entries.values() if entry.kind == "file"]
     meter = Meter(work, move, "proving", sum(entry.size for entry in files))
     wrong: list[str] = []
-    proven: list[EntryRecord] = []
+    proven: list[str] = []
+    plain: set[str] = set()
+    unread = [entry for entry in files if not entry.proven]
+    meter.add(sum(entry.size for entry in files if entry.proven))
+    drive = work.drive(move.target_drive)
+    assert drive is not None
     try:
-        for entry in files:
-            if entry.proven:
-                meter.add(entry.size)
-            elif (
-                checksum_of(work, os.path.join(incoming(move), entry.path) if entry.path else incoming(move), meter)
-                == entry.checksum
-            ):
-                proven.append(entry)
-            else:
-                wrong.append(entry.path)
+        for batch in _batches(unread, work.files.in_one_call):
+            for entry, read in zip(batch, _read_back(work, move, batch, drive.files_at_once, meter), strict=True):
+                (proven if read.checksum == entry.checksum else wrong).append(entry.path)
+                if read.has_attributes is False:
+                    plain.add(entry.path)
     finally:
-        work.journal.mark_proven(move, [entry.path for entry in proven])
-    wrong = list(dict.fromkeys([*wrong, *_wrong_marks(work, move, entries)]))
+        work.journal.mark_proven(move, proven)
+    wrong = list(dict.fromkeys([*wrong, *_wrong_marks(work, move, entries, plain)]))
     work.journal.drop_entries(move, wrong)
     return wrong
+
+
+class _ReadBack(NamedTuple):
+    checksum: str
+    has_attributes: bool | None = None
+    """Whether the copy has extended attributes; None where that was not looked at."""
+
+
+def _batches(entries: list[EntryRecord], in_one_call: bool) -> Iterator[list[EntryRecord]]:
+    """Small files several at a time, others by themselves."""
+    small: list[EntryRecord] = []
+    for entry in entries:
+        if not in_one_call or entry.size > SMALL_BYTES:
+            yield [entry]
+            continue
+        small.append(entry)
+        if len(small) == AT_ONCE:
+            yield small
+            small = []
+    if small:
+        yield small
+
+
+def _read_back(work: Work, move: Move, batch: list[EntryRecord], at_once: int, meter: Meter) -> Iterator[_ReadBack]:
+    """What the medium has of these files of the incoming copy. Raises OSError."""
+    root = incoming(move)
+    places = [f"{root}{os.sep}{entry.path}" if entry.path else root for entry in batch]
+    if batch[0].size > SMALL_BYTES or not work.files.in_one_call:
+        for place in places:
+            yield _ReadBack(checksum_of(work, place, meter))
+        return
+    asked = [(place, entry.size) for place, entry in zip(places, batch, strict=True)]
+    for place, read in zip(places, work.files.read_small(asked, True, at_once), strict=True):
+        if isinstance(read, OSError):
+            raise read
+        if read.contents is None:
+            yield _ReadBack(checksum_of(work, place, meter))
+            continue
+        contents = work.files.hook.read_back(place, read.contents)
+        meter.add(len(contents))
+        yield _ReadBack(checksum_of_whole(contents), read.has_attributes)
 
 
 def prove_again(work: Work, move: Move) -> list[str]:
@@ -60,31 +104,36 @@ def prove_again(work: Work, move: Move) -> list[str]:
         if not work.files.exists(place):
             continue  # the guard before the release speaks of what is missing
         facts = work.files.facts(place)
-        if facts.st_size != entry.size or not is_same_time(facts.st_mtime_ns, entry.changed_ns, step_ns):
+        if facts.st_size != entry.size or not is_same_time(facts.st_mtime_ns, entry.copied_ns, step_ns):
             continue  # it was changed there since: that is newer work
         if checksum_of(work, place, meter) != entry.checksum:
             wrong.append(entry.path)
     return wrong
 
 
-def _wrong_marks(work: Work, move: Move, entries: dict[str, EntryRecord]) -> list[str]:
-    """The entries of the incoming copy that are missing, of another kind, or without a mark of their original."""
+def _wrong_marks(work: Work, move: Move, entries: Mapping[str, EntryRecord], plain: set[str]) -> list[str]:
+    """The entries of the incoming copy that are missing, of another kind, or without a mark of their original. The
+    `plain` ones are known to have no extended attributes.
+    """
     drive = work.drive(move.target_drive)
     assert drive is not None
     restored, there = marks_to_restore(work, move), take_inventory(work.files, incoming(move), work.stop).entries
     wrong = [path for path in there if path not in entries]
     for path, entry in entries.items():
-        place = os.path.join(incoming(move), path) if path else incoming(move)
-        if not _is_as_recorded(work.files, place, entry, restored.get(path, entry), there.get(path), drive.rules):
+        now = there.get(path)
+        if now is None or not _is_as_recorded(entry, restored.get(path, entry), now, drive.rules):
             wrong.append(path)
+        elif entry.kind != "hard-link":  # its attributes are those of its first name
+            place = os.path.join(incoming(move), path) if path else incoming(move)
+            attributes = read_attributes(work.files, place) if drive.rules.xattrs and path not in plain else {}
+            if checksum_of_attributes(attributes) != entry.attributes:
+                wrong.append(path)
     return wrong
 
 
-def _is_as_recorded(
-    files: Files, place: str, entry: EntryRecord, marks: EntryRecord, now: EntryRecord | None, rules: FileSystem
-) -> bool:
+def _is_as_recorded(entry: EntryRecord, marks: EntryRecord, now: EntryRecord, rules: FileSystem) -> bool:
     """Whether an entry of a copy is what the journal says of it, and has the `marks` that it should have."""
-    if now is None or plain_kind(now) != plain_kind(entry):
+    if plain_kind(now) != plain_kind(entry):
         return False
     if entry.kind == "hard-link":
         return True  # its marks are those of its first name
@@ -92,9 +141,7 @@ def _is_as_recorded(
         return False
     if entry.kind == "file" and now.size != entry.size:
         return False
-    if difference(files.facts(place), marks, rules) is not None:
-        return False
-    return checksum_of_attributes(read_attributes(files, place, rules)) == entry.attributes
+    return difference(now, marks, rules, Withheld.from_text(entry.withheld)) is None
 
 
 def checksum_of(work: Work, path: str, meter: Meter) -> str:
@@ -126,7 +173,7 @@ def look_through(work: Work, move: Move, path: str) -> str | None:
     return _first_difference(take_inventory(work.host.files, root, work.stop), work.journal.entries(move))
 
 
-def _first_difference(seen: Inventory, copied: dict[str, EntryRecord]) -> str | None:
+def _first_difference(seen: Inventory, copied: Mapping[str, EntryRecord]) -> str | None:
     if seen.unreadable:
         return f"{shown(seen.unreadable[0][0])} cannot be read ({seen.unreadable[0][1]})"
     for path, entry in copied.items():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
+import time
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -46,24 +47,32 @@ def carry_plan(work: Work, plan: Plan, on_trial: bool = False) -> Outcome:
     """
     with carrying_lock(work.state_folder, f"carrying {format_count(len(plan.steps), 'move')}"):
         _none_midway(work, touching=[step.path for step in plan.steps])
+        began_s = time.monotonic()
         checked = check_plan(
             work.host, work.drives(), plan, work.state_folder, on_trial, calibration=work.learnt(), stop=work.stop
         )
         timeline = rehearse(checked)
         if timeline.violations:
             first = timeline.violations[0]
-            raise Refused(f"{shown(first.library)} cannot be moved: {first.problem}", next_step=first.mend)
+            about = f"{shown(first.library)} cannot be moved: " if first.library else ""
+            raise Refused(f"{about}{first.problem}", next_step=first.mend)
         times = [step.end_s - step.start_s for step in timeline.steps]
         moves = work.journal.begin_run(plan, json.dumps(plan_to_json(plan)), on_trial, times)
+        work.checked = moves[0].id, began_s
         return _carry_all(work, moves)
 
 
-def resume(work: Work) -> Outcome:
-    """Go on with everything that a stop left midway. Raises Refused when there is nothing, Stopped as carrying does."""
+def resume(work: Work, without_marks: bool = False) -> Outcome:
+    """Go on with everything that a stop left midway, if need be `without_marks` that a target cannot keep. Raises
+    Refused when there is nothing, Stopped as carrying does.
+    """
     with carrying_lock(work.state_folder, "resuming after a stop"):
         unfinished = work.journal.unfinished()
         if not unfinished:
             raise Refused("Nothing is unfinished.", next_step="“nuvik logbook” shows every move.")
+        if without_marks:
+            unfinished = [replace(move, without_marks=True) for move in unfinished]
+            work.journal.keep(*unfinished)
         return _carry_all(work, unfinished)
 
 

@@ -200,5 +200,6 @@ def move_back(work: Work, move: Move) -> Move:
         was_source=move.was_target,
         was_target=move.was_source,
         on_trial=False,
+        without_marks=True,  # nothing may stand in the way back
         expected_s=times.total_s,
     )

@@ -22,6 +22,7 @@ from nuvik.core.store.journal import Journal
 
 log = logging.getLogger(__name__)
 _BETWEEN_REPORTS_S = 0.1
+_CHECK_STANDS_S = 20.0
 
 
 @dataclass(slots=True)
@@ -38,12 +39,19 @@ class Work:
     passes: dict[int, int] = field(default_factory=dict)
     """How often each move had to begin its copy again because the source changed."""
 
+    checked: tuple[int, float] | None = None
+    """The move that was checked as the first of its plan, and when, by a clock that only runs forward."""
     _files: Files | None = None
     """The files of the drives as they were when the move at hand was settled."""
 
     @property
     def files(self) -> Files:
         return self._files or self.host.files
+
+    def was_just_checked(self, move: Move) -> bool:
+        """Whether a move need not be checked once more before it begins. It is once: then time has gone by."""
+        checked, self.checked = self.checked, None
+        return checked is not None and checked[0] == move.id and time.monotonic() - checked[1] < _CHECK_STANDS_S
 
     def settle(self, move: Move, without_target: bool = False) -> Move:
         """Look where the drives of a move are now, and from here on touch nothing but what is on them, link-free.

@@ -7,6 +7,8 @@ from collections.abc import Iterator
 
 from nuvik.core.checks.findings import Findings, and_more
 from nuvik.core.hosts.base import Host
+from nuvik.core.hosts.files import Inside
+from nuvik.core.hosts.many_files import LATEST_NS
 from nuvik.core.model.filesystems import FileSystem
 from nuvik.core.model.inventory import EntryRecord, Inventory
 from nuvik.core.model.names import OURS_PREFIX, shown
@@ -31,10 +33,10 @@ def check_same_as_planned(findings: Findings, inventory: Inventory) -> None:
         )
 
 
-def check_contents(findings: Findings, host: Host, inventory: Inventory, rules: FileSystem) -> None:
+def check_contents(findings: Findings, inventory: Inventory, rules: FileSystem) -> None:
     """Everything that cannot be carried, or not preserved at the target, is refused by name."""
     step = findings.step
-    for problem, mend in _content_problems(host, inventory, rules):
+    for problem, mend in _content_problems(inventory, rules):
         findings.refuse(f"{problem}.", mend)
     if not rules.permissions:
         findings.notes.append(
@@ -48,35 +50,44 @@ def check_contents(findings: Findings, host: Host, inventory: Inventory, rules: 
         )
 
 
-def check_each(findings: Findings, host: Host, inventory: Inventory) -> None:
+def check_each(findings: Findings, host: Host, inventory: Inventory) -> list[str]:
     """What only opening each file and folder tells: one that may not be read, that nobody may change, or that some
-    program, of any user, may write to at this moment. The first of each kind is named.
+    program, of any user, may write to at this moment. The first of each kind is named. Gives the entries that may have
+    extended attributes.
     """
     seen: set[str] = set()
+    with_attributes = []
     for path, entry in inventory.entries.items():
         if entry.kind not in ("file", "folder"):
             continue
-        place = os.path.join(inventory.root, path) if path else inventory.root
-        problem, mend = _problem_of(host, place, entry)
-        if problem and problem not in seen:
-            seen.add(problem)
-            findings.refuse(f"{shown(place)} {problem}.", mend)
+        place = f"{inventory.root}{os.sep}{path}" if path else inventory.root
+        try:
+            inside = host.files.look_inside(place)
+        except OSError as fault:
+            # What vanished meanwhile the comparison with the plan tells of.
+            problem = _UNREADABLE if isinstance(fault, PermissionError) else None
+        else:
+            problem = _problem_of(inside)
+            if inside.has_attributes:
+                with_attributes.append(path)
+        if problem and problem[0] not in seen:
+            seen.add(problem[0])
+            findings.refuse(f"{shown(place)} {problem[0]}.", problem[1])
+    return with_attributes
 
 
-def _problem_of(host: Host, place: str, entry: EntryRecord) -> tuple[str, str]:
-    try:
-        if fixed := host.files.why_fixed(place):
-            return f"is marked as {fixed}, so it cannot be removed later", "Take that mark away with “chattr”."
-        if entry.kind == "file" and host.files.is_written_elsewhere(place):
-            return "is open for writing in some program", "Close that program and try again."
-    except PermissionError:
-        return "may not be read by you", "Get permission to read it, or move it away first."
-    except OSError:
-        pass  # it vanished meanwhile: the comparison with the plan says so
-    return "", ""
+_UNREADABLE = ("may not be read by you", "Get permission to read it, or move it away first.")
 
 
-def _content_problems(host: Host, inventory: Inventory, rules: FileSystem) -> Iterator[tuple[str, str]]:
+def _problem_of(inside: Inside) -> tuple[str, str] | None:
+    if inside.fixed:
+        return f"is marked as {inside.fixed}, so it cannot be removed later", "Take that mark away with “chattr”."
+    if inside.written:
+        return "is open for writing in some program", "Close that program and try again."
+    return None
+
+
+def _content_problems(inventory: Inventory, rules: FileSystem) -> Iterator[tuple[str, str]]:
     entries = inventory.entries
     if inventory.unreadable:
         path, what = inventory.unreadable[0]
@@ -109,6 +120,13 @@ def _content_problems(host: Host, inventory: Inventory, rules: FileSystem) -> It
                 f"{format_bytes(rules.largest_file_bytes)}" + and_more(big),
                 "Choose another drive.",
             )
+    beyond = [path for path, entry in entries.items() if abs(entry.changed_ns) >= LATEST_NS]
+    if beyond:
+        yield (
+            f"{shown(beyond[0]) or shown(inventory.root)} has a time of change outside the years 1677 to 2262, which "
+            "Nuvik cannot carry" + and_more(beyond),
+            "Give it a sensible time (“touch” sets that of now).",
+        )
     yield from _name_problems(entries, rules)
     ours = [path for path in entries if os.path.basename(path).startswith(f"{OURS_PREFIX}-")]
     if ours:
@@ -122,7 +140,7 @@ def _content_problems(host: Host, inventory: Inventory, rules: FileSystem) -> It
             f"{shown(unfinished[0])} looks like an unfinished download" + and_more(unfinished),
             "Let it finish, or delete it.",
         )
-    yield from _metadata_problems(host, inventory, rules)
+    yield from _owner_problems(inventory, rules)
 
 
 def _name_problems(entries: dict[str, EntryRecord], rules: FileSystem) -> Iterator[tuple[str, str]]:
@@ -146,17 +164,7 @@ def _name_problems(entries: dict[str, EntryRecord], rules: FileSystem) -> Iterat
         )
 
 
-def _metadata_problems(host: Host, inventory: Inventory, rules: FileSystem) -> Iterator[tuple[str, str]]:
-    if not rules.xattrs:
-        for path in inventory.entries:
-            names = set(host.files.read_xattrs(os.path.join(inventory.root, path))) - set(_SYSTEM_XATTRS)
-            if names:
-                yield (
-                    f"{shown(path or inventory.root)} has the extended attribute {shown(sorted(names)[0])}, which "
-                    f"{rules.name} cannot keep",
-                    "Choose another drive.",
-                )
-                break
+def _owner_problems(inventory: Inventory, rules: FileSystem) -> Iterator[tuple[str, str]]:
     if rules.permissions and hasattr(os, "geteuid") and os.geteuid() != 0:
         others = [path for path, entry in inventory.entries.items() if entry.user != os.geteuid()]
         if others:

@@ -6,6 +6,7 @@ import os
 
 from nuvik.core.checks.findings import Findings
 from nuvik.core.hosts.base import Host
+from nuvik.core.hosts.long_paths import LONGEST_LINK_BYTES
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.names import OURS_PREFIX, shown
 from nuvik.core.model.paths import is_within, parents
@@ -59,6 +60,13 @@ def check_places(
             "Programs would not find it any more, so it has to stay for now.",
             source_drive.id,
         )
+    length = len(os.fsencode(target))
+    if step.tether.leaves_link and length > LONGEST_LINK_BYTES:
+        findings.refuse(
+            f"The path of {shown(step.library)} would be {length:,} bytes long, and no link can say more than "
+            f"{LONGEST_LINK_BYTES:,}.",
+            "Choose a place that is not so deep.",
+        )
     above = os.path.dirname(source)
     if not os.access(above, os.W_OK):
         findings.refuse(
@@ -81,12 +89,12 @@ def _check_way(findings: Findings, host: Host, target: str, drive: Drive) -> Non
     if reason := _why_no_place(host, target, drive):
         findings.refuse(f"Nothing can be put at {shown(target)}: {reason}.", "Choose another place.")
         return
-    for folder in parents(target):
+    for folder in (target, *parents(target)):
         if not is_within(folder, drive.path):
             break
-        if not host.files.exists(folder):
-            if problem := drive.rules.why_not_name(os.path.basename(folder)):
-                findings.refuse(f"The folder {shown(folder)} cannot be made: {problem}.", "Choose another place.")
+        if folder == target or not host.files.exists(folder):
+            if problem := drive.rules.why_not_name(os.path.basename(folder)) or _twin_problem(host, folder, drive):
+                findings.refuse(f"{shown(folder)} cannot be made: {problem}.", "Choose another place or name.")
             continue
         if host.files.is_link(folder) or not host.files.is_folder(folder):
             findings.refuse(f"{shown(folder)} is not an ordinary folder.", "Choose another place.")
@@ -99,6 +107,18 @@ def _check_way(findings: Findings, host: Host, target: str, drive: Drive) -> Non
                 f"{shown(folder)} is not writable.", "Choose another place, or get permission to write there."
             )
         break
+
+
+def _twin_problem(host: Host, path: str, drive: Drive) -> str | None:
+    """Why a new name cannot stand beside those that are there: on a drive that folds case, one may be the same."""
+    above, name = os.path.split(path)
+    if not drive.rules.folds_case or not host.files.exists(above):
+        return None
+    folded = drive.rules.folded(name)
+    twin = next(
+        (other for other in host.files.names_at(above) if other != name and drive.rules.folded(other) == folded), None
+    )
+    return None if twin is None else f"{shown(twin)} is there, which is the same name on {drive.rules.name}"
 
 
 def _why_not_mounted_for_you(drive: Drive) -> str | None:

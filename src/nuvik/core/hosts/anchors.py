@@ -13,6 +13,7 @@ import stat
 import sys
 from dataclasses import dataclass, field
 from types import TracebackType
+from typing import TypeVar
 
 from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.long_paths import Reachable
@@ -25,6 +26,8 @@ _LONGEST_BYTES = 4_000
 """A path in one call, in bytes; longer ones are opened in stretches (`PATH_MAX`, limits.h)."""
 _SURELY_SHORT = _LONGEST_BYTES // 4
 """Characters: none takes more than four bytes."""
+AT_ONCE = 32
+"""For so many operations that are done at once, the folders of both their ends are kept open."""
 _BY_DESCRIPTOR = sys.platform == "linux"
 """Whether what an open folder holds can be named by its descriptor (`/proc/self/fd`)."""
 
@@ -113,6 +116,35 @@ def mount_number_of(descriptor: int) -> int | None:
         return None
 
 
+class OpenFolders:
+    """Some folders below anchors that were opened for one operation and stay open for the next.
+
+    Most operations are on file after file of one folder. An open folder is the very one that was checked, whatever has
+    its name by now; still, whoever removes or renames anything lets all of them go, so that the way there is looked at
+    again.
+    """
+
+    _MOST = 2 * AT_ONCE + 8
+
+    def __init__(self) -> None:
+        self._descriptors: dict[str, int] = {}
+
+    def opened(self, root: int, path: str, name: str) -> int:
+        """A descriptor of the folder at `path` below an open root; `name` tells it from all others. Raises OSError."""
+        descriptor = self._descriptors.get(name)
+        if descriptor is None:
+            descriptor = _opened_below(root, path)
+            if len(self._descriptors) >= self._MOST:
+                os.close(self._descriptors.pop(next(iter(self._descriptors))))
+            self._descriptors[name] = descriptor
+        return descriptor
+
+    def let_go(self) -> None:
+        for descriptor in self._descriptors.values():
+            os.close(descriptor)
+        self._descriptors.clear()
+
+
 class Anchored:
     """Gives a path that leads only to what lies below an anchor, for as long as the `with` lasts.
 
@@ -120,51 +152,82 @@ class Anchored:
     the way, ESTALE when the drive itself is not there any more or the path is on none of the anchors.
     """
 
-    __slots__ = ("_anchors", "_descriptor", "_near", "_path", "_plain")
+    __slots__ = ("_anchors", "_folders", "_near", "_path", "_plain")
 
-    def __init__(self, anchors: tuple[Anchor, ...], path: str) -> None:
-        self._anchors, self._path = anchors, path
-        self._descriptor, self._near = -1, path
+    def __init__(self, anchors: tuple[Anchor, ...], path: str, folders: OpenFolders) -> None:
+        self._anchors, self._path, self._folders = anchors, path, folders
+        self._near = path
         self._plain: Reachable | None = None
 
     def __enter__(self) -> str:
-        # This is done for every operation on every file, so it is written for speed.
         path = self._path
-        for anchor in self._anchors:
-            below = anchor.prefix
-            if path.startswith(below) or path == anchor.point:
-                break
-        else:
-            raise OSError(errno.ESTALE, "this is on neither drive of the move", path)
-        relative = path[len(below) :]
+        if _BY_DESCRIPTOR:
+            folder, name = folder_and_name(self._anchors, self._folders, path)
+            self._near = f"/proc/self/fd/{folder}/{name}"
+            return self._near
+        anchor = _anchor_of(self._anchors, path)
+        relative = path[len(anchor.prefix) :]
         try:
-            if not _BY_DESCRIPTOR:
-                if anchor.device is not None and os.stat(anchor.point).st_dev != anchor.device:
-                    raise OSError(errno.ESTALE, "another drive is at this place now", anchor.point)
-                _look_along(anchor.point, relative)
-                self._plain = Reachable(path)
-                return self._plain.__enter__()
-            descriptor, end = anchor.opened(), relative.rfind("/")
-            if end >= 0:
-                descriptor = self._descriptor = _opened_below(descriptor, relative[:end])
-            self._near = f"/proc/self/fd/{descriptor}/{relative[end + 1 :] or '.'}"
+            if anchor.device is not None and os.stat(anchor.point).st_dev != anchor.device:
+                raise OSError(errno.ESTALE, "another drive is at this place now", anchor.point)
+            _look_along(anchor.point, relative)
+            self._plain = Reachable(path)
+            return self._plain.__enter__()
         except OSError as fault:
             fault.filename = path
             raise
-        return self._near
 
     def __exit__(
         self, kind: type[BaseException] | None, fault: BaseException | None, trace: TracebackType | None
     ) -> None:
         if self._plain is not None:
             self._plain.__exit__(kind, fault, trace)
-        if self._descriptor >= 0:
-            os.close(self._descriptor)
         if isinstance(fault, OSError):
             if fault.filename == self._near:
                 fault.filename = self._path
             if fault.filename2 == self._near:
                 fault.filename2 = self._path
+
+
+def goes_by_descriptors() -> bool:
+    """Whether what lies below an anchor is reached by descriptors on this system."""
+    return _BY_DESCRIPTOR
+
+
+def folder_and_name(anchors: tuple[Anchor, ...], folders: OpenFolders, path: str) -> tuple[int, str]:
+    """A descriptor of the folder in which a path below an anchor lies, and its name there. Raises OSError as entering
+    `Anchored` does.
+    """
+    # This is done for every operation on every file, so it is written for speed.
+    anchor = _anchor_of(anchors, path)
+    below = anchor.prefix
+    relative = path[len(below) :]
+    end = relative.rfind("/")
+    try:
+        root = anchor.opened()
+        if end < 0:
+            return root, relative or "."
+        return folders.opened(root, relative[:end], below + relative[:end]), relative[end + 1 :] or "."
+    except OSError as fault:
+        fault.filename = path
+        raise
+
+
+def _anchor_of(anchors: tuple[Anchor, ...], path: str) -> Anchor:
+    for anchor in anchors:
+        if path.startswith(anchor.prefix) or path == anchor.point:
+            return anchor
+    raise OSError(errno.ESTALE, "this is on neither drive of the move", path)
+
+
+Outcome = TypeVar("Outcome")
+
+
+def named(outcome: Outcome, path: str) -> Outcome:
+    """An outcome; a fault by a descriptor names no path: this one is meant."""
+    if isinstance(outcome, OSError):
+        outcome.filename = path
+    return outcome
 
 
 def _opened_below(root: int, path: str) -> int:
@@ -173,8 +236,10 @@ def _opened_below(root: int, path: str) -> int:
         return syscalls.open_beneath(root, path, _FOLDER)
     descriptor, rest = os.dup(root), os.fsencode(path)
     while rest:
-        end = len(rest) if len(rest) <= _LONGEST_BYTES else rest.rindex(b"/", 0, _LONGEST_BYTES)
+        end = len(rest) if len(rest) <= _LONGEST_BYTES else rest.rfind(b"/", 0, _LONGEST_BYTES)
         try:
+            if end < 0:  # no single name may be nearly as long
+                raise OSError(errno.ENAMETOOLONG, os.strerror(errno.ENAMETOOLONG), path)
             inner = _step(descriptor, os.fsdecode(rest[:end]))
         finally:
             os.close(descriptor)

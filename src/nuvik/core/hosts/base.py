@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Protocol
 
 from nuvik.core.hosts.anchors import Anchor
@@ -13,6 +14,16 @@ from nuvik.core.model.library import Card
 from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.model.timing import Pace
 from nuvik.core.model.traffic import Counters
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """What besides its free space limits what can be put on a drive; None: nothing, or it is not known."""
+
+    entries: int | None = None
+    """So many more files and folders."""
+    quota_bytes: int | None = None
+    """What the quota of this user leaves."""
 
 
 class Host(Protocol):
@@ -104,6 +115,10 @@ class Host(Protocol):
 
     def room_needed(self, sizes: Iterable[int], drive: Drive, hole_bytes: int = 0) -> int:
         """The bytes that files of these lengths, with so many bytes of holes in them, will take on a drive."""
+        ...
+
+    def limits(self, drive: Drive) -> Limits:
+        """What besides its free space limits what can be put on a drive."""
         ...
 
     def temperature_c(self, drive: Drive) -> float | None:

@@ -39,3 +39,11 @@ class Checksum:
         closed = self._hash.copy()
         closed.update(struct.pack("<Q", self.length))
         return closed.hexdigest()
+
+
+def checksum_of_whole(contents: bytes) -> str:
+    """The checksum of a file that was read whole."""
+    checksum = Checksum()
+    if contents:
+        checksum.add(Block(0, len(contents), contents))
+    return checksum.hex()

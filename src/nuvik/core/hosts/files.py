@@ -14,10 +14,12 @@ import mmap
 import os
 import stat
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
 
 from nuvik.core.hosts import syscalls
-from nuvik.core.hosts.anchors import Anchor, Anchored
+from nuvik.core.hosts.anchors import Anchor, Anchored, OpenFolders, folder_and_name, goes_by_descriptors, named
+from nuvik.core.hosts.checksum import checksum_of_whole
 from nuvik.core.hosts.descent import Handle, extended, open_folder, plain_link
 from nuvik.core.hosts.file_contents import (
     BLOCK_BYTES,
@@ -31,9 +33,50 @@ from nuvik.core.hosts.file_contents import (
 )
 from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.hosts.long_paths import Reachable
+from nuvik.core.hosts.many_files import IN_ONE_CALL, Facts, Marks, SmallFile, list_entries, read_many, write_many
 from nuvik.core.hosts.remove_tree import OWNER_MAY_ALL, change_mode, empty_folder
 
 _READ = _READ_FOLDER = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_CLOEXEC", 0)
+
+
+class Inside(NamedTuple):
+    """What only opening a file or folder tells of it."""
+
+    fixed: str
+    """Why nobody may change, remove or rename it (`immutable`); empty when it is not so marked."""
+    written: bool | None
+    """Whether some program has it open, or mapped, for writing; None for a folder, and where that cannot be told."""
+    has_attributes: bool
+    """It may have extended attributes."""
+
+
+def has_attributes(descriptor: int) -> bool:
+    """Whether an open file may have extended attributes; where the system does not tell by a descriptor it may."""
+    if sys.platform != "linux":
+        return True
+    try:
+        return bool(os.listxattr(descriptor))
+    except OSError:
+        return False
+
+
+class ToCopy(NamedTuple):
+    """A small file that is to be copied whole."""
+
+    source: str
+    target: str
+    size: int
+    marks: Marks
+
+
+class SmallCopy(NamedTuple):
+    """A small file that was copied whole."""
+
+    checksum: str
+    """Of what was read from the source."""
+    bytes: int
+    marked: bool
+    """It has its marks; if not, it came with extended attributes of its folder, or one of its marks was not kept."""
 
 
 class Files:
@@ -42,6 +85,7 @@ class Files:
     def __init__(self, hook: FileOpHook | None = None, anchors: tuple[Anchor, ...] | None = None) -> None:
         self.hook = hook or FileOpHook()
         self._anchors = None if anchors is None else tuple(sorted(anchors, key=lambda anchor: -len(anchor.point)))
+        self._folders = OpenFolders()
         # Page-aligned memory, as direct reading demands; kept, since fresh pages cost more than a small file.
         self._buffers: list[mmap.mmap] = []
 
@@ -50,12 +94,13 @@ class Files:
         return Files(self.hook, anchors)
 
     def let_go(self) -> None:
-        """Close the roots of the anchors."""
+        """Close the roots of the anchors, and the folders below them."""
+        self._folders.let_go()
         for anchor in self._anchors or ():
             anchor.close()
 
     def _reach(self, path: str) -> Reachable | Anchored:
-        return Reachable(path) if self._anchors is None else Anchored(self._anchors, path)
+        return Reachable(path) if self._anchors is None else Anchored(self._anchors, path, self._folders)
 
     def open_folder(self, path: str) -> Handle:
         """Open a folder, to go down from it; not a link to one. The caller closes it."""
@@ -91,29 +136,33 @@ class Files:
         with self._reach(path) as near:
             return plain_link(os.readlink(near))
 
-    def names_in(self, folder: Handle, path: str) -> list[str]:
-        """The names in an open folder, in the order of their bytes; `path` is where it lies."""
+    def entries_in(self, folder: Handle, path: str) -> list[tuple[str, Facts | OSError]]:
+        """The entries of an open folder, in the order of their names' bytes, each with what is known of it, or why
+        nothing is; `path` is where it lies.
+        """
         self.hook.before("look", path)
-        with os.scandir(folder) as entries:
-            return sorted((entry.name for entry in entries), key=os.fsencode)
+        return list_entries(folder)
 
     def names_at(self, path: str) -> list[str]:
         """The names in a folder, in the order of their bytes."""
-        with self._reach(path) as near:
-            return self.names_in(near, path)
+        self.hook.before("look", path)
+        with self._reach(path) as near, os.scandir(near) as entries:
+            return sorted((entry.name for entry in entries), key=os.fsencode)
 
     def read_text(self, path: str) -> str:
         self.hook.before("look", path)
         with self._reach(path) as near, open(near, encoding="utf-8") as file:
             return file.read()
 
-    def why_fixed(self, path: str) -> str:
-        """Why nobody may change, remove or rename a file or folder (`immutable`); empty when it is not so marked."""
+    def look_inside(self, path: str) -> Inside:
+        """What only opening a file or folder tells of it."""
         self.hook.before("look", path)
         with self._reach(path) as near:
             descriptor = os.open(near, _READ | getattr(os, "O_NONBLOCK", 0))
         try:
-            return syscalls.fixed_by_flag(descriptor)
+            is_file = stat.S_ISREG(os.fstat(descriptor).st_mode)
+            written = syscalls.is_written_elsewhere(descriptor) if is_file else None
+            return Inside(syscalls.fixed_by_flag(descriptor), written, has_attributes(descriptor))
         finally:
             os.close(descriptor)
 
@@ -193,6 +242,52 @@ class Files:
         self.rename(part, path)
         self.sync_folder(os.path.dirname(path))
 
+    # -- whole files, several at a time ------------------------------------------------------------------------
+
+    @property
+    def in_one_call(self) -> bool:
+        """Whether small files can be read and written whole (`read_small`, `copy_small`)."""
+        return IN_ONE_CALL and self._anchors is not None and goes_by_descriptors()
+
+    def read_small(self, files: Sequence[tuple[str, int]], past_cache: bool, width: int) -> list[SmallFile | OSError]:
+        """Read small files whole, `width` at a time; each is a path and a length, at most `AT_ONCE` of them."""
+        for path, size in files:
+            self.hook.before("read", path)
+            self.hook.before("read", path, size)
+        places = [self._at(path) for path, _ in files]
+        return [named(read, path) for (path, _), read in zip(files, read_many(places, past_cache, width), strict=True)]
+
+    def copy_small(self, copies: Sequence[ToCopy], flush: bool, width: int) -> list[SmallCopy | OSError | None]:
+        """Copy small files with their marks, `width` at a time, at most `AT_ONCE` of them. Gives None, with nothing
+        done, for what has to go in blocks: a file that is not small, has holes or extended attributes.
+        """
+        results: list[SmallCopy | OSError | None] = [None] * len(copies)
+        reads = self.read_small([(copy.source, copy.size) for copy in copies], False, width)
+        ready: list[tuple[int, bytes]] = []
+        for number, (copy, read) in enumerate(zip(copies, reads, strict=True)):
+            if isinstance(read, OSError):
+                results[number] = read
+            elif read.contents is not None and not read.has_attributes:
+                self.hook.before("create", copy.target)
+                self.hook.before("write", copy.target, len(read.contents))
+                self.hook.before("mark", copy.target)
+                ready.append((number, read.contents))
+        writings = [(self._at(copies[number].target), contents, copies[number].marks) for number, contents in ready]
+        for (number, contents), written in zip(ready, write_many(writings, flush, width), strict=True):
+            if isinstance(written, OSError):
+                results[number] = named(written, copies[number].target)
+            else:
+                facts, has_attributes = written
+                marked = not has_attributes and copies[number].marks.are_those_of(facts)
+                results[number] = SmallCopy(checksum_of_whole(contents), len(contents), marked)
+        return results
+
+    def _at(self, path: str) -> tuple[int, bytes]:
+        """The open folder in which an entry lies, and its name there."""
+        assert self._anchors is not None
+        folder, name = folder_and_name(self._anchors, self._folders, path)
+        return folder, os.fsencode(name)
+
     # -- names ---------------------------------------------------------------------------------------------
 
     def make_folder(self, path: str, mode: int = 0o700) -> None:
@@ -202,6 +297,7 @@ class Files:
 
     def rename(self, source: str, target: str) -> None:
         """Rename within a volume; replaces a file of the target's name."""
+        self._folders.let_go()
         self.hook.before("rename", source)
         self.hook.before("rename", target)
         with self._reach(source) as old, self._reach(target) as new:
@@ -209,6 +305,7 @@ class Files:
 
     def rename_to_free_name(self, source: str, target: str) -> None:
         """Rename within a volume; raises FileExistsError when the target's name is taken."""
+        self._folders.let_go()
         self.hook.before("rename", source)
         self.hook.before("rename", target)
         with self._reach(source) as old, self._reach(target) as new:
@@ -220,6 +317,7 @@ class Files:
 
     def exchange(self, first: str, second: str) -> bool:
         """Let two names change places at once; False where the system cannot, with nothing changed."""
+        self._folders.let_go()
         self.hook.before("rename", first)
         self.hook.before("rename", second)
         with self._reach(first) as near, self._reach(second) as other:
@@ -249,12 +347,14 @@ class Files:
             os.unlink(near)
 
     def remove_folder(self, path: str) -> None:
+        self._folders.let_go()
         self.hook.before("remove", path)
         with self._reach(path) as near:
             os.rmdir(near)
 
     def remove_tree(self, path: str) -> None:
         """Remove a file, a link or a whole folder. Links are removed, never followed. Going on after a stop is fine."""
+        self._folders.let_go()
         if not self.exists(path):
             return
         if self.is_folder(path):

@@ -14,8 +14,9 @@ from typing import Any, Protocol
 import platformdirs
 import psutil
 
+from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.anchors import Anchor, anchors_of
-from nuvik.core.hosts.base import fastest_first
+from nuvik.core.hosts.base import Limits, fastest_first
 from nuvik.core.hosts.disk_usage import Usage, UsageMeter
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.medium import attachment_of, reaches_medium
@@ -145,6 +146,18 @@ class LocalHost:
     def reaches_medium(self, drive: Drive) -> bool:
         types = [mount.fstype for mount in self._mounts() if mount.mountpoint == drive.path]
         return reaches_medium(types[-1] if types else drive.filesystem, drive.device)
+
+    def limits(self, drive: Drive) -> Limits:
+        if not hasattr(os, "statvfs"):
+            return Limits()
+        try:
+            facts = os.statvfs(drive.path)
+        except OSError:
+            return Limits()
+        # Some file systems make room for entries as they come, and say that there are none at all.
+        quota_bytes, quota_entries = syscalls.quota_left(drive.device)
+        free = [count for count in (facts.f_favail if facts.f_files else None, quota_entries) if count is not None]
+        return Limits(min(free, default=None), quota_bytes)
 
     def attachment(self, drive: Drive) -> str:
         return attachment_of(drive.path, drive.device)

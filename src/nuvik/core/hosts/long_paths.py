@@ -6,10 +6,13 @@ opened in stretches, each relative to the one before it, and the rest is reached
 
 from __future__ import annotations
 
+import errno
 import os
 import sys
 from types import TracebackType
 
+LONGEST_LINK_BYTES = 4_095
+"""A link can say no more (`PATH_MAX` with its closing zero)."""
 _LONGEST_BYTES = 4_000
 _SURELY_SHORT = _LONGEST_BYTES // 4
 """Characters: none takes more than four bytes."""
@@ -52,8 +55,10 @@ def _open_above(path: str) -> tuple[int, str]:
     """A descriptor of some folder on the way to a path, and the rest of the path, short enough. Raises OSError."""
     descriptor, rest = os.open("/", _STRETCH), os.fsencode(path).lstrip(b"/")
     while len(rest) > _LONGEST_BYTES:
-        end = rest.rindex(b"/", 0, _LONGEST_BYTES)  # no single name is nearly as long
+        end = rest.rfind(b"/", 0, _LONGEST_BYTES)
         try:
+            if end < 0:  # no single name may be nearly as long
+                raise OSError(errno.ENAMETOOLONG, os.strerror(errno.ENAMETOOLONG), path)
             inner = os.open(rest[:end], _STRETCH, dir_fd=descriptor)
         finally:
             os.close(descriptor)

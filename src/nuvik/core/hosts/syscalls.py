@@ -166,3 +166,40 @@ def sync_descriptor(descriptor: int) -> None:
         except OSError:
             pass
     os.fsync(descriptor)
+
+
+_GET_QUOTA = 0x800007 << 8  # QCMD(Q_GETQUOTA, USRQUOTA), <linux/quota.h>
+_QUOTA_BLOCK_BYTES = 1024
+
+
+class _Quota(ctypes.Structure):
+    """struct if_dqblk, <linux/quota.h>."""
+
+    _fields_ = (
+        ("most_blocks", ctypes.c_uint64),
+        ("soft_blocks", ctypes.c_uint64),
+        ("used_bytes", ctypes.c_uint64),
+        ("most_entries", ctypes.c_uint64),
+        ("soft_entries", ctypes.c_uint64),
+        ("used_entries", ctypes.c_uint64),
+        ("block_time", ctypes.c_uint64),
+        ("entry_time", ctypes.c_uint64),
+        ("valid", ctypes.c_uint32),
+    )
+
+
+def quota_left(device: str) -> tuple[int | None, int | None]:
+    """The bytes and entries that the quota of this user leaves on a volume (quotactl(2)); None for no limit.
+
+    Only its answer “there are no quotas” was ever seen.
+    """
+    libc = _libc()
+    if sys.platform != "linux" or libc is None or os.geteuid() == 0 or not hasattr(libc, "quotactl"):
+        return None, None
+    quota = _Quota()
+    special = os.fsencode(device if os.path.isabs(device) else f"/dev/{device}")
+    if libc.quotactl(_GET_QUOTA, special, os.geteuid(), ctypes.byref(quota)) != 0:
+        return None, None
+    left_bytes = max(0, quota.most_blocks * _QUOTA_BLOCK_BYTES - quota.used_bytes) if quota.most_blocks else None
+    left_entries = max(0, quota.most_entries - quota.used_entries) if quota.most_entries else None
+    return left_bytes, left_entries

@@ -11,7 +11,7 @@ import stat
 from collections.abc import Iterable, Sequence
 
 from nuvik.core.hosts.anchors import Anchor
-from nuvik.core.hosts.base import fastest_first
+from nuvik.core.hosts.base import Limits, fastest_first
 from nuvik.core.hosts.descent import Descent, Handle
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.processes import open_paths, programs_using
@@ -150,6 +150,9 @@ class WorldHost:
 
     def room_needed(self, sizes: Iterable[int], drive: Drive, hole_bytes: int = 0) -> int:
         return sum(sizes)
+
+    def limits(self, drive: Drive) -> Limits:
+        return Limits()
 
     def temperature_c(self, drive: Drive) -> float | None:
         return next((entry.temperature_c for entry in self._world.drive if entry.id == drive.device), None)

@@ -24,6 +24,11 @@ TYPICAL_DOUBT = 2.0
 LEAST_SPREAD = 0.05
 """Assumed: however steady its passes were, a drive does not read alike on all days to better than this."""
 
+FILES_AT_ONCE = 4
+"""On drives of chips; assumed: their makers state speeds for 32 at once, and a few keep them busy."""
+NO_PLATTERS_PER_S = 600.0
+"""Small reads a second that platters do not reach: half a turn at 15,000 turns a minute takes 2 ms, seeking aside."""
+
 
 class Tier(StrEnum):
     """A drive's class by felt load."""
@@ -167,6 +172,15 @@ class Drive:
     def link_standard(self) -> Link | None:
         """The standard of its link; None where that is not known."""
         return link_of(self.link)
+
+    @property
+    def files_at_once(self) -> int:
+        """How many small files may be read or written at once: the heads of a disk with platters would run to and fro.
+        Where the system does not tell what it is, a measurement may.
+        """
+        chips = self.medium in ("nvme", "ssd", "flash")
+        measured = self.medium == "unknown" and self.speed_source == "measured"
+        return FILES_AT_ONCE if chips or (measured and self.small_reads_per_s > NO_PLATTERS_PER_S) else 1
 
     @property
     def slows_down_below_bytes(self) -> int:

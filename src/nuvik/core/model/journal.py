@@ -111,5 +111,7 @@ class Move:
     """How its drive was attached then (`Host.attachment`): once it is attached anew, it can be read."""
     first_id: int | None = None
     """Its number in the journal where it began, by which its own folders are named, where that was another journal."""
+    without_marks: bool = False
+    """The user agreed to go on without the marks that the target cannot keep."""
     may_lose: bool = False
     """The user agreed to remove the original although something in it would be lost."""

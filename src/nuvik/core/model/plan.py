@@ -120,6 +120,8 @@ class Plan:
     unplaced: tuple[PathText, ...] = ()
     kept: tuple[Kept, ...] = ()
     landings: tuple[Landing, ...] = ()
+    without_marks: bool = False
+    """Go on where a target cannot keep all marks of a library: they are remembered for the way back."""
 
     @property
     def frees_bytes(self) -> int:

@@ -55,7 +55,9 @@ def check_plan(
             if is_within(earlier_step.path, step.path) and earlier_step.path != step.path
         )
         looked_at = _where_it_lies_now(step, earlier)
-        checked = check_step(host, drives, looked_at, state_folder, room=False, without=gone, stop=stop)
+        checked = check_step(
+            host, drives, looked_at, state_folder, room=False, without=gone, without_marks=plan.without_marks, stop=stop
+        )
         findings[step.n] = replace(checked, step=step)
     violations = [
         *_across_steps(plan),

@@ -36,6 +36,8 @@ class CarryStage:
             )
         return carry_plan(self.work(report, stop), plan, on_trial)
 
-    def resume(self, report: Report = silent, stop: Stop | None = None) -> Outcome:
-        """Go on with what a stop left midway. Raises Refused when there is nothing, and Stopped."""
-        return resume(self.work(report, stop))
+    def resume(self, report: Report = silent, stop: Stop | None = None, without_marks: bool = False) -> Outcome:
+        """Go on with what a stop left midway, if need be `without_marks` that a target cannot keep. Raises Refused when
+        there is nothing, and Stopped.
+        """
+        return resume(self.work(report, stop), without_marks)

@@ -101,6 +101,11 @@ MIGRATIONS: tuple[str, ...] = (
     ALTER TABLE moves ADD COLUMN first_id INTEGER;
     CREATE TABLE notes (name TEXT PRIMARY KEY, words TEXT NOT NULL);
     """,
+    # 10: marks that a target could not keep
+    """
+    ALTER TABLE moves ADD COLUMN without_marks INTEGER NOT NULL DEFAULT 0;
+    ALTER TABLE entries ADD COLUMN withheld TEXT;
+    """,
 )
 
 

@@ -8,8 +8,9 @@ from __future__ import annotations
 import os
 import secrets
 import sqlite3
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
+from types import MappingProxyType
 from typing import Any
 
 from nuvik.core.model.clock import now_text
@@ -22,8 +23,10 @@ from nuvik.core.store.database import Database
 
 _PATHS = ("library", "source", "target", "source_place", "target_place")
 _MANY_PATHS = ("made_folders", "was_source", "was_target")
-_FLAGS = ("on_trial", "visible", "unread", "may_lose")
+_FLAGS = ("on_trial", "visible", "unread", "without_marks", "may_lose")
 _SEPARATOR = b"\0"
+_ENTRY_COLUMNS = ", ".join("owner_group" if name == "group" else name for name in EntryRecord._fields)
+_LINK, _CARRIED_LINK = (EntryRecord._fields.index(name) for name in ("link", "carried_link"))
 
 
 class Journal:
@@ -31,6 +34,8 @@ class Journal:
 
     def __init__(self, database: Database) -> None:
         self._database = database
+        self._entries: tuple[int, dict[str, EntryRecord]] | None = None
+        """Those of one move, by its number."""
 
     # -- moves ---------------------------------------------------------------------------------------------
 
@@ -43,7 +48,7 @@ class Journal:
             ).lastrowid
             assert run is not None
             return [
-                self._insert(connection, _planned(run, step, on_trial, seconds))
+                self._insert(connection, _planned(run, step, on_trial, seconds, plan.without_marks))
                 for step, seconds in zip(plan.steps, expected_s, strict=True)
             ]
 
@@ -114,53 +119,45 @@ class Journal:
 
     # -- entries -------------------------------------------------------------------------------------------
 
-    def entries(self, move: Move) -> dict[str, EntryRecord]:
-        """What is recorded of a move's files so far, by relative path."""
-        with self._database.connect() as connection:
-            rows = connection.execute("SELECT * FROM entries WHERE move = ?", (move.id,)).fetchall()
-        return {record.path: record for record in map(_entry_from_row, rows)}
+    def entries(self, move: Move) -> Mapping[str, EntryRecord]:
+        """What is recorded of a move's files so far, by relative path; it follows what is written down later.
 
-    def keep_entries(self, move: Move, entries: Iterable[EntryRecord]) -> None:
+        Those of the latest move are kept in memory: only who holds the carrying lock writes entries, by one journal.
+        """
+        if self._entries is None or self._entries[0] != move.id:
+            with self._database.connect() as connection:
+                rows = connection.execute(f"SELECT {_ENTRY_COLUMNS} FROM entries WHERE move = ?", (move.id,))
+                self._entries = move.id, {record.path: record for record in map(_entry_from_row, rows)}
+        return MappingProxyType(self._entries[1])
+
+    def keep_entries(self, move: Move, entries: Sequence[EntryRecord]) -> None:
         with self._database.connect() as connection:
             connection.executemany(
-                "INSERT OR REPLACE INTO entries (move, path, kind, size, mode, user, owner_group, accessed_ns, "
-                "changed_ns, altered_ns, inode, link, carried_link, checksum, proven, attributes) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                [
-                    (
-                        move.id,
-                        os.fsencode(entry.path),
-                        entry.kind,
-                        entry.size,
-                        entry.mode,
-                        entry.user,
-                        entry.group,
-                        entry.accessed_ns,
-                        entry.changed_ns,
-                        entry.altered_ns,
-                        entry.inode,
-                        _encoded(entry.link),
-                        _encoded(entry.carried_link),
-                        entry.checksum,
-                        entry.proven,
-                        entry.attributes,
-                    )
-                    for entry in entries
-                ],
+                f"INSERT OR REPLACE INTO entries (move, {_ENTRY_COLUMNS}) VALUES (?{', ?' * len(EntryRecord._fields)})",
+                [(move.id, *_entry_to_row(entry)) for entry in entries],
             )
+        if self._entries is not None and self._entries[0] == move.id:
+            self._entries[1].update((entry.path, entry) for entry in entries)
 
-    def mark_proven(self, move: Move, paths: Iterable[str]) -> None:
+    def mark_proven(self, move: Move, paths: Sequence[str]) -> None:
         with self._database.connect() as connection:
             connection.executemany(
                 "UPDATE entries SET proven = 1 WHERE move = ? AND path = ?",
                 [(move.id, os.fsencode(path)) for path in paths],
             )
+        if self._entries is not None and self._entries[0] == move.id:
+            known = self._entries[1]
+            known.update((path, known[path]._replace(proven=True)) for path in paths if path in known)
 
     def drop_entries(self, move: Move, paths: Iterable[str]) -> None:
+        dropped = list(paths)
         with self._database.connect() as connection:
             connection.executemany(
-                "DELETE FROM entries WHERE move = ? AND path = ?", [(move.id, os.fsencode(path)) for path in paths]
+                "DELETE FROM entries WHERE move = ? AND path = ?", [(move.id, os.fsencode(path)) for path in dropped]
             )
+        if self._entries is not None and self._entries[0] == move.id:
+            for path in dropped:
+                self._entries[1].pop(path, None)
 
 
 def new_token() -> str:
@@ -168,7 +165,7 @@ def new_token() -> str:
     return secrets.token_hex(4)
 
 
-def _planned(run: int, step: Step, on_trial: bool, expected_s: float) -> Move:
+def _planned(run: int, step: Step, on_trial: bool, expected_s: float, without_marks: bool) -> Move:
     return Move(
         id=0,
         run=run,
@@ -187,6 +184,7 @@ def _planned(run: int, step: Step, on_trial: bool, expected_s: float) -> Move:
         state=State.PLANNED,
         on_trial=on_trial,
         expected_s=expected_s,
+        without_marks=without_marks,
     )
 
 
@@ -213,19 +211,25 @@ def _from_row(row: sqlite3.Row) -> Move:
     return Move(**data)
 
 
+def _entry_to_row(entry: EntryRecord) -> tuple[object, ...]:
+    """In the order of the columns, which is that of the fields."""
+    return (
+        os.fsencode(entry.path),
+        *entry[1:_LINK],
+        _encoded(entry.link),
+        _encoded(entry.carried_link),
+        *entry[_CARRIED_LINK + 1 :],
+    )
+
+
 def _entry_from_row(row: sqlite3.Row) -> EntryRecord:
-    data = dict(row)
-    del data["move"]
-    data["path"] = os.fsdecode(data["path"])
-    data["group"] = data.pop("owner_group")
-    data["link"], data["carried_link"] = _decoded(data["link"]), _decoded(data["carried_link"])
-    data["proven"] = bool(data["proven"])
-    return EntryRecord(**data)
+    fields = list(row)
+    fields[0] = os.fsdecode(fields[0])
+    for number in (_LINK, _CARRIED_LINK):
+        if fields[number] is not None:
+            fields[number] = os.fsdecode(fields[number])
+    return EntryRecord._make(fields)
 
 
 def _encoded(text: str | None) -> bytes | None:
     return None if text is None else os.fsencode(text)
-
-
-def _decoded(data: bytes | None) -> str | None:
-    return None if data is None else os.fsdecode(data)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -44,6 +45,7 @@ class RehearseScreen(StageScreen):
         Binding("tab", "app.focus_next", "switch"),
         Binding("space", "suppose", "what if"),
         Binding("o", "on_trial", "on trial on / off"),
+        Binding("w", "without_marks", "without marks", show=False),
         Binding("c", "carry", "carry it out"),
         Binding("x", "as_it_is", "what-ifs off"),
         Binding(stage_key("plan"), "app.go('plan')", "back to plan"),
@@ -202,6 +204,8 @@ class RehearseScreen(StageScreen):
             if self.desk.on_trial
             else "originals go once the copies are proven and in use"
         )
+        if self.desk.plan is not None and self.desk.plan.without_marks:
+            mode += "; marks that a target cannot keep are remembered (w)"
         learnt = f" {timeline.calibration[0].upper()}{timeline.calibration[1:]}." if timeline.calibration else ""
         self.tell(
             f"c carries it out: {takes(plain)}, {mode}.{learnt}"
@@ -281,6 +285,15 @@ class RehearseScreen(StageScreen):
         desk.on_trial = not desk.on_trial
         desk.checked = desk.timeline = None
         self._checking = None
+        self.refresh_stage()
+
+    def action_without_marks(self) -> None:
+        """Go on, or not, without the marks that a target cannot keep."""
+        desk = self.desk
+        if desk.plan is None or self._checking is not None:
+            return
+        desk.plan = replace(desk.plan, without_marks=not desk.plan.without_marks)
+        desk.checked = desk.timeline = None
         self.refresh_stage()
 
     def action_carry(self) -> None:

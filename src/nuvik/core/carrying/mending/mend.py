@@ -126,15 +126,15 @@ def _record_equal(work: Work, move: Move, copy: str, original: str) -> None:
             if there is None or plain_kind(there) != plain_kind(entry):
                 continue
             if entry.kind == "file":
-                entry = replace(
-                    entry, checksum=checksum_of(work, os.path.join(original, path) if path else original, meter)
+                entry = entry._replace(
+                    checksum=checksum_of(work, os.path.join(original, path) if path else original, meter)
                 )
                 if checksum_of(work, os.path.join(copy, path) if path else copy, meter) != entry.checksum:
                     continue
             if entry.kind == "link" and there.link not in (entry.link, entry.carried_link):
                 continue
-            attributes = read_attributes(work.files, os.path.join(copy, path) if path else copy, drive.rules)
-            equal.append(replace(entry, attributes=checksum_of_attributes(attributes), proven=True))
+            attributes = read_attributes(work.files, os.path.join(copy, path) if path else copy)
+            equal.append(entry._replace(attributes=checksum_of_attributes(attributes), proven=True))
         work.journal.drop_entries(move, work.journal.entries(move))
         work.journal.keep_entries(move, equal)
     finally:

@@ -14,7 +14,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.names import OURS_PREFIX
 
 _FOLDER = f"{OURS_PREFIX}-gauge"
-_NAME = re.compile(r"(\d+)-[0-9a-f]{8}\.tmp")
+_NAME = re.compile(r"(\d+)-[0-9a-f]{8}\.tmp(-folder)?")
 
 
 def free_test_path(drive: Drive) -> str:
@@ -25,8 +25,7 @@ def free_test_path(drive: Drive) -> str:
 def remove_test(files: Files, path: str) -> None:
     """Remove a test file and its folder; a drive that went keeps them until it is back."""
     try:
-        if files.exists(path):
-            files.remove(path)
+        files.remove_tree(path)
         files.remove_folder(os.path.dirname(path))
     except OSError:
         pass  # the drive is gone, or another gauge works in the folder

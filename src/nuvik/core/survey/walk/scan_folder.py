@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 from operator import attrgetter, itemgetter
 from typing import Any
 
+from nuvik.core.hosts.many_files import Facts
 from nuvik.core.model.extent import size_class
 
 try:
@@ -195,7 +196,7 @@ _COLUMNS = itemgetter(stat.ST_MODE, stat.ST_SIZE, stat.ST_ATIME, stat.ST_MTIME)
 _BLOCKS = attrgetter("st_blocks" if HAS_BLOCKS else "st_size")
 
 
-def hole_bytes(facts: os.stat_result) -> int:
+def hole_bytes(facts: os.stat_result | Facts) -> int:
     """By how much a file is longer than what it holds on the disk; 0 where the system does not tell."""
     return max(0, facts.st_size - facts.st_blocks * 512) if HAS_BLOCKS else 0
 

@@ -7,6 +7,7 @@ import stat
 from collections import Counter
 
 from nuvik.core.hosts.files import Files
+from nuvik.core.hosts.many_files import Facts
 from nuvik.core.model.inventory import EntryRecord, Inventory
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.progress import Stop
@@ -32,52 +33,55 @@ def take_inventory(
     for entry in walk(files, root, lambda path, what: result.unreadable.append((path, what)), stop):
         if without and any(is_within(os.path.join(root, entry.path), folder) for folder in without):
             continue
-        what = _SPECIAL.get(stat.S_IFMT(entry.facts.st_mode))
-        if what is not None:
-            result.special.append((entry.path, what))
+        path, facts = entry.path, entry.facts
+        kind = stat.S_IFMT(facts.st_mode)
+        if kind in _SPECIAL:
+            result.special.append((path, _SPECIAL[kind]))
+            continue
+        if kind == stat.S_IFREG and facts.st_nlink == 1:  # nearly all there is
+            result.entries[path] = EntryRecord(path, "file", facts.st_size, *_marks(facts))
+            result.hole_bytes += hole_bytes(facts)
             continue
         try:
             record = _record(root, entry, first_names)
         except OSError as fault:
-            result.unreadable.append((os.path.join(root, entry.path), (fault.strerror or str(fault)).lower()))
+            result.unreadable.append((os.path.join(root, path), (fault.strerror or str(fault)).lower()))
             continue
-        result.entries[entry.path] = record
-        if record.kind == "file":
-            result.hole_bytes += hole_bytes(entry.facts)
-        if entry.is_file and entry.facts.st_nlink > 1:
+        result.entries[path] = record
+        if kind == stat.S_IFREG:
             names_seen[record.inode] += 1
-            link_counts[record.inode] = entry.facts.st_nlink
+            link_counts[record.inode] = facts.st_nlink
+            if record.kind == "file":
+                result.hole_bytes += hole_bytes(facts)
     result.linked_outside = [first_names[inode] for inode, count in link_counts.items() if count > names_seen[inode]]
     return result
 
 
-def _record(root: str, entry: Entry, first_names: dict[str, str]) -> EntryRecord:
-    facts = entry.facts
-    inode = f"{facts.st_dev}:{facts.st_ino}"
-    kind, link, carried = "file", None, None
-    if entry.is_folder:
-        kind = "folder"
-    elif entry.link is not None:
-        kind, link = "link", entry.link
-        carried = _carried_link(root, entry.path, link)
-    elif facts.st_nlink > 1:
-        first = first_names.setdefault(inode, entry.path)
-        if first != entry.path:
-            kind, link = "hard-link", first
-    return EntryRecord(
-        path=entry.path,
-        kind=kind,
-        size=facts.st_size if entry.is_file else 0,
-        mode=stat.S_IMODE(facts.st_mode),
-        user=facts.st_uid,
-        group=facts.st_gid,
-        accessed_ns=facts.st_atime_ns,
-        changed_ns=facts.st_mtime_ns,
-        altered_ns=facts.st_ctime_ns,
-        inode=inode,
-        link=link,
-        carried_link=carried,
+def _marks(facts: Facts) -> tuple[int, int, int, int, int, int, str]:
+    """Mode, owner, group, the three times, and which file it is."""
+    return (
+        stat.S_IMODE(facts.st_mode),
+        facts.st_uid,
+        facts.st_gid,
+        facts.st_atime_ns,
+        facts.st_mtime_ns,
+        facts.st_ctime_ns,
+        f"{facts.st_dev}:{facts.st_ino}",
     )
+
+
+def _record(root: str, entry: Entry, first_names: dict[str, str]) -> EntryRecord:
+    """Of a folder, a link, or a file of several names."""
+    path, facts = entry.path, entry.facts
+    marks = _marks(facts)
+    if entry.is_folder:
+        return EntryRecord(path, "folder", 0, *marks)
+    if entry.link is not None:
+        return EntryRecord(path, "link", 0, *marks, link=entry.link, carried_link=_carried_link(root, path, entry.link))
+    first = first_names.setdefault(marks[-1], path)
+    if first == path:
+        return EntryRecord(path, "file", facts.st_size, *marks)
+    return EntryRecord(path, "hard-link", facts.st_size, *marks, link=first)
 
 
 def _carried_link(root: str, path: str, link: str) -> str | None:

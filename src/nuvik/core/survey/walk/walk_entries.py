@@ -6,20 +6,20 @@ import errno
 import os
 import stat
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from typing import NamedTuple
 
-from nuvik.core.hosts.descent import Descent, facts_in, link_text
+from nuvik.core.hosts.descent import Descent, link_text
 from nuvik.core.hosts.files import Files
+from nuvik.core.hosts.many_files import Facts, facts_of
 from nuvik.core.model.progress import Stop
 from nuvik.core.survey.walk.walk_slice import MOUNTED_HERE
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(NamedTuple):
     """A name in a tree: its path relative to the tree's root (empty for the root) and what the system knows of it."""
 
     path: str
-    facts: os.stat_result
+    facts: Facts
     link: str | None = None
     """Where a link leads, as written in it."""
 
@@ -42,7 +42,7 @@ def walk(files: Files, root: str, on_problem: OnProblem, stop: Stop | None = Non
     What cannot be looked at is passed over and reported to `on_problem`. Raises StopRequested.
     """
     try:
-        facts = files.facts(root)
+        facts = facts_of(files.facts(root))
         link = files.read_link(root) if stat.S_ISLNK(facts.st_mode) else None
     except OSError as fault:
         on_problem(root, words_of(fault))
@@ -103,19 +103,23 @@ class _Walk:
         below: list[str] = []
         self._waiting.append((folder, below))
         try:
-            names = self._files.names_in(descent.handle, _inside(self._root, folder) if folder else self._root)
+            listed = self._files.entries_in(descent.handle, _inside(self._root, folder) if folder else self._root)
         except OSError as fault:
             self._report(folder, fault)
             return
-        for name in names:
-            path = _inside(folder, name)
-            try:
-                facts = facts_in(descent.handle, name)
-                link = link_text(descent.handle, name) if stat.S_ISLNK(facts.st_mode) else None
-            except OSError as fault:
-                self._report(path, fault)
+        for name, facts in listed:
+            path = f"{folder}{os.sep}{name}" if folder else name
+            if isinstance(facts, OSError):
+                self._report(path, facts)
                 continue
-            if stat.S_ISDIR(facts.st_mode):
+            link, kind = None, stat.S_IFMT(facts.st_mode)
+            if kind == stat.S_IFLNK:
+                try:
+                    link = link_text(descent.handle, name)
+                except OSError as fault:
+                    self._report(path, fault)
+                    continue
+            if kind == stat.S_IFDIR:
                 if facts.st_dev != self._device:
                     self._on_problem(os.path.join(self._root, path), MOUNTED_HERE)
                     continue

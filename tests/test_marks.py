@@ -1,0 +1,132 @@
+"""On real drives: what a target cannot keep of a library is named before the start, and comes back with it."""
+
+from __future__ import annotations
+
+import os
+import struct
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from conftest import fill, leftovers, picture
+from nuvik.core.carrying.run import carry_plan, release, undo
+from nuvik.core.hosts import files as files_module
+from nuvik.core.model.errors import Refused, Stopped
+from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.stages.workspace import Workspace, open_workspace
+
+ENTRIES = ((1, 6, 2**32 - 1), (2, 4, 1001), (4, 4, 2**32 - 1), (16, 6, 2**32 - 1), (32, 4, 2**32 - 1))
+ACCESS_LIST = struct.pack("<I", 2) + b"".join(struct.pack("<HHI", *entry) for entry in ENTRIES)
+CAPABILITY = bytes.fromhex("0100000200040000000000000000000000000000")
+IN_2065 = 3_000_000_000 * 10**9
+"""Later than file systems with times of 32 bits can tell."""
+
+
+def odd_marks(library: Path, filesystem: str) -> str:
+    """Give a library marks that this file system cannot keep; how they are named."""
+    file = library / "file-0001.bin" if (library / "file-0001.bin").exists() else next(library.rglob("file-0001.bin"))
+    if filesystem == "ntfs":
+        os.setxattr(file, "system.posix_acl_access", ACCESS_LIST)
+        return "access lists of"
+    if filesystem == "exfat":
+        os.setxattr(file, "security.capability", CAPABILITY)
+        os.setxattr(library, "user.note", b"of the whole folder")
+        return "capabilities of"
+    if filesystem == "ext4":
+        os.setxattr(file, "user.thumbnail", os.urandom(9_000))
+        return "the extended attribute user.thumbnail of"
+    os.utime(file, ns=(IN_2065, IN_2065))
+    os.utime(library / "data", ns=(IN_2065, IN_2065))
+    return "the time of 2 entries"
+
+
+def attributes(library: Path) -> dict[str, dict[str, bytes]]:
+    return {
+        str(path.relative_to(library)): {name: os.getxattr(path, name) for name in os.listxattr(path)}
+        for path in (library, *library.rglob("*"))
+        if not path.is_symlink()
+    }
+
+
+def plan_of(workspace: Workspace, library: Path, target: Path, **changes):
+    return replace(make_plan(workspace.plan.draft([(str(library), str(target))])), **changes)
+
+
+@pytest.mark.parametrize("filesystem", ["ntfs", "exfat", "ext4", "old ext4"])
+def test_marks_that_are_not_kept_are_a_choice_and_come_back(real_drives, tmp_path, filesystem):
+    # Btrfs keeps attributes that ext4 cannot, and every time.
+    small, large = real_drives.up("small", "150M", "btrfs"), real_drives.up("large", "300M", filesystem)
+    library, workspace = fill(small / "Library"), open_workspace(state=str(tmp_path / "state"))
+    named = odd_marks(library, filesystem)
+    whole, marked = picture(library), attributes(library)
+    with pytest.raises(Refused) as refusal:
+        carry_plan(workspace.carry.work(), plan_of(workspace, library, large))
+    assert named in refusal.value.what and "--without-marks" in refusal.value.next_step
+    assert not leftovers(small) and not leftovers(large), "nothing is left of trying it out"
+    plan = plan_of(workspace, library, large, without_marks=True)
+    assert any(named in note for note in workspace.rehearse.rehearse(plan).notes)
+    outcome = carry_plan(workspace.carry.work(), plan)
+    copy = Path(outcome.moves[0].target)
+    assert {path: facts[2] for path, facts in picture(copy).items()} == {
+        path: facts[2] if facts[0] != "folder" else picture(copy)[path][2] for path, facts in whole.items()
+    }, "every byte"
+    if outcome.moves[0].state != "released":  # read through a program's cache
+        release(workspace.carry.work(), "1", even_if_unread=True)
+    undo(workspace.carry.work(), "1")
+    assert attributes(library) == marked, "and every mark"
+    if filesystem == "exfat":  # which keeps no holes: they come back as zeros
+        whole[b"sparse.dat"] = (*whole[b"sparse.dat"][:4], False, whole[b"sparse.dat"][5])
+    assert picture(library) == whole
+
+
+@pytest.mark.parametrize("in_one_call", [True, False])
+def test_a_mark_that_is_refused_midway_stops_and_is_not_lost(real_drives, tmp_path, monkeypatch, in_one_call):
+    monkeypatch.setattr(files_module, "IN_ONE_CALL", in_one_call and files_module.IN_ONE_CALL)
+    small, large = real_drives.up("small", "150M", "btrfs"), real_drives.up("large", "150M", "ext4")
+    library, workspace = fill(small / "Library"), open_workspace(state=str(tmp_path / "state"))
+    odd_marks(library, "ext4")
+    whole, marked = picture(library), attributes(library)
+    work = workspace.carry.work()
+    monkeypatch.setattr("nuvik.core.checks.check_step.check_marks", lambda *given: None)
+    with pytest.raises(Stopped, match=r"cannot keep the extended attribute user\.thumbnail of .*file-0001\.bin"):
+        carry_plan(work, plan_of(workspace, library, large))
+    assert picture(library) == whole
+    outcome = workspace.carry.resume(without_marks=True)
+    assert outcome.moves[0].without_marks and library.is_symlink()
+    undo(workspace.carry.work(), "1")
+    assert picture(library) == whole and attributes(library) == marked
+
+
+def test_both_ways_of_copying_many_files_give_the_same(real_drives, tmp_path, monkeypatch):
+    small, large = real_drives.up("small", "100M", "ext4"), real_drives.up("large", "300M", "xfs")
+    (large / "box").mkdir()
+    os.setxattr(large / "box", "system.posix_acl_default", ACCESS_LIST)
+    pictures = []
+    for in_one_call in (True, False):
+        monkeypatch.setattr(files_module, "IN_ONE_CALL", in_one_call and files_module.IN_ONE_CALL)
+        library = fill(small / f"Library {in_one_call}", files=90, odd=True)
+        for number, path in enumerate(sorted(library.glob("file-*"))):
+            os.chown(path, number % 3, number % 2)
+            path.chmod(0o4755 if number % 5 == 0 else 0o600 + number % 8)
+            if number % 7 == 0:
+                os.setxattr(path, "user.number", b"%d" % number)
+        (library / "long.bin").write_bytes(bytes(range(256)) * 4097)
+        os.utime(library / "long.bin", (0, 0))
+        whole, workspace = picture(library), open_workspace(state=str(tmp_path / f"state {in_one_call}"))
+        carry_plan(workspace.carry.work(), plan_of(workspace, library, large / "box"))
+        copy = large / "box" / library.name
+        assert picture(copy) == whole
+        owners = {str(path.relative_to(copy)): path.lstat()[4:6] for path in copy.rglob("*")}
+        pictures.append((picture(copy, times=False), attributes(copy), owners))
+    for of_one_call, in_blocks in zip(*pictures, strict=True):
+        assert of_one_call == in_blocks
+
+
+def test_a_time_that_nobody_can_mean_is_refused_by_name(real_drives, tmp_path):
+    small, large = real_drives.up("small", "150M", "btrfs"), real_drives.up("large", "60M", "ext4")
+    library, workspace = fill(small / "Library"), open_workspace(state=str(tmp_path / "state"))
+    for moment in (10**20, -(10**20)):
+        os.utime(library / "file-0000.bin", ns=(moment, moment))
+        with pytest.raises(Refused, match=r"file-0000\.bin has a time of change outside the years 1677 to 2262"):
+            carry_plan(workspace.carry.work(), plan_of(workspace, library, large))
