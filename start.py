@@ -5,6 +5,7 @@ python3 start.py demo [WORDS…]    open the demo household (or its tour: demo -
 python3 start.py run [WORDS…]     run Nuvik on this computer; the words go to it as they are
 python3 start.py test [WORDS…]    lint, types, import contracts and tests; the words go to pytest
 python3 start.py mutants [WORDS…] do the tests notice when a guard is gone?
+python3 start.py torture [WORDS…] moves on real small drives while everything fails that can; needs root, for hours
 python3 start.py bench            Nuvik beside the plain system tools, with the targets
 python3 start.py shots            take the pictures in docs/screenshots again
 python3 start.py rooms            draw docs/rooms.svg again: the rooms of the code, and which uses which
@@ -42,6 +43,7 @@ def main(words: list[str]) -> int:
         "test": test,
         "bench": bench,
         "mutants": mutants,
+        "torture": torture,
         "shots": shots,
         "rooms": rooms,
         "lock": lock,
@@ -90,6 +92,10 @@ def bench(words: list[str]) -> int:
 
 def mutants(words: list[str]) -> int:
     return call("mutants", *words)
+
+
+def torture(words: list[str]) -> int:
+    return call("tests/torture.py", *words)
 
 
 def shots(words: list[str]) -> int:

@@ -136,9 +136,9 @@ def test_a_rehearsal_foresees_what_carrying_does(world, on_trial):
             free_seen.append({drive.id: drive.free_bytes for drive in world.open().drives.all()})
 
     outcome = carry_plan(workspace.carry.work(note), plan, on_trial)
-    # While an original is held, its sidecar takes a few hundred bytes more.
+    # While an original is held, its sidecar takes some two thousand bytes more.
     for seen, step in zip(free_seen, timeline.steps, strict=True):
-        assert all(0 <= step.free_after_bytes[drive] - free <= 3000 * on_trial for drive, free in seen.items())
+        assert all(0 <= step.free_after_bytes[drive] - free <= 9_000 * on_trial for drive, free in seen.items())
     for move in outcome.moves:
         assert move.actual_s == pytest.approx(move.expected_s, rel=0.05, abs=0.1)  # the sidecars are small files too
     assert outcome.freed_bytes == outcome.expected_freed_bytes

@@ -14,6 +14,7 @@ from pathlib import Path
 import pytest
 
 from conftest import _MAKE, fill, leftovers, picture
+from nuvik.__main__ import run
 from nuvik.core.carrying.aside_folders import held
 from nuvik.core.carrying.run import carry_plan, release, resume, undo
 from nuvik.core.hosts import syscalls
@@ -447,3 +448,13 @@ def test_a_volume_that_keeps_whole_seconds_is_no_faulty_drive(real_drives, tmp_p
     undo(workspace.carry.work(), "last")
     assert workspace.logbook.moves()[-1].undoes is None, "nothing in the copy counts as changed"
     shift(workspace, library, "large")
+
+
+def test_a_drive_that_is_away_is_no_fault_of_nuvik(real_drives, tmp_path, capsys):
+    small, large = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "60M", "ext4")
+    library, state = fill(small / "Library", files=4), str(tmp_path / "state")
+    workspace = open_workspace(state=state)
+    die_after(workspace, 30, partial(shift, workspace, library, "large"))
+    subprocess.run(["umount", str(large)], check=True)
+    assert run(["resume", "--state", state]) == 4, "stopped, and safe"
+    assert "Attach large" in capsys.readouterr().err

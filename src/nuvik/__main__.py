@@ -26,17 +26,30 @@ def run(words: list[str]) -> int:
         return end.code if isinstance(end.code, int) else 0 if end.code is None else EXIT_WORDS
     except NuvikError as trouble:
         _tell(trouble)
-        return {BadInput: EXIT_WORDS, Refused: EXIT_REFUSED, Stopped: EXIT_STOPPED}.get(type(trouble), EXIT_FAULT)
+        codes = {BadInput: EXIT_WORDS, Refused: EXIT_REFUSED, Stopped: EXIT_STOPPED}
+        return next((code for kind, code in codes.items() if isinstance(trouble, kind)), EXIT_FAULT)
     except BrokenPipeError:  # whoever read our output has enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
     except KeyboardInterrupt:
         print("nuvik: interrupted; nothing is left unfinished.", file=sys.stderr)  # noqa: T201
         return EXIT_STOPPED
+    except OSError as fault:
+        # What carrying meets it handles itself: here something could only not be looked at.
+        _tell(_unreadable(fault))
+        return EXIT_REFUSED
     except Exception as fault:
         _report_fault(fault)
         return EXIT_FAULT
     return 0
+
+
+def _unreadable(fault: OSError) -> Refused:
+    from nuvik.core.model.names import shown
+
+    words = (fault.strerror or str(fault)).lower()
+    where = f"{shown(os.fsdecode(fault.filename))}: " if isinstance(fault.filename, (str, bytes)) else ""
+    return Refused(f"{where}{words}.", next_step="Check that path and its drive, and try again.")
 
 
 def _tell(trouble: NuvikError) -> None:

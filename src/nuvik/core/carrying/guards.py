@@ -6,6 +6,7 @@ the first way and on every resumed one, and removes nothing when something would
 
 from __future__ import annotations
 
+import errno
 import os
 from collections import Counter
 from collections.abc import Callable, Mapping
@@ -51,10 +52,7 @@ class Loss:
 
 def remove_original(work: Work, move: Move) -> Loss | None:
     """Remove the held original of a move, whose copy stays. Raises StopRequested and OSError."""
-    if not move.may_lose and (loss := loss_of_original(work, move)):
-        return loss
-    work.files.remove_tree(held(move))
-    return None
+    return _remove_compared(work, move, held(move), kept=move.target)
 
 
 def remove_copy(work: Work, move: Move) -> Loss | None:
@@ -71,10 +69,27 @@ def remove_outdated_original(work: Work, move: Move) -> Loss | None:
 
     Raises StopRequested and OSError.
     """
-    if not move.may_lose and (loss := _loss(work, move, held(move), kept=move.source)):
+    if loss := _remove_compared(work, move, held(move), kept=move.source):
         return loss
-    work.files.remove_tree(held(move))
     close_aside(work.files, held_folder(move))
+    return None
+
+
+def _remove_compared(work: Work, move: Move, going: str, kept: str) -> Loss | None:
+    """Remove an original, entry by entry as it was compared: what came into it or changed since stays."""
+    if move.may_lose or not work.files.exists(going):
+        work.files.remove_tree(going)
+        return None
+    now = take_inventory(work.files, going, work.stop)
+    if loss := _loss(work, move, now, kept):
+        return loss
+    try:
+        work.files.remove_tree(going, now.entries)
+    except OSError as fault:
+        if fault.errno != errno.ENOTEMPTY:
+            raise
+        left = take_inventory(work.files, going, work.stop)
+        return _loss(work, move, left, kept) or Loss("", "is not empty after its files were removed", whole=False)
     return None
 
 
@@ -85,7 +100,9 @@ def loss_of_original(work: Work, move: Move) -> Loss | None:
     """What would be lost with the held original: what was changed in it since it was copied, and what the moved library
     does not have. Raises StopRequested and OSError.
     """
-    return _loss(work, move, held(move), kept=move.target)
+    if not work.files.exists(held(move)):
+        return None
+    return _loss(work, move, take_inventory(work.files, held(move), work.stop), kept=move.target)
 
 
 def loss_of_copy(work: Work, move: Move) -> Loss | None:
@@ -115,11 +132,9 @@ def changed_copy(work: Work, move: Move, place: str) -> Loss | None:
     return _first_loss(now, recorded, problem)
 
 
-def _loss(work: Work, move: Move, going: str, kept: str) -> Loss | None:
-    """What would be lost with the original of a move that now lies at `going`, when the library at `kept` stays."""
-    files = work.files
-    if not files.exists(going):
-        return None
+def _loss(work: Work, move: Move, now: Inventory, kept: str) -> Loss | None:
+    """What would be lost with the original of a move, as it is `now`, when the library at `kept` stays."""
+    files, going = work.files, now.root
     if not files.exists(kept) or files.is_link(kept):
         return Loss("", f"is not at {shown(kept)}")
     source = work.drive(move.source_drive)
@@ -140,7 +155,7 @@ def _loss(work: Work, move: Move, going: str, kept: str) -> Loss | None:
             return _STILL_WRITTEN
         return _missing(then, there.get(path), kept, step_ns)
 
-    return _first_loss(take_inventory(files, going, work.stop), recorded, problem)
+    return _first_loss(now, recorded, problem)
 
 
 def _first_loss(now: Inventory, recorded: Entries, problem: Callable[[str, EntryRecord], str | None]) -> Loss | None:

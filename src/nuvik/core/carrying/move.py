@@ -218,7 +218,6 @@ def _release(work: Work, move: Move) -> Move:
             f"The copy of {shown(move.library)} is not at {shown(move.target)}, so its original is not released.",
             next_step="Bring it back, then run “nuvik resume”.",
         )
-    note_state(work, move, "held")
     free_before = _free(work, move.source_drive)
     whole = holds_original(work.files, move)
     if loss := remove_original(work, move):

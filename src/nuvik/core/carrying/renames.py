@@ -32,20 +32,26 @@ def forget_link(files: Files, path: str) -> None:
 
 @contextmanager
 def renamable(files: Files, path: str) -> Iterator[None]:
-    """Systems ask for write permission on a folder that changes parents: give it for the moment of a rename.
+    """Systems ask for write permission on a folder that changes parents: give it for the moment of a rename. Some (XFS)
+    count the new parent as a change of the folder: then it gets its time back.
 
-    The bits are set again on whatever then carries them, by inode, wherever it went.
+    Bits and time are set on whatever then carries them, by inode, wherever it went.
     """
     facts = files.facts(path)
     mode = stat.S_IMODE(facts.st_mode)
-    if not stat.S_ISDIR(facts.st_mode) or mode & stat.S_IWUSR or not hasattr(os, "fchmod"):
+    if not stat.S_ISDIR(facts.st_mode) or not hasattr(os, "fchmod"):
         yield
         return
     descriptor = files.open_folder(path)
     assert isinstance(descriptor, int)
     try:
-        files.mark_mode(path, mode | stat.S_IWUSR)
+        if not mode & stat.S_IWUSR:
+            files.mark_mode(path, mode | stat.S_IWUSR)
         yield
-        os.fchmod(descriptor, mode)
+        if not mode & stat.S_IWUSR:
+            os.fchmod(descriptor, mode)
+        if os.fstat(descriptor).st_mtime_ns != facts.st_mtime_ns:
+            os.utime(descriptor, ns=(facts.st_atime_ns, facts.st_mtime_ns))
+            os.fsync(descriptor)
     finally:
         os.close(descriptor)

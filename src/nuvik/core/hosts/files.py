@@ -34,7 +34,7 @@ from nuvik.core.hosts.file_contents import (
 from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.hosts.long_paths import Reachable
 from nuvik.core.hosts.many_files import IN_ONE_CALL, Facts, Marks, SmallFile, list_entries, read_many, write_many
-from nuvik.core.hosts.remove_tree import OWNER_MAY_ALL, change_mode, empty_folder
+from nuvik.core.hosts.remove_tree import OWNER_MAY_ALL, Known, change_mode, empty_folder, is_known
 
 _READ = _READ_FOLDER = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_CLOEXEC", 0)
 
@@ -253,7 +253,8 @@ class Files:
         """Read small files whole, `width` at a time; each is a path and a length, at most `AT_ONCE` of them."""
         for path, size in files:
             self.hook.before("read", path)
-            self.hook.before("read", path, size)
+            if size:
+                self.hook.before("read", path, size)
         places = [self._at(path) for path, _ in files]
         return [named(read, path) for (path, _), read in zip(files, read_many(places, past_cache, width), strict=True)]
 
@@ -269,7 +270,8 @@ class Files:
                 results[number] = read
             elif read.contents is not None and not read.has_attributes:
                 self.hook.before("create", copy.target)
-                self.hook.before("write", copy.target, len(read.contents))
+                if read.contents:
+                    self.hook.before("write", copy.target, len(read.contents))
                 self.hook.before("mark", copy.target)
                 ready.append((number, read.contents))
         writings = [(self._at(copies[number].target), contents, copies[number].marks) for number, contents in ready]
@@ -352,8 +354,12 @@ class Files:
         with self._reach(path) as near:
             os.rmdir(near)
 
-    def remove_tree(self, path: str) -> None:
-        """Remove a file, a link or a whole folder. Links are removed, never followed. Going on after a stop is fine."""
+    def remove_tree(self, path: str, known: Known | None = None) -> None:
+        """Remove a file, a link or a whole folder. Links are removed, never followed. Going on after a stop is fine.
+
+        With `known` (by relative paths) only that goes which is still as it was looked at; raises OSError (ENOTEMPTY)
+        when anything else is there, which stays.
+        """
         self._folders.let_go()
         if not self.exists(path):
             return
@@ -363,10 +369,12 @@ class Files:
             except PermissionError:  # a folder that may not be read would not let go of what it holds
                 self.mark_mode(path, OWNER_MAY_ALL)
                 handle = self.open_folder(path)
-            empty_folder(handle, path, self.hook)
+            empty_folder(handle, path, self.hook, known)
             self.remove_folder(path)
-        else:
+        elif is_known(known, "", self.facts(path)):
             self.remove(path)
+        else:
+            raise OSError(errno.ENOTEMPTY, os.strerror(errno.ENOTEMPTY), path)
 
     # -- marks ---------------------------------------------------------------------------------------------
 

@@ -9,23 +9,45 @@ from __future__ import annotations
 import errno
 import os
 import stat
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from functools import partial
 
 from nuvik.core.hosts.descent import Descent, Handle, facts_in
 from nuvik.core.hosts.file_op_hook import FileOpHook
+from nuvik.core.model.inventory import EntryRecord
 
 OWNER_MAY_ALL = 0o700
 
 
-def empty_folder(handle: Handle, root: str, hook: FileOpHook) -> None:
+Known = Mapping[str, EntryRecord]
+"""By their paths relative to the folder: the only entries that may go, as they were looked at."""
+
+
+def is_known(known: Known | None, path: str, facts: os.stat_result) -> bool:
+    """Whether an entry is what was looked at; everything is, where nothing is said of it."""
+    if known is None:
+        return True
+    entry = known.get(path)
+    if entry is None or entry.inode != f"{facts.st_dev}:{facts.st_ino}":
+        return False
+    return entry.kind not in ("file", "hard-link") or (entry.size, entry.changed_ns) == (
+        facts.st_size,
+        facts.st_mtime_ns,
+    )
+
+
+def empty_folder(handle: Handle, root: str, hook: FileOpHook, known: Known | None = None) -> None:
     """Remove everything in an open folder, which lies at `root`, and nothing of the folder itself; closes it. Going on
     after a stop is fine.
 
-    What is mounted below is not entered: its folder stays, and removing the one above it fails. Raises OSError.
+    With `known` only that goes which is still as it was looked at; what came or changed since stays, and so do the
+    folders above it. What is mounted below is not entered: its folder stays, and removing the one above it fails.
+    Raises OSError.
     """
     with Descent(handle) as descent:
         device = os.stat(descent.handle).st_dev
-        open_folders = [(root, _remove_files(descent, root, hook))]
+        remove_files = partial(_remove_files, descent, hook=hook, root=root, known=known)
+        open_folders = [(root, remove_files(root))]
         while open_folders:
             folder, names = open_folders[-1]
             name = next(names, None)
@@ -37,7 +59,7 @@ def empty_folder(handle: Handle, root: str, hook: FileOpHook) -> None:
                 continue
             path = os.path.join(folder, name)
             if facts_in(descent.handle, name).st_dev == device and _enter(descent, name):
-                open_folders.append((path, _remove_files(descent, path, hook)))
+                open_folders.append((path, remove_files(path)))
             else:
                 _remove_name(descent.handle, name, path, hook, is_folder=True)
 
@@ -78,7 +100,7 @@ def _let_owner(above: Handle, name: str) -> None:
         os.chmod(os.path.join(above, name), OWNER_MAY_ALL)
 
 
-def _remove_files(descent: Descent, folder: str, hook: FileOpHook) -> Iterator[str]:
+def _remove_files(descent: Descent, folder: str, hook: FileOpHook, root: str, known: Known | None) -> Iterator[str]:
     """Remove what is no folder in the one at hand; gives the names of its folders, in order."""
     hook.before("look", folder)
     handle = descent.handle
@@ -86,8 +108,11 @@ def _remove_files(descent: Descent, folder: str, hook: FileOpHook) -> Iterator[s
         listed = sorted((entry.name, entry.is_dir(follow_symlinks=False)) for entry in entries)
     if listed and isinstance(handle, int) and not _may_write(handle):
         os.fchmod(handle, OWNER_MAY_ALL)
+    within = os.path.relpath(folder, root) if known is not None and folder != root else ""
     for name, is_folder in listed:
-        if not is_folder:
+        if is_folder:
+            continue
+        if known is None or is_known(known, f"{within}{os.sep}{name}" if within else name, facts_in(handle, name)):
             _remove_name(handle, name, os.path.join(folder, name), hook, is_folder=False)
     return iter([name for name, is_folder in listed if is_folder])
 

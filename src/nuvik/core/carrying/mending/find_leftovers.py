@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from nuvik.core.carrying.aside_folders import CONTENT, held, held_folder, incoming_folder
 from nuvik.core.carrying.mending.seen_here import SeenMove, seen_by_journal, seen_by_sidecar
@@ -221,15 +221,17 @@ def _held(files: Files, folder: _Folder, seen: SeenMove) -> Leftover:
             f"Attach {shown(seen.target_label)} and run “nuvik mend” again. If it is lost, move "
             f"{shown(folder.content)} back to {shown(move.source)}.",
         )
+    whole = _is_whole(files, folder)
     if files.exists(move.target) and not files.is_link(move.target):
         return folder.leftover(
-            move,
+            # What is in pieces was being released: it must never be taken for the library.
+            move if whole else replace(move, state=State.RELEASING),
             f"The original of {name}, which was moved to {shown(move.target)}. The journal does not know that it is "
             "kept.",
             "Recorded again, it can be released or taken back.",
             Repair.RECORD,
         )
-    if not _is_whole(files, folder):
+    if not whole:
         return folder.leftover(
             move,
             f"What is left of the original of {name}: it was being released, and its copy is not at "
