@@ -23,6 +23,7 @@ sys.path[:0] = [str(Path(__file__).parent), str(Path(__file__).parent.parent / "
 
 import psutil
 import pytest
+from carrying import carrying
 from foreseeing import foreseeing, simulating
 from keys import pressing_keys
 from recognising import recognising
@@ -63,6 +64,7 @@ def main() -> int:
         gauging_a_world,
         gauging_real_drives,
         foreseeing,
+        carrying,
     ):
         try:
             for name, theirs, ours, target, good in rows():

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from typing import TYPE_CHECKING, Annotated
 
@@ -19,6 +21,7 @@ from nuvik.core.model.units import format_bytes, format_duration, format_speed
 if TYPE_CHECKING:
     from nuvik.core.carrying.run import Outcome
 
+_LONG_S, _BETWEEN_LINES_S = 60.0, 1.0
 Yes = Annotated[bool, typer.Option("--yes", help="Really do it. Without --yes, Nuvik only says what would happen.")]
 WithoutMarks = Annotated[
     bool,
@@ -26,7 +29,7 @@ WithoutMarks = Annotated[
         "--without-marks", help="Go on where the target cannot keep every mark; they are given back by an undo."
     ),
 ]
-WhichMove = Annotated[str, typer.Argument(metavar="MOVE", help="A move's number, or “last”.")]
+Waiting = Annotated[str, typer.Argument(metavar="MOVE", help="The number of a move that waits.")]
 
 
 def add_to(app: typer.Typer) -> None:
@@ -74,16 +77,44 @@ def add_to(app: typer.Typer) -> None:
         _run(call, lambda report, stop: call.workspace.carry.resume(report, stop, without_marks))
 
     @command(app, "undo")
-    def undo(call: Call, move: WhichMove, yes: Yes = False) -> None:
-        """Take a move back: the library returns to where it came from."""
-        if not yes:
-            meant, way = call.workspace.logbook.outlook(move)
+    def undo(
+        call: Call,
+        move: Annotated[
+            str, typer.Argument(metavar="MOVE", help="A move's number, “last”, or “plan”: all of the last plan.")
+        ],
+        yes: Yes = False,
+    ) -> None:
+        """Take a move back, or a whole plan: each library returns to where it came from."""
+        logbook = call.workspace.logbook
+        if yes and move == "plan":
+            _run(call, logbook.undo_plan)
+        elif yes:
+            _run(call, lambda report, stop: logbook.undo(move, report, stop))
+        elif move == "plan":
+            meant = list(reversed(logbook.last_plan()))
             if call.as_json:
-                call.line("undo", {"move": meant.id, "library": meant.library, "says": way.says})
-            call.say(f"Move {meant.id}: {way.says}")
+                call.document("undo-plan", {"moves": [{"move": each.id, "library": each.library} for each in meant]})
+            for each in meant:
+                call.say(f"Move {each.id}: {shown(each.library)} goes back to {shown(each.source)}.")
+            call.aside("Nothing was changed. Add --yes to take them back.")
+        else:
+            single, way = logbook.outlook(move)
+            if call.as_json:
+                call.line("undo", {"move": single.id, "library": single.library, "says": way.says})
+            call.say(f"Move {single.id}: {way.says}")
             call.aside("Nothing was changed. Add --yes to take it back.")
-            return
-        _run(call, lambda report, stop: call.workspace.logbook.undo(move, report, stop))
+
+    @command(app, "skip")
+    def skip(call: Call, move: Waiting) -> None:
+        """Leave out a move that waits its turn, also while others are being carried."""
+        for left_out in call.workspace.carry.skip(move):
+            call.say(f"Move {left_out.id} of {shown(left_out.library)} is left out; it stays where it is.")
+
+    @command(app, "next")
+    def carry_next(call: Call, move: Waiting) -> None:
+        """Let a move that waits be the next, also while others are being carried."""
+        following = call.workspace.carry.carry_next(move)
+        call.say(f"Move {following.id} of {shown(following.library)} is the next.")
 
     @command(app, "release")
     def release(
@@ -101,11 +132,15 @@ def add_to(app: typer.Typer) -> None:
                 "--even-if-unread", help="Let it go although the copy could not be read from the medium of its drive."
             ),
         ] = False,
+        older_than: Annotated[
+            float, typer.Option("--older-than", metavar="DAYS", help="With “all”: only what is on trial for so long.")
+        ] = 0.0,
     ) -> None:
         """Let the kept original of a move on trial go."""
+        release = call.workspace.logbook.release
         _run(
             call,
-            lambda report, stop: call.workspace.logbook.release(move, even_if_changed, report, stop, even_if_unread),
+            lambda report, stop: release(move, even_if_changed, report, stop, even_if_unread, older_than),
         )
 
 
@@ -113,7 +148,7 @@ def _run(call: Call, act: Callable[[Report, Stop], Outcome]) -> None:
     """Do the work while telling of it; Ctrl+C stops it at the next safe point."""
     stop = Stop()
     workspace = call.workspace
-    with stopping(stop, call):
+    with stopping(stop, call), _told_at_the_end(call):
         outcome = act(_json_line(call) if call.as_json else _Teller(call), stop)
     labels = workspace.drives.labels()
     for drive, freed in outcome.freed_bytes.items():
@@ -128,8 +163,28 @@ def _run(call: Call, act: Callable[[Report, Stop], Outcome]) -> None:
         raise typer.Exit(EXIT_FINDINGS)
 
 
+@contextmanager
+def _told_at_the_end(call: Call) -> Iterator[None]:
+    """A bell where there is a terminal, and a notice on the desktop when it took long: also when it stopped."""
+    began_s = time.monotonic()
+    try:
+        yield
+    finally:
+        if sys.stderr.isatty():
+            sys.stderr.write("\a")
+        if time.monotonic() - began_s > _LONG_S:
+            call.workspace.carry.show_notice("Carrying has ended.")
+
+
 def _json_line(call: Call) -> Callable[[Event], None]:
+    told_s = 0.0
+
     def tell(event: Event) -> None:
+        nonlocal told_s
+        if event.event == "progress" and event.done_bytes < event.total_bytes:
+            if time.monotonic() - told_s < _BETWEEN_LINES_S:
+                return
+            told_s = time.monotonic()
         data = {
             "event": event.event,
             "n": event.n,

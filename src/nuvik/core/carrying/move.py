@@ -86,9 +86,11 @@ def _begin(work: Work, move: Move) -> Move:
     tether_of(move).prepare(work, move)
     move = work.settle(move)
     made = missing_folders(work.files, move.target)
-    move = work.journal.keep(replace(move, state=State.COPYING, started_at=now_text(), made_folders=made, problem=None))
-    work.tell("step-started", move)
-    return move
+    begun = replace(move, state=State.COPYING, started_at=now_text(), made_folders=made, problem=None)
+    if not work.journal.begin(begun):
+        return work.journal.move(move.id)
+    work.tell("step-started", begun)
+    return begun
 
 
 def _copy_and_prove(work: Work, move: Move) -> Move:

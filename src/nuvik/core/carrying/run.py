@@ -18,6 +18,7 @@ from nuvik.core.carrying.move import carry_move, unread_words
 from nuvik.core.carrying.proof import prove_again
 from nuvik.core.carrying.undo import Way, move_back, take_back_without_target, way_back
 from nuvik.core.carrying.work import Work
+from nuvik.core.model.clock import days_since, now_text
 from nuvik.core.model.errors import DriveAway, NuvikError, Refused, Stopped, StopRequested
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
@@ -79,23 +80,51 @@ def resume(work: Work, without_marks: bool = False) -> Outcome:
 def undo(work: Work, wanted: str) -> Outcome:
     """Take back a move, by its number or `last`. Raises Refused and Stopped as carrying does."""
     with carrying_lock(work.state_folder, f"taking back move {shown(wanted)}"):
-        move = find_move(work, wanted)
-        _none_midway(work, besides=move)
-        way = way_back(work, move)
-        move = work.now(move)
-        _give_up_planned(work, move)
-        with _faults_reported(work, [move]):
-            if move.state is State.RELEASING:
-                move = carry_move(work, move)
-            if way.state is None:
-                move = work.journal.begin_undo(move, move_back(work, move))
-                return _carry_all(work, [move])
-            begun = work.journal.keep(replace(move, state=way.state))
-            if way.without_target:
-                begun = take_back_without_target(work, begun)
-            elif way.state is not State.UNDONE:
-                begun = carry_move(work, begun)
-        return _done(work, [begun])
+        return _done(work, [_taken_back(work, find_move(work, wanted))])
+
+
+def undo_plan(work: Work) -> Outcome:
+    """Take back every move of the plan that was carried last, the last first. Raises Refused and Stopped; called again
+    it goes on with those that are left.
+    """
+    with carrying_lock(work.state_folder, "taking back a whole plan"):
+        taken_back: list[Move] = []
+        for move in reversed(moves_of_last_plan(work)):
+            if taken_back and work.stop.asked_after_step:
+                raise Stopped(
+                    f"Stopped as asked, with {format_count(len(taken_back), 'move')} taken back.",
+                    next_step="“nuvik undo plan” takes back the others.",
+                )
+            taken_back.append(_taken_back(work, work.journal.move(move.id)))
+        return _done(work, taken_back)
+
+
+def moves_of_last_plan(work: Work) -> list[Move]:
+    """The moves, not taken back yet, of the plan that was carried last, in their order. Raises Refused when there are
+    none.
+    """
+    standing = [move for move in work.journal.moves() if move.undoes is None and move.state is not State.UNDONE]
+    if not standing:
+        raise Refused("No move is left to take back.", next_step="“nuvik logbook” lists the moves.")
+    run = max(move.run for move in standing)
+    mine = [move for move in standing if move.run == run]
+    return sorted(mine, key=lambda move: (move.started_at or "~", move.position, move.id))
+
+
+def _taken_back(work: Work, move: Move) -> Move:
+    _none_midway(work, besides=move)
+    way = way_back(work, move)
+    move = work.now(move)
+    _give_up_planned(work, move)
+    with _faults_reported(work, [move]):
+        if move.state is State.RELEASING:
+            move = carry_move(work, move)
+        if way.state is None:
+            return _carry_each(work, [work.journal.begin_undo(move, move_back(work, move))])[0]
+        begun = work.journal.keep(replace(move, state=way.state))
+        if way.without_target:
+            return take_back_without_target(work, begun)
+        return begun if way.state is State.UNDONE else carry_move(work, begun)
 
 
 def outlook_of_undo(work: Work, wanted: str) -> tuple[Move, Way]:
@@ -105,17 +134,22 @@ def outlook_of_undo(work: Work, wanted: str) -> tuple[Move, Way]:
     return move, way_back(work, move)
 
 
-def release(work: Work, wanted: str, even_if_changed: bool = False, even_if_unread: bool = False) -> Outcome:
-    """Let the kept originals of one move, or of `all` on trial, go. Raises Refused and Stopped.
+def release(
+    work: Work, wanted: str, even_if_changed: bool = False, even_if_unread: bool = False, older_than_days: float = 0.0
+) -> Outcome:
+    """Let the kept originals of one move, or of `all` on trial for at least so many days, go. Raises Refused and
+    Stopped.
 
     Refuses while something of the original would be lost, and while its copy was not read from the medium, unless the
     user says that this is meant.
     """
     with carrying_lock(work.state_folder, f"releasing {shown(wanted)}"):
         if wanted == "all":
-            moves = [move for move in work.journal.moves() if move.state is State.ON_TRIAL]
+            on_trial = [move for move in work.journal.moves() if move.state is State.ON_TRIAL]
+            moves = [move for move in on_trial if days_since(move.ended_at or now_text()) >= older_than_days]
             if not moves:
-                raise Refused("No move is on trial.", next_step="“nuvik logbook” shows every move.")
+                older = f" for {older_than_days:g} days" if on_trial else ""
+                raise Refused(f"No move is on trial{older}.", next_step="“nuvik logbook” shows every move.")
         else:
             moves = [_known_move(work, wanted)]
         with _faults_reported(work, moves):
@@ -228,10 +262,18 @@ def _give_up_planned(work: Work, move: Move) -> None:
 
 
 def _carry_all(work: Work, moves: list[Move]) -> Outcome:
+    return _done(work, _carry_each(work, moves))
+
+
+def _carry_each(work: Work, moves: list[Move]) -> list[Move]:
+    """Carry moves to their ends, each time the one whose turn it is: the user may leave out some that wait, or bring
+    them forward, while others are carried.
+    """
     done: list[Move] = []
-    aside: list[DriveAway] = []
-    with _faults_reported(work, moves):
-        for move in moves:
+    aside: dict[int, DriveAway] = {}
+    why = f"moving {format_count(len(moves), 'library', 'libraries')}"
+    with _faults_reported(work, moves), work.host.kept_awake(why):
+        while (move := _next_of(work, moves, {*aside, *(move.id for move in done)})) is not None:
             if done and work.stop.asked_after_step:
                 raise Stopped(
                     f"Stopped as asked, after {format_count(len(done), 'move')}; "
@@ -243,15 +285,20 @@ def _carry_all(work: Work, moves: list[Move]) -> Outcome:
             except DriveAway as trouble:
                 if len(moves) == 1:
                     raise
-                aside.append(trouble)
+                aside[move.id] = trouble
             except Refused as refusal:
                 if done or any(work.journal.move(move.id).state is not State.PLANNED for move in moves):
                     raise Stopped(refusal.what, next_step=f"{refusal.next_step} Then run “nuvik resume”.") from None
                 work.journal.keep(*(replace(move, state=State.UNDONE, problem=refusal.what) for move in moves))
                 raise
         if aside:
-            raise aside[0]
-    return _done(work, moves)
+            raise next(iter(aside.values()))
+    return [move for move in _again(work, moves) if not move.left_out]
+
+
+def _next_of(work: Work, moves: list[Move], handled: set[int]) -> Move | None:
+    mine = {move.id for move in moves} - handled
+    return next((move for move in work.journal.unfinished() if move.id in mine), None)
 
 
 @contextmanager
@@ -312,17 +359,7 @@ def _sum_up(work: Work, moves: list[Move]) -> Outcome:
 
 def _done(work: Work, moves: list[Move]) -> Outcome:
     outcome = _sum_up(work, moves)
-    last = outcome.moves[-1]
-    work.hear(
-        Event(
-            "done",
-            last.n,
-            last.id,
-            last.library,
-            detail={
-                "freed_bytes": outcome.freed_bytes,
-                "expected_freed_bytes": outcome.expected_freed_bytes,
-            },
-        )
-    )
+    freed = {"freed_bytes": outcome.freed_bytes, "expected_freed_bytes": outcome.expected_freed_bytes}
+    last = outcome.moves[-1] if outcome.moves else None
+    work.hear(Event("done", last.n, last.id, last.library, detail=freed) if last else Event("done", detail=freed))
     return outcome

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -119,6 +120,10 @@ class Host(Protocol):
 
     def limits(self, drive: Drive) -> Limits:
         """What besides its free space limits what can be put on a drive."""
+        ...
+
+    def kept_awake(self, why: str) -> AbstractContextManager[None]:
+        """While this lasts, the computer does not fall asleep by itself."""
         ...
 
     def temperature_c(self, drive: Drive) -> float | None:

@@ -9,12 +9,13 @@ import os
 import sys
 import time
 from collections.abc import Iterable, Sequence
+from contextlib import AbstractContextManager
 from typing import Any, Protocol
 
 import platformdirs
 import psutil
 
-from nuvik.core.hosts import syscalls
+from nuvik.core.hosts import desktop, syscalls
 from nuvik.core.hosts.anchors import Anchor, anchors_of
 from nuvik.core.hosts.base import Limits, fastest_first
 from nuvik.core.hosts.disk_usage import Usage, UsageMeter
@@ -158,6 +159,9 @@ class LocalHost:
         quota_bytes, quota_entries = syscalls.quota_left(drive.device)
         free = [count for count in (facts.f_favail if facts.f_files else None, quota_entries) if count is not None]
         return Limits(min(free, default=None), quota_bytes)
+
+    def kept_awake(self, why: str) -> AbstractContextManager[None]:
+        return desktop.kept_awake(why)
 
     def attachment(self, drive: Drive) -> str:
         return attachment_of(drive.path, drive.device)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 import stat
 from collections.abc import Iterable, Sequence
+from contextlib import AbstractContextManager, nullcontext
 
 from nuvik.core.hosts.anchors import Anchor
 from nuvik.core.hosts.base import Limits, fastest_first
@@ -150,6 +151,9 @@ class WorldHost:
 
     def room_needed(self, sizes: Iterable[int], drive: Drive, hole_bytes: int = 0) -> int:
         return sum(sizes)
+
+    def kept_awake(self, why: str) -> AbstractContextManager[None]:
+        return nullcontext()
 
     def limits(self, drive: Drive) -> Limits:
         return Limits()

@@ -62,6 +62,9 @@ _WORDS = {
 }
 
 
+LEFT_OUT = "left out, as you wished"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Move:
     """A line of the journal: one library, from one place to another."""
@@ -109,9 +112,16 @@ class Move:
     """The copy was compared, but not read from the medium of its drive: that could not be had."""
     attachment: str = ""
     """How its drive was attached then (`Host.attachment`): once it is attached anew, it can be read."""
+    position: int = 0
+    """Of moves that wait, the lowest is the next; among equals the first of the plan."""
     first_id: int | None = None
     """Its number in the journal where it began, by which its own folders are named, where that was another journal."""
     without_marks: bool = False
     """The user agreed to go on without the marks that the target cannot keep."""
     may_lose: bool = False
     """The user agreed to remove the original although something in it would be lost."""
+
+    @property
+    def left_out(self) -> bool:
+        """The user left it out while it waited: nothing of it was ever touched."""
+        return self.state is State.UNDONE and self.problem == LEFT_OUT

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from nuvik.core.carrying.run import Outcome, carry_plan, resume
+from nuvik.core.carrying.run import Outcome, carry_plan, find_move, resume
+from nuvik.core.carrying.waiting import carry_next, skip
 from nuvik.core.carrying.work import Work
+from nuvik.core.hosts.desktop import show_notice
 from nuvik.core.model.errors import Refused
+from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Report, Stop, silent
@@ -41,3 +44,19 @@ class CarryStage:
         there is nothing, and Stopped.
         """
         return resume(self.work(report, stop), without_marks)
+
+    def skip(self, wanted: str) -> list[Move]:
+        """Leave out a move that waits, by its number, and whatever waits for it; also while others are carried. Gives
+        those left out. Raises Refused when it has begun.
+        """
+        work = self.work()
+        return skip(work, find_move(work, wanted))
+
+    def carry_next(self, wanted: str) -> Move:
+        """Let a move that waits, by its number, be the next; also while others are carried. Raises Refused."""
+        work = self.work()
+        return carry_next(work, find_move(work, wanted))
+
+    def show_notice(self, words: str) -> None:
+        """Tell on the desktop that something is done."""
+        show_notice(words)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from nuvik.core.carrying.mending.find_leftovers import find_leftovers
 from nuvik.core.carrying.mending.mend import Mended, mend
-from nuvik.core.carrying.run import Outcome, outlook_of_undo, release, undo
+from nuvik.core.carrying.run import Outcome, moves_of_last_plan, outlook_of_undo, release, undo, undo_plan
 from nuvik.core.carrying.undo import Way
 from nuvik.core.model.journal import Move
 from nuvik.core.model.leftover import Leftover
@@ -50,9 +50,20 @@ class LogbookStage:
         report: Report = silent,
         stop: Stop | None = None,
         even_if_unread: bool = False,
+        older_than_days: float = 0.0,
     ) -> Outcome:
-        """Let the kept originals of one move, or of `all` on trial, go. Raises Refused and Stopped."""
-        return release(self.carry.work(report, stop), wanted, even_if_changed, even_if_unread)
+        """Let the kept originals of one move, or of `all` on trial for at least so many days, go. Raises Refused and
+        Stopped.
+        """
+        return release(self.carry.work(report, stop), wanted, even_if_changed, even_if_unread, older_than_days)
+
+    def last_plan(self) -> list[Move]:
+        """The moves, not taken back yet, of the plan that was carried last. Raises Refused when there are none."""
+        return moves_of_last_plan(self.carry.work())
+
+    def undo_plan(self, report: Report = silent, stop: Stop | None = None) -> Outcome:
+        """Take back the plan that was carried last, its last move first. Raises Refused and Stopped."""
+        return undo_plan(self.carry.work(report, stop))
 
     def leftovers(self, below: Sequence[str] = (), stop: Stop | None = None) -> list[Leftover]:
         """What Nuvik left on the attached drives, or only `below` some folders, and what would be right for it. Takes

@@ -106,6 +106,10 @@ MIGRATIONS: tuple[str, ...] = (
     ALTER TABLE moves ADD COLUMN without_marks INTEGER NOT NULL DEFAULT 0;
     ALTER TABLE entries ADD COLUMN withheld TEXT;
     """,
+    # 11: moves that were brought forward: the lowest of a run is the next
+    """
+    ALTER TABLE moves ADD COLUMN position INTEGER NOT NULL DEFAULT 0;
+    """,
 )
 
 

@@ -16,7 +16,7 @@ from typing import Any
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.inventory import EntryRecord
-from nuvik.core.model.journal import Move, State
+from nuvik.core.model.journal import LEFT_OUT, Move, State
 from nuvik.core.model.library import Kind
 from nuvik.core.model.plan import Plan, Step, TetherKind
 from nuvik.core.store.database import Database
@@ -104,8 +104,36 @@ class Journal:
         return _from_row(row)
 
     def unfinished(self) -> list[Move]:
-        """Moves that a stop left midway or still waiting, oldest first."""
-        return [move for move in self.moves() if not move.state.finished]
+        """Moves that a stop left midway, then those that still wait, each in the order in which they are carried."""
+        unfinished = [move for move in self.moves() if not move.state.finished]
+        return sorted(unfinished, key=lambda move: (move.state is State.PLANNED, move.position, move.id))
+
+    def begin(self, move: Move) -> bool:
+        """Write down a move that begins, unless it was left out at this moment: then nothing is changed."""
+        return self._keep_waiting(move)
+
+    def skip(self, move: Move) -> bool:
+        """Leave out a move that waits; False when it has begun."""
+        return self._keep_waiting(replace(move, state=State.UNDONE, problem=LEFT_OUT, ended_at=now_text()))
+
+    def bring_forward(self, move: Move) -> Move:
+        """Let a move that waits be the next of all that wait."""
+        with self._database.connect() as connection:
+            connection.execute(
+                "UPDATE moves SET position = (SELECT MIN(position) FROM moves WHERE state = ?) - 1 WHERE id = ?",
+                (State.PLANNED, move.id),
+            )
+        return self.move(move.id)
+
+    def _keep_waiting(self, move: Move) -> bool:
+        row = _to_row(move)
+        identifier = row.pop("id")
+        settings = ", ".join(f"{name} = ?" for name in row)
+        with self._database.connect() as connection:
+            cursor = connection.execute(
+                f"UPDATE moves SET {settings} WHERE id = ? AND state = ?", (*row.values(), identifier, State.PLANNED)
+            )
+            return cursor.rowcount == 1
 
     def led_to(self, *targets: str) -> list[Move]:
         """The moves that left a link to one of these places."""

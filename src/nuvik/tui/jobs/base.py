@@ -32,6 +32,10 @@ class JobHost(Protocol):
         """Go to a stage."""
         ...
 
+    def bell(self) -> None:
+        """Ring the terminal's bell."""
+        ...
+
     def refresh_stage(self) -> None:
         """Let the stage on view show the desk again."""
         ...

@@ -90,6 +90,7 @@ class CarryJob(Job):
 
     def _carried(self, run: CarryRun, ended: str, trouble: bool) -> None:
         run.ended, run.trouble = ended, trouble
+        self.host.bell()
         self.host.refresh_stage()
         self._survey.begin()
 

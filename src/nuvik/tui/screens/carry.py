@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from rich.text import Text
@@ -10,7 +11,8 @@ from textual.binding import Binding
 from textual.widgets import Static
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.journal import Move
+from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Event
 from nuvik.core.views.carry_headline import PHASES, phase_number, progress_line, running_headline
@@ -35,6 +37,8 @@ class CarryScreen(StageScreen):
         Binding("s", "stop_after", "stop after this"),
         Binding("x", "stop_now", "stop now, safely"),
         Binding("g", "go_on", "go on"),
+        Binding("k", "skip", "leave out"),
+        Binding("n", "carry_next", "carry next"),
         Binding(stage_key("logbook"), "app.go('logbook')", "logbook"),
     ]
 
@@ -132,7 +136,9 @@ class CarryScreen(StageScreen):
 
     def _moves(self) -> list[Move]:
         """The moves of the run at hand; before one, those that stand midway."""
-        every = self.desk.workspace.logbook.moves()
+        every = sorted(
+            self.desk.workspace.logbook.moves(), key=lambda move: (move.state is State.PLANNED, move.position, move.id)
+        )
         carrying = self.shell.carry_job.run
         if carrying is None or not carrying.moves:
             return [move for move in every if not move.state.finished]
@@ -170,6 +176,24 @@ class CarryScreen(StageScreen):
         if self.shell.carry_job.run is not None and self.shell.carry_job.run.running:
             self.shell.carry_job.run.stop.ask()
             self.notify("Stopping at the next safe point.")
+
+    def action_skip(self) -> None:
+        """Leave out the waiting move at the cursor."""
+        self._with_waiting(lambda wanted: self.desk.workspace.carry.skip(wanted))
+
+    def action_carry_next(self) -> None:
+        """Let the waiting move at the cursor be the next."""
+        self._with_waiting(lambda wanted: self.desk.workspace.carry.carry_next(wanted))
+
+    def _with_waiting(self, act: Callable[[str], object]) -> None:
+        move = self.query_one(MoveTable).move
+        if move is None:
+            return
+        try:
+            act(str(move.id))
+        except NuvikError as refusal:
+            self.shell.complain(refusal)
+        self.refresh_stage()
 
     def action_go_on(self) -> None:
         self.shell.carry_job.begin(self.desk.workspace.carry.resume)

@@ -10,7 +10,7 @@ from textual.binding import Binding
 
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
-from nuvik.core.model.units import format_bytes
+from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.views.carry_headline import logbook_headline, move_facts
 from nuvik.core.views.move_rows import move_row
 from nuvik.tui.screens.confirm import Confirm
@@ -29,6 +29,7 @@ class LogbookScreen(StageScreen):
     FIRST_FOCUS = "#log"
     BINDINGS = [
         Binding("u", "undo", "take it back"),
+        Binding("U", "undo_plan", "take the plan back"),
         Binding("e", "release", "release the original"),
         Binding("g", "go_on", "go on"),
         Binding("m", "mend", "mend"),
@@ -70,6 +71,20 @@ class LogbookScreen(StageScreen):
                 self.shell.carry_job.begin(lambda report, stop: undo(wanted, report, stop))
 
         self.app.push_screen(Confirm(f"Take move {wanted} back? {outlook[1].says}", "take it back"), answered)
+
+    def action_undo_plan(self) -> None:
+        """Take back every move of the plan that was carried last."""
+        logbook = self.desk.workspace.logbook
+        self.in_background(logbook.last_plan, self._ask_to_undo_plan, group="outlook")
+
+    def _ask_to_undo_plan(self, moves: list[Move]) -> None:
+        def answered(agreed: bool | None) -> None:
+            if agreed:
+                self.shell.carry_job.begin(self.desk.workspace.logbook.undo_plan)
+
+        names = ", ".join(shown(move.library) for move in reversed(moves))
+        question = f"Take back {format_count(len(moves), 'move')} of the last plan, the last one first: {names}?"
+        self.app.push_screen(Confirm(question, "take them back"), answered)
 
     def action_release(self) -> None:
         move = self._move

@@ -1,0 +1,142 @@
+"""A move beside the plain tools for the same: copy, write to the medium, drop the cache, compare, remove the original.
+
+Both do it by turns on the same volumes, and the medians count: of wall time, of processor time, and how much memory
+Nuvik takes at most.
+"""
+
+from __future__ import annotations
+
+import random
+import resource
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+from conftest import MB, RealDrives
+
+Row = tuple[str, str, str, str, bool | None]
+_ROUNDS = 5
+_WALL_TIMES, _PROCESSOR_TIMES, _MOST_BYTES = 1.1, 1.5, 150 * MB
+_LARGE_MB, _SMALL_FILES = 4_000, 50_000
+
+
+def carrying() -> Iterator[Row]:
+    """One large file, and very many small ones."""
+    with tempfile.TemporaryDirectory(dir="/tmp") as place, tempfile.TemporaryDirectory() as images:
+        drives = RealDrives(Path(place), Path(images))
+        try:
+            source, target = (drives.up(name, "9000M", "ext4") for name in ("alpha", "beta"))
+            for name, make in (("a file of 4 GB", _large), ("50,000 small files", _small)):
+                yield from _compared(name, make, source, target)
+        finally:
+            drives.down()
+
+
+def _compared(name: str, make: Callable[[Path], None], source: Path, target: Path) -> Iterator[Row]:
+    plain: list[tuple[float, float]] = []
+    ours: list[tuple[float, float]] = []
+    largest_bytes = 0
+    for _ in range(_ROUNDS):
+        plain.append(_timed(lambda: _plain_move(source / "L", target / "Programs" / "L"), make, source, target)[:2])
+        wall, processor, held_bytes = _timed(lambda: _nuvik(source / "L", target), make, source, target)
+        ours.append((wall, processor))
+        largest_bytes = max(largest_bytes, held_bytes)
+    walls = [statistics.median(each[0] for each in times) for times in (plain, ours)]
+    processors = [statistics.median(each[1] for each in times) for times in (plain, ours)]
+    for what, (theirs, mine), most in (
+        ("wall time", walls, _WALL_TIMES),
+        ("processor time", processors, _PROCESSOR_TIMES),
+    ):
+        factor = mine / theirs
+        yield (
+            f"carry {name}: {what}",
+            f"plain tools {theirs:.1f} s",
+            f"{mine:.1f} s, {factor:.2f} times",
+            f"at most {most:.1f} times",
+            factor <= most,
+        )
+    yield (
+        f"carry {name}: memory",
+        "",
+        f"{largest_bytes / MB:.0f} MB at most",
+        f"under {_MOST_BYTES / MB:.0f} MB",
+        largest_bytes < _MOST_BYTES,
+    )
+
+
+def _timed(
+    act: Callable[[], int], make: Callable[[Path], None], source: Path, target: Path
+) -> tuple[float, float, int]:
+    """Wall and processor seconds of an act on a fresh library, and what its process held at most."""
+    for drive in (source, target):
+        for path in drive.iterdir():
+            if path.name != "lost+found":
+                shutil.rmtree(path)
+    (source / "L").mkdir()
+    make(source / "L")
+    _forget_cache()
+    began, before = time.perf_counter(), resource.getrusage(resource.RUSAGE_CHILDREN)
+    held_bytes = act()
+    after = resource.getrusage(resource.RUSAGE_CHILDREN)
+    processor = after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime
+    return time.perf_counter() - began, processor, held_bytes
+
+
+def _plain_move(library: Path, copy: Path) -> int:
+    copy.parent.mkdir()
+    subprocess.run(["cp", "-a", str(library), str(copy)], check=True)
+    subprocess.run(["sync", "-f", str(copy)], check=True)
+    Path("/proc/sys/vm/drop_caches").write_text("3\n")
+    subprocess.run(["diff", "-rq", str(library), str(copy)], check=True)
+    subprocess.run(["rm", "-r", str(library)], check=True)
+    subprocess.run(["sync", "-f", str(library.parent)], check=True)
+    return 0
+
+
+def _nuvik(library: Path, target: Path) -> int:
+    """In a process of its own, as the plain tools are; gives what it held at most."""
+    with tempfile.TemporaryDirectory() as state:
+        words = [sys.executable, "-m", "nuvik", "shift", str(library), str(target), "--yes", "--state", state]
+        process = subprocess.Popen(words, stdout=subprocess.DEVNULL)
+        held_bytes = 0
+        while process.poll() is None:
+            for line in _status(process.pid):
+                if line.startswith("VmHWM"):
+                    held_bytes = int(line.split()[1]) * 1024
+            time.sleep(0.05)
+        assert process.returncode == 0
+        return held_bytes
+
+
+def _status(process: int) -> list[str]:
+    try:
+        return Path(f"/proc/{process}/status").read_text().splitlines()
+    except OSError:
+        return []  # it has just ended
+
+
+def _large(root: Path) -> None:
+    chance = random.Random(1)
+    block = chance.randbytes(16 * MB)
+    with open(root / "large.bin", "wb") as file:
+        for number in range(_LARGE_MB // 16):
+            file.write(number.to_bytes(8, "little") + block[8:])
+
+
+def _small(root: Path) -> None:
+    chance = random.Random(1)
+    for number in range(_SMALL_FILES):
+        folder = root / f"d{number // 200}"
+        if number % 200 == 0:
+            folder.mkdir()
+        (folder / f"{number}.dat").write_bytes(chance.randbytes(chance.choice([300, 2_000, 6_000, 12_000])))
+
+
+def _forget_cache() -> None:
+    subprocess.run(["sync"], check=True)
+    Path("/proc/sys/vm/drop_caches").write_text("3\n")
