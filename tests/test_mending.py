@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import fill, leftovers, picture
+from conftest import _unmount, fill, leftovers, picture
 from nuvik.__main__ import run
 from nuvik.core.carrying.aside_folders import held, held_folder
 from nuvik.core.carrying.run import carry_plan, release, resume, undo
@@ -163,6 +163,43 @@ def test_a_copy_in_which_somebody_worked_is_not_removed(on_trial, tmp_path):
     assert mended.problem and "file-0000.bin" in mended.problem.what and newer.read_bytes() == b"newer work"
 
 
+def test_a_copy_that_was_in_use_goes_when_the_original_has_all_of_it(on_trial, tmp_path):
+    library, large, workspace = on_trial
+    whole = picture(Path(held(workspace.logbook.moves()[0])))
+    die_after(workspace, 31, lambda: undo(workspace.carry.work(), "1"))
+    again = open_workspace(state=str(tmp_path / "second"))
+    results = again.logbook.mend(again.logbook.leftovers(real_places(again)))
+    assert [mended.problem for mended in results] == [None]
+    assert picture(library) == whole and not leftovers(library.parent) and not leftovers(large)
+
+
+def test_what_is_on_a_drive_that_is_away_waits_for_it(real_drives, on_trial, tmp_path):
+    library, large, workspace = on_trial
+    whole = picture(Path(held(workspace.logbook.moves()[0])))
+    _unmount(large)
+    again = open_workspace(state=str(tmp_path / "second"))
+    assert "which was moved to large; that drive is away. Attach large" in the_only(again, Repair.NONE)
+    real_drives.mount("large")
+    the_only(again, Repair.RECORD)
+    undo(again.carry.work(), "last")
+    assert picture(library) == whole
+
+
+def test_an_unfinished_copy_waits_for_the_drive_of_its_original(real_drives, tmp_path):
+    small, large = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "60M", "ext4")
+    library, workspace = fill(small / "Library", files=5), open_workspace(state=str(tmp_path / "first"))
+    die_after(workspace, 25, partial(shift, workspace, library, large))
+    _unmount(small)
+    again = open_workspace(state=str(tmp_path / "second"))
+    assert "Its original is on small, which is away" in the_only(again, Repair.NONE)
+    real_drives.mount("small")
+    shutil.move(library, small / "Elsewhere")
+    assert "this may be all there is of it" in the_only(again, Repair.NONE)
+    shutil.move(small / "Elsewhere", library)
+    the_only(again, Repair.REMOVE_COPY)
+    assert library.is_dir() and not leftovers(large) and sorted(os.listdir(large)) == ["lost+found"]
+
+
 def test_links_lead_to_where_a_drive_is_mounted_now(real_drives, on_trial):
     library, _, workspace = on_trial
     release(workspace.carry.work(), "all")
@@ -173,6 +210,11 @@ def test_links_lead_to_where_a_drive_is_mounted_now(real_drives, on_trial):
     library.unlink()
     assert "is gone, so programs do not find" in the_only(workspace, Repair.LEAD_ANEW) and library.exists()
     assert not workspace.logbook.leftovers(real_places(workspace))
+    copy = Path(os.readlink(library))
+    copy.rename(copy.with_name("Moved by hand"))
+    assert "is not at" in the_only(workspace, Repair.NONE) and library.is_symlink()
+    library.unlink()
+    assert not workspace.logbook.leftovers(real_places(workspace)), "both were removed"
 
 
 def test_nothing_is_carried_before_it_is_known_what_a_damaged_journal_left(on_trial, tmp_path, capsys):

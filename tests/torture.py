@@ -17,6 +17,7 @@ import mmap
 import os
 import random
 import shutil
+import subprocess
 import sys
 import tempfile
 import time
@@ -24,6 +25,7 @@ from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import BinaryIO
 
 import pytest
 
@@ -70,6 +72,9 @@ class Round:
     adversary: bool = False
     story: list[str] = field(default_factory=list)
     mapped: list[mmap.mmap] = field(default_factory=list)
+    writers: list[BinaryIO] = field(default_factory=list)
+    """Files that a program has open, into which it writes once the act is over."""
+    mounts: list[Path] = field(default_factory=list)
     was_cut: str = ""
     """The drive that lost its power in this act."""
     must_be: dict[str, bytes] = field(default_factory=dict)
@@ -166,8 +171,9 @@ class Round:
 
     def meddle(self) -> Callable[[str, str], None]:
         def happen(operation: str, path: str) -> None:
-            deed = self.chance.choice([self.replace_folder, self.grow, self.add, self.map, self.rename])
-            with suppress(OSError):
+            deeds = [self.replace_folder, self.rename, self.grow, self.add, self.map, self.open_file, self.mount]
+            deed = self.chance.choice(deeds)
+            with suppress(OSError, IndexError):  # nothing of the user's may be left to meddle with
                 self.story.append(f"  before {operation} {path}: {deed()}")
 
         return happen
@@ -202,6 +208,45 @@ class Round:
         with open(path, "r+b") as file:
             self.mapped.append(mmap.mmap(file.fileno(), 0))
         return f"{path} is mapped for writing"
+
+    def open_file(self) -> str:
+        path = self.chance.choice(self.user_files())
+        self.writers.append(open(path, "r+b"))  # noqa: SIM115
+        return f"{path} is opened by a program"
+
+    def write_late(self) -> None:
+        """The programs write into what they have open, wherever that is now."""
+        for file in self.writers:
+            if os.fstat(file.fileno()).st_nlink == 0:
+                raise AssertionError(f"{file.name} was removed while a program may write to it")
+            content = b"late work %d" % self.chance.randrange(10**9)
+            with suppress(OSError):  # its drive lost its power
+                os.ftruncate(file.fileno(), 0)
+                os.pwrite(file.fileno(), content, 0)
+                os.fsync(file.fileno())
+                for path in self.user_files():
+                    if os.path.samestat(path.stat(), os.fstat(file.fileno())):
+                        self.must_be[path.name] = content
+            file.close()
+        self.writers.clear()
+
+    def mount(self) -> str:
+        """Something else is mounted over a folder."""
+        folder = self.chance.choice(self.user_files()).parent
+        subprocess.run(["mount", "-t", "tmpfs", "none", str(folder)], check=True)
+        (folder / "elsewhere.txt").write_text("not to be touched")
+        self.mounts.append(folder)
+        return f"something is mounted at {folder}"
+
+    def unmount(self) -> None:
+        for folder in reversed(self.mounts):
+            found = subprocess.run(["findmnt", "-n", "-o", "TARGET", "-t", "tmpfs"], capture_output=True, text=True)
+            for point in found.stdout.split():
+                if point.startswith(str(self.drives.place)):
+                    kept = (Path(point) / "elsewhere.txt").read_text()
+                    assert kept == "not to be touched", f"what was mounted at {folder} was touched"
+                    subprocess.run(["umount", point], check=True)
+        self.mounts.clear()
 
     def rename(self) -> str:
         folder = self.chance.choice(self.user_files()).parent
@@ -292,6 +337,8 @@ def one_round(drives: RealDrives, source: str, target: str, seed: int, acts: int
         round_.begin()
         for number in range(acts):
             round_.act("shift" if number == 0 else chance.choice(ACTS), round_.trouble())
+            round_.unmount()
+            round_.write_late()
             round_.back()
             round_.check_nothing_is_lost()
             if not round_.adversary:
@@ -303,8 +350,9 @@ def one_round(drives: RealDrives, source: str, target: str, seed: int, acts: int
         story = "\n".join(round_.story)
         raise AssertionError(f"{source} to {target}, seed {seed}: {fault!r}\n{story}") from fault
     finally:
-        for mapped in round_.mapped:
-            mapped.close()
+        for held_open in (*round_.mapped, *round_.writers):
+            held_open.close()
+        round_.unmount()
         round_.back()
         shutil.rmtree(state)
     return round_

@@ -113,7 +113,7 @@ def moves_of_last_plan(work: Work) -> list[Move]:
 
 def _taken_back(work: Work, move: Move) -> Move:
     _none_midway(work, besides=move)
-    way = way_back(work, move)
+    way = _way_of(work, move)
     move = work.now(move)
     _give_up_planned(work, move)
     with _faults_reported(work, [move]):
@@ -131,7 +131,17 @@ def outlook_of_undo(work: Work, wanted: str) -> tuple[Move, Way]:
     """The move meant, and how it would be taken back; changes nothing. Raises Refused."""
     move = find_move(work, wanted)
     _none_midway(work, besides=move)
-    return move, way_back(work, move)
+    return move, _way_of(work, move)
+
+
+def _way_of(work: Work, move: Move) -> Way:
+    """How a move would be taken back. Raises Refused, also when that cannot be looked at now."""
+    try:
+        return way_back(work, move)
+    except OSError as fault:
+        raise Refused(
+            stopped_by(work, move, fault).what, next_step="Nothing was changed. Check that drive, and try again."
+        ) from None
 
 
 def release(
