@@ -12,6 +12,7 @@ import pytest
 from conftest import fill, leftovers, picture
 from nuvik.core.carrying.run import carry_plan, release, undo
 from nuvik.core.hosts import files as files_module
+from nuvik.core.hosts import syscalls
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace, open_workspace
@@ -19,6 +20,7 @@ from nuvik.core.stages.workspace import Workspace, open_workspace
 ENTRIES = ((1, 6, 2**32 - 1), (2, 4, 1001), (4, 4, 2**32 - 1), (16, 6, 2**32 - 1), (32, 4, 2**32 - 1))
 ACCESS_LIST = struct.pack("<I", 2) + b"".join(struct.pack("<HHI", *entry) for entry in ENTRIES)
 CAPABILITY = bytes.fromhex("0100000200040000000000000000000000000000")
+NOT_DUMPED, ACCESS_NOT_KEPT = 0x40, 0x80
 IN_2065 = 3_000_000_000 * 10**9
 """Later than file systems with times of 32 bits can tell."""
 
@@ -30,9 +32,10 @@ def odd_marks(library: Path, filesystem: str) -> str:
         os.setxattr(file, "system.posix_acl_access", ACCESS_LIST)
         return "access lists of"
     if filesystem == "exfat":
+        set_flags(file, NOT_DUMPED)
         os.setxattr(file, "security.capability", CAPABILITY)
         os.setxattr(library, "user.note", b"of the whole folder")
-        return "capabilities of"
+        return "file flags (chattr) of"
     if filesystem == "ext4":
         os.setxattr(file, "user.thumbnail", os.urandom(9_000))
         return "the extended attribute user.thumbnail of"
@@ -42,11 +45,27 @@ def odd_marks(library: Path, filesystem: str) -> str:
 
 
 def attributes(library: Path) -> dict[str, dict[str, bytes]]:
+    """Extended attributes and flags."""
     return {
-        str(path.relative_to(library)): {name: os.getxattr(path, name) for name in os.listxattr(path)}
+        str(path.relative_to(library)): {
+            **{name: os.getxattr(path, name) for name in os.listxattr(path)},
+            "flags": b"%d" % with_descriptor(path, syscalls.carried_flags),
+        }
         for path in (library, *library.rglob("*"))
         if not path.is_symlink()
     }
+
+
+def with_descriptor(path: Path, act):
+    descriptor = os.open(path, os.O_RDONLY)
+    try:
+        return act(descriptor)
+    finally:
+        os.close(descriptor)
+
+
+def set_flags(path: Path, flags: int) -> None:
+    with_descriptor(path, lambda descriptor: syscalls.set_carried_flags(descriptor, flags))
 
 
 def plan_of(workspace: Workspace, library: Path, target: Path, **changes):
@@ -99,9 +118,10 @@ def test_a_mark_that_is_refused_midway_stops_and_is_not_lost(real_drives, tmp_pa
 
 
 def test_both_ways_of_copying_many_files_give_the_same(real_drives, tmp_path, monkeypatch):
-    small, large = real_drives.up("small", "100M", "ext4"), real_drives.up("large", "300M", "xfs")
+    small, large = real_drives.up("small", "100M", "ext4"), real_drives.up("large", "300M", "ext4")
     (large / "box").mkdir()
     os.setxattr(large / "box", "system.posix_acl_default", ACCESS_LIST)
+    set_flags(large / "box", ACCESS_NOT_KEPT)
     pictures = []
     for in_one_call in (True, False):
         monkeypatch.setattr(files_module, "IN_ONE_CALL", in_one_call and files_module.IN_ONE_CALL)
@@ -111,12 +131,15 @@ def test_both_ways_of_copying_many_files_give_the_same(real_drives, tmp_path, mo
             path.chmod(0o4755 if number % 5 == 0 else 0o600 + number % 8)
             if number % 7 == 0:
                 os.setxattr(path, "user.number", b"%d" % number)
+        set_flags(library / "data", NOT_DUMPED)
+        set_flags(library / "file-0004.bin", NOT_DUMPED | ACCESS_NOT_KEPT)
         (library / "long.bin").write_bytes(bytes(range(256)) * 4097)
         os.utime(library / "long.bin", (0, 0))
-        whole, workspace = picture(library), open_workspace(state=str(tmp_path / f"state {in_one_call}"))
+        whole, kept = picture(library), attributes(library)
+        workspace = open_workspace(state=str(tmp_path / f"state {in_one_call}"))
         carry_plan(workspace.carry.work(), plan_of(workspace, library, large / "box"))
         copy = large / "box" / library.name
-        assert picture(copy) == whole
+        assert picture(copy) == whole and attributes(copy) == kept
         owners = {str(path.relative_to(copy)): path.lstat()[4:6] for path in copy.rglob("*")}
         pictures.append((picture(copy, times=False), attributes(copy), owners))
     for of_one_call, in_blocks in zip(*pictures, strict=True):

@@ -233,3 +233,13 @@ def test_sub_volumes_are_walked_and_their_snapshots_are_not(real_drives, workspa
         assert picture(pool / "films" / "Show") == whole
     finally:
         subprocess.run(["umount", str(point)], check=True)
+
+
+@pytest.mark.parametrize("filesystem", ["ext4", "xfs", "btrfs", "ntfs"])
+def test_what_became_free_is_told_even_of_what_was_written_just_now(real_drives, workspace, filesystem):
+    small, large = real_drives.up("small", "300M", filesystem), real_drives.up("large", "300M", "ext4")
+    (small / "Library").mkdir()
+    (small / "Library" / "film.bin").write_bytes(os.urandom(40_000_000))
+    shift(workspace, str(small / "Library"), str(large))
+    (move,) = workspace.logbook.moves()
+    assert move.problem is None and move.freed_bytes == pytest.approx(move.frees_bytes, abs=1_000_000)

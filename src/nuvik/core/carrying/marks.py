@@ -14,7 +14,7 @@ from collections.abc import Mapping
 import xxhash
 
 from nuvik.core.checks.contents import carried_xattrs
-from nuvik.core.hosts.files import Files
+from nuvik.core.hosts.files import FLAGS, Files
 from nuvik.core.model.filesystems import FileSystem
 from nuvik.core.model.inventory import NOTHING_WITHHELD, EntryRecord, Withheld, is_same_time
 from nuvik.core.model.names import shown
@@ -106,7 +106,8 @@ class _Refused:
 
 def _mark_attributes(files: Files, path: str, wanted: Mapping[str, bytes], refused: _Refused) -> None:
     for name in files.read_xattrs(path).keys() - wanted.keys():
-        if name.startswith("system.posix_acl"):  # taken over from the folder where the copy is made
+        # Taken over from the folder where the copy is made.
+        if name == FLAGS or name.startswith("system.posix_acl"):
             files.remove_xattr(path, name)
     if not wanted:
         return

@@ -40,6 +40,7 @@ from nuvik.core.rehearsal.calibration_samples import as_step
 
 log = logging.getLogger(__name__)
 _GAIN_LOOKS, _BETWEEN_LOOKS_S = 15, 0.1
+_A_FEW_BLOCKS_BYTES = 8_192
 _MOST_PASSES = 5
 """How often a library that keeps changing is copied again before Nuvik gives up."""
 
@@ -220,6 +221,8 @@ def _release(work: Work, move: Move) -> Move:
             f"The copy of {shown(move.library)} is not at {shown(move.target)}, so its original is not released.",
             next_step="Bring it back, then run “nuvik resume”.",
         )
+    # What was not written to the medium yet counts as free on some (Btrfs): then its removal would free nothing.
+    work.files.sync_volume(existing_above(work.files, move.source))
     free_before = _free(work, move.source_drive)
     whole = holds_original(work.files, move)
     if loss := remove_original(work, move):
@@ -265,7 +268,8 @@ def _gained(work: Work, move: Move, free_before: int) -> int | None:
     for _ in range(_GAIN_LOOKS):
         free_now = _free(work, move.source_drive)
         gained = None if free_now is None else free_now - free_before
-        if gained is None or gained >= move.frees_bytes:
+        # A block more or less, as for the folder itself, is none to wait for.
+        if gained is None or gained >= move.frees_bytes - move.frees_bytes // 50 - _A_FEW_BLOCKS_BYTES:
             break
         time.sleep(_BETWEEN_LOOKS_S)
     return gained
@@ -276,7 +280,10 @@ def _difference(move: Move, freed: int | None) -> str | None:
     if freed is None or abs(freed - move.frees_bytes) <= max(move.frees_bytes // 20, 16 << 20):
         return None
     if freed < move.frees_bytes:
-        why = "a snapshot of the drive may still hold it, or other programs wrote to the drive in the meantime"
+        why = (
+            "a snapshot of the drive may still hold it, it may share contents with other files (copies that the file "
+            "system made without copying), or other programs wrote to the drive in the meantime"
+        )
     else:
         why = "other programs removed files there in the meantime"
     gained, expected = format_bytes_apart(freed, move.frees_bytes)

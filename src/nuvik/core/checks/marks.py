@@ -15,7 +15,7 @@ from contextlib import suppress
 from nuvik.core.checks.contents import carried_xattrs
 from nuvik.core.checks.findings import Findings
 from nuvik.core.hosts.base import Host
-from nuvik.core.hosts.files import Files
+from nuvik.core.hosts.files import FLAGS, Files
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.inventory import EntryRecord, Inventory, is_same_time
 from nuvik.core.model.names import shown
@@ -30,6 +30,7 @@ _IN_WORDS = {
     "system.posix_acl_access": "access lists",
     "system.posix_acl_default": "default access lists",
     "security.capability": "capabilities",
+    FLAGS: "file flags (chattr)",
 }
 
 Attributes = Mapping[str, bytes]

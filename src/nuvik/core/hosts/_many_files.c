@@ -20,7 +20,10 @@
 #include <sys/types.h>
 #include <unistd.h>
 #if defined(__linux__)
+#include <linux/fs.h>
+#include <sys/ioctl.h>
 #include <sys/xattr.h>
+#define CARRIED_FLAGS (FS_SYNC_FL | FS_NODUMP_FL | FS_NOATIME_FL | FS_DIRSYNC_FL) /* as in syscalls.py */
 #endif
 
 #ifndef O_DIRECT
@@ -34,13 +37,13 @@
 #define MOST_HELPERS 15
 
 #if defined(__APPLE__)
-#define ATIME st_atimespec
-#define MTIME st_mtimespec
-#define CTIME st_ctimespec
+#define ACCESSED st_atimespec
+#define CHANGED st_mtimespec
+#define ALTERED st_ctimespec
 #else
-#define ATIME st_atim
-#define MTIME st_mtim
-#define CTIME st_ctim
+#define ACCESSED st_atim
+#define CHANGED st_mtim
+#define ALTERED st_ctim
 #endif
 
 /* Beyond what 64 bits hold (the years 1677 to 2262) it is the bound: checks refuse such times by name. */
@@ -54,8 +57,8 @@ static int64_t nanoseconds(struct timespec moment) {
 static PyObject *facts_of(const struct stat *facts) {
     return Py_BuildValue(
         "(IlIIlllKKll)", (unsigned int)facts->st_mode, (long)facts->st_size, (unsigned int)facts->st_uid,
-        (unsigned int)facts->st_gid, (long)nanoseconds(facts->ATIME), (long)nanoseconds(facts->MTIME),
-        (long)nanoseconds(facts->CTIME), (unsigned long long)facts->st_dev, (unsigned long long)facts->st_ino,
+        (unsigned int)facts->st_gid, (long)nanoseconds(facts->ACCESSED), (long)nanoseconds(facts->CHANGED),
+        (long)nanoseconds(facts->ALTERED), (unsigned long long)facts->st_dev, (unsigned long long)facts->st_ino,
         (long)facts->st_nlink, (long)facts->st_blocks);
 }
 
@@ -149,7 +152,9 @@ static PyObject *list_entries(PyObject *self, PyObject *words) {
 
 static int has_attributes(int file) {
 #if defined(__linux__)
-    return flistxattr(file, NULL, 0) > 0;
+    unsigned int flags[4] = {0, 0, 0, 0}; /* the call is made for a long and fills an int */
+    if (flistxattr(file, NULL, 0) > 0) return 1;
+    return ioctl(file, FS_IOC_GETFLAGS, flags) == 0 && (flags[0] & CARRIED_FLAGS) != 0;
 #else
     (void)file;
     return 1; /* not known here: the plain way looks */

@@ -13,9 +13,10 @@ import errno
 import mmap
 import os
 import stat
+import struct
 import sys
-from collections.abc import Iterator, Sequence
-from typing import NamedTuple
+from collections.abc import Callable, Iterator, Sequence
+from typing import NamedTuple, TypeVar
 
 from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.anchors import Anchor, Anchored, OpenFolders, folder_and_name, goes_by_descriptors, named
@@ -39,6 +40,22 @@ from nuvik.core.hosts.remove_tree import OWNER_MAY_ALL, Known, change_mode, empt
 _READ = _READ_FOLDER = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_CLOEXEC", 0)
 
 
+FLAGS = "linux.flags"
+_FLAGS_AS = struct.Struct("<I")
+Result = TypeVar("Result")
+
+
+def _with_descriptor(near: str, act: Callable[[int], Result]) -> Result | None:
+    """Do something with a file or folder that is opened for it; None for what is neither. Raises OSError."""
+    if stat.S_IFMT(os.lstat(near).st_mode) not in (stat.S_IFREG, stat.S_IFDIR):
+        return None
+    descriptor = os.open(near, _READ | getattr(os, "O_NONBLOCK", 0))
+    try:
+        return act(descriptor)
+    finally:
+        os.close(descriptor)
+
+
 class Inside(NamedTuple):
     """What only opening a file or folder tells of it."""
 
@@ -55,7 +72,7 @@ def has_attributes(descriptor: int) -> bool:
     if sys.platform != "linux":
         return True
     try:
-        return bool(os.listxattr(descriptor))
+        return bool(os.listxattr(descriptor)) or syscalls.carried_flags(descriptor) != 0
     except OSError:
         return False
 
@@ -397,13 +414,17 @@ class Files:
             os.chown(near, user, group, follow_symlinks=False)
 
     def read_xattrs(self, path: str) -> dict[str, bytes]:
-        """Extended attributes, those of the link itself for a link. Empty where the system has none."""
+        """Extended attributes, those of the link itself for a link; and the flags that are carried, as one more by the
+        name of `FLAGS`. Empty where the system has none.
+        """
         self.hook.before("look", path)
         try:
             if sys.platform == "linux":
                 with self._reach(path) as near:
                     names = os.listxattr(near, follow_symlinks=False)
-                    return {name: os.getxattr(near, name, follow_symlinks=False) for name in names}
+                    attributes = {name: os.getxattr(near, name, follow_symlinks=False) for name in names}
+                    flags = _with_descriptor(near, syscalls.carried_flags)
+                    return {**attributes, FLAGS: _FLAGS_AS.pack(flags)} if flags else attributes
             if sys.platform == "darwin":
                 import xattr
 
@@ -418,7 +439,11 @@ class Files:
         self.hook.before("mark", path)
         if sys.platform == "linux":
             with self._reach(path) as near:
-                os.setxattr(near, name, value, follow_symlinks=False)
+                if name == FLAGS:
+                    (flags,) = _FLAGS_AS.unpack(value)
+                    _with_descriptor(near, lambda descriptor: syscalls.set_carried_flags(descriptor, flags))
+                else:
+                    os.setxattr(near, name, value, follow_symlinks=False)
         elif sys.platform == "darwin":
             import xattr
 
@@ -430,7 +455,10 @@ class Files:
         self.hook.before("mark", path)
         if sys.platform == "linux":
             with self._reach(path) as near:
-                os.removexattr(near, name, follow_symlinks=False)
+                if name == FLAGS:
+                    _with_descriptor(near, lambda descriptor: syscalls.set_carried_flags(descriptor, 0))
+                else:
+                    os.removexattr(near, name, follow_symlinks=False)
         elif sys.platform == "darwin":
             import xattr
 

@@ -120,6 +120,38 @@ def fixed_by_flag(descriptor: int) -> str:
     return next((word for flag, word in _FIXED.items() if number & flag), "")
 
 
+_SET_FLAGS = 0x40086602  # FS_IOC_SETFLAGS, <linux/fs.h>
+CARRIED_FLAGS = 0x8 | 0x40 | 0x80 | 0x10000
+"""Written at once, not dumped, access times left alone, folders written at once (`chattr` S, d, A, D). Compression and
+copying on write are not among them: these are for the folder to say in which a file lies."""
+
+
+def carried_flags(descriptor: int) -> int:
+    """Those of its flags that go along with a file or folder; 0 where there are none."""
+    if sys.platform != "linux":
+        return 0
+    import fcntl
+
+    flags = bytearray(8)
+    try:
+        fcntl.ioctl(descriptor, _GET_FLAGS, flags)
+    except OSError:
+        return 0
+    return int.from_bytes(flags[:4], sys.byteorder) & CARRIED_FLAGS
+
+
+def set_carried_flags(descriptor: int, wanted: int) -> None:
+    """Give a file or folder these of the flags that are carried, and none of the others. Raises OSError."""
+    import fcntl
+
+    flags = bytearray(8)
+    fcntl.ioctl(descriptor, _GET_FLAGS, flags)
+    before = int.from_bytes(flags[:4], sys.byteorder)
+    after = before & ~CARRIED_FLAGS | wanted & CARRIED_FLAGS
+    if after != before:
+        fcntl.ioctl(descriptor, _SET_FLAGS, after.to_bytes(8, sys.byteorder))
+
+
 _F_SETSIG = 10  # <fcntl.h> on Linux
 
 
