@@ -19,13 +19,15 @@ _RENAMING = {"mkdir", "rename", "symlink", "link", "remove", "create"}
 
 def watched(workspace: Workspace, monkeypatch: pytest.MonkeyPatch) -> Recorder:
     """A record of what is done to files, with every state that the journal writes in between."""
-    recorder, keep = hook(workspace), Journal.keep
+    recorder = hook(workspace)
+    for way in ("keep", "begin"):
+        plain = getattr(Journal, way)
 
-    def kept(journal, *moves):
-        recorder.done += [("state", move.state) for move in moves]
-        return keep(journal, *moves)
+        def kept(journal, *moves, plain=plain):
+            recorder.done += [("state", move.state) for move in moves]
+            return plain(journal, *moves)
 
-    monkeypatch.setattr(Journal, "keep", kept)
+        monkeypatch.setattr(Journal, way, kept)
     return recorder
 
 
