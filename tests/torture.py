@@ -21,8 +21,8 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
-from contextlib import suppress
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
@@ -148,8 +148,8 @@ class Round:
 
         return happen
 
-    def fail(self) -> Callable[[str, str], None]:
-        number = self.chance.choice(ERRORS)
+    def fail(self, number: int | None = None) -> Callable[[str, str], None]:
+        number = number or self.chance.choice(ERRORS)
 
         def happen(operation: str, path: str) -> None:
             self.story.append(f"  {errno.errorcode[number]} at {operation} {path}")
@@ -324,28 +324,18 @@ def _write_durably(path: Path, content: bytes) -> None:
     os.close(folder)
 
 
-def one_round(drives: RealDrives, source: str, target: str, seed: int, acts: int = 5) -> Round:
-    """Raises AssertionError with the story when the promise is broken."""
+@contextmanager
+def a_round(drives: RealDrives, source: str, target: str, seed: int) -> Iterator[Round]:
+    """A round on drives that are empty. Whatever breaks in it is raised as AssertionError with the story."""
     for name in (source, target):
         for path in (drives.place / name).iterdir():
             if path.name != "lost+found":
                 shutil.rmtree(path, ignore_errors=True)
     state = tempfile.mkdtemp(prefix="nuvik-torture-")
-    chance = random.Random(seed)
-    round_ = Round(chance, drives, source, target, state, adversary=seed % 2 == 1)
+    round_ = Round(random.Random(seed), drives, source, target, state, adversary=seed % 2 == 1)
     try:
         round_.begin()
-        for number in range(acts):
-            round_.act("shift" if number == 0 else chance.choice(ACTS), round_.trouble())
-            round_.unmount()
-            round_.write_late()
-            round_.back()
-            round_.check_nothing_is_lost()
-            if not round_.adversary:
-                round_.check_it_is_whole()
-        if not round_.adversary:
-            round_.end()
-        round_.check_nothing_is_lost()
+        yield round_
     except Exception as fault:
         story = "\n".join(round_.story)
         raise AssertionError(f"{source} to {target}, seed {seed}: {fault!r}\n{story}") from fault
@@ -355,7 +345,32 @@ def one_round(drives: RealDrives, source: str, target: str, seed: int, acts: int
         round_.unmount()
         round_.back()
         shutil.rmtree(state)
+
+
+def one_round(drives: RealDrives, source: str, target: str, seed: int, acts: int = 5) -> Round:
+    """Random acts with random trouble. Raises AssertionError when the promise is broken."""
+    with a_round(drives, source, target, seed) as round_:
+        for number in range(acts):
+            round_.act("shift" if number == 0 else round_.chance.choice(ACTS), round_.trouble())
+            round_.unmount()
+            round_.write_late()
+            round_.back()
+            round_.check_nothing_is_lost()
+            if not round_.adversary:
+                round_.check_it_is_whole()
+        if not round_.adversary:
+            round_.end()
+        round_.check_nothing_is_lost()
     return round_
+
+
+def failing_round(drives: RealDrives, source: str, target: str, at: list[int], number: int) -> None:
+    """There and back, with the operations of these numbers failing in each act. Raises as `one_round`."""
+    with a_round(drives, source, target, seed=0) as round_:
+        for act in ("shift", "resume", "undo", "resume"):
+            round_.act(act, {count: round_.fail(number) for count in at})
+            round_.check_it_is_whole()
+        round_.end()
 
 
 def main(words: list[str]) -> int:

@@ -12,8 +12,8 @@ from nuvik.core.carrying.marks import checksum_of_attributes, difference, mark, 
 from nuvik.core.carrying.work import Meter, Work
 from nuvik.core.hosts.anchors import AT_ONCE
 from nuvik.core.hosts.checksum import Checksum
-from nuvik.core.hosts.files import Files, ToCopy
-from nuvik.core.hosts.many_files import SMALL_BYTES, Marks
+from nuvik.core.hosts.files import Files
+from nuvik.core.hosts.many_files import SMALL_BYTES, Marks, ToCopy
 from nuvik.core.model.errors import Stopped
 from nuvik.core.model.filesystems import FileSystem
 from nuvik.core.model.inventory import NOTHING_WITHHELD, EntryRecord, Inventory, Withheld, is_same_time

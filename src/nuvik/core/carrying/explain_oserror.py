@@ -14,54 +14,44 @@ from nuvik.core.model.names import shown
 
 _GONE = {errno.ENODEV, errno.ENXIO, errno.ESTALE, errno.ENOTCONN, errno.ESHUTDOWN}
 
+_WORDS = {
+    errno.ENOSPC: ("{where} is full{at}.", "Free space on {where}"),
+    errno.EDQUOT: ("Your quota on {where} is used up{at}.", "Remove something of yours there"),
+    errno.EIO: ("{where} could not be read or written{at}.", "Check its cable"),
+    errno.EROFS: (
+        "{where} has become read-only{at}, as a system does with a drive that it no longer trusts.",
+        "Check it",
+    ),
+    errno.ELOOP: ("A folder on the way was replaced by a link, which is not followed{at}.", "Put the folder back"),
+    errno.EXDEV: ("Another drive was mounted on the way{at}.", "Unmount it"),
+    errno.EFBIG: ("{where} cannot hold a file as big as this{at}.", ""),
+}
+"""What happened to `{where}`, a drive, at a path (`{at}`), and what to do before going on; nothing helps where that is
+empty.
+"""
+
 
 def stopped_by(work: Work, move: Move, fault: OSError) -> Stopped:
     """The fault in the user's words, with where the move stands."""
     path = os.fsdecode(fault.filename) if isinstance(fault.filename, (str, bytes)) else ""
     drive = drive_holding(work.drives(), path) if path else None
     where = shown(drive.label) if drive else shown(path) or "a drive"
-    mend = ""
+    at = f" ({shown(path)})" if path and where != shown(path) else ""
     if isinstance(fault, MarkRefused):
         return Stopped(
             f"{where} cannot keep the {fault.mark} of {shown(path)}. {shown(move.library)}: {move.state.in_words}.",
             next_step=f"“nuvik resume --without-marks” goes on and remembers it; “nuvik undo {move.id}” takes the move "
             "back.",
         )
-    if fault.errno == errno.ENOSPC:
-        what, mend = f"{where} is full.", f"Free space on {where}, then run “nuvik resume”; or"
-    elif fault.errno == errno.EDQUOT:
-        what, mend = (
-            f"Your quota on {where} is used up.",
-            "Remove something of yours there, then run “nuvik resume”; or",
-        )
-    elif fault.errno in _GONE:
-        what, mend = (
-            f"{where} has disappeared. Was its cable pulled?",
-            f"Attach {where} again and run “nuvik resume”; or",
-        )
-    elif fault.errno == errno.EIO:
-        what, mend = (
-            f"{where} could not be read or written at {shown(path)}.",
-            "Check its cable, then “nuvik resume”; or",
-        )
-    elif fault.errno == errno.ELOOP:
-        what, mend = (
-            f"A folder on the way to {shown(path)} was replaced by a link, which is not followed.",
-            "Put the folder back, then run “nuvik resume”; or",
-        )
-    elif fault.errno == errno.EXDEV:
-        what, mend = (
-            f"Another drive was mounted on the way to {shown(path)}.",
-            "Unmount it, then run “nuvik resume”; or",
-        )
-    elif fault.errno == errno.EFBIG:
-        what = f"{where} cannot hold a file as big as {shown(path)}."
+    if fault.errno in _GONE:
+        what, mend = f"{where} has disappeared{at}. Was its cable pulled?", f"Attach {where} again"
+    elif fault.errno in _WORDS:
+        what, mend = (text.format(where=where, at=at) for text in _WORDS[fault.errno])
     else:
-        what, mend = (
-            f"{shown(path) or where}: {(fault.strerror or str(fault)).lower()}.",
-            "Fix that and run “nuvik resume”; or",
-        )
+        on = f" on {where}" if at else ""
+        what, mend = f"{shown(path) or where}{on}: {(fault.strerror or str(fault)).lower()}.", "Fix that"
+    then = f"{mend}, then run “nuvik resume”; or" if mend else ""
     return Stopped(
         f"{what} {shown(move.library)}: {move.state.in_words}.",
-        next_step=f"{mend} “nuvik undo {move.id}” takes the move back.".strip(),
+        next_step=f"{then} “nuvik undo {move.id}” takes the move back.".strip(),
     )

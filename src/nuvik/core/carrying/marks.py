@@ -14,7 +14,8 @@ from collections.abc import Mapping
 import xxhash
 
 from nuvik.core.checks.contents import carried_xattrs
-from nuvik.core.hosts.files import FLAGS, Files
+from nuvik.core.hosts.attributes import FLAGS
+from nuvik.core.hosts.files import Files
 from nuvik.core.model.filesystems import FileSystem
 from nuvik.core.model.inventory import NOTHING_WITHHELD, EntryRecord, Withheld, is_same_time
 from nuvik.core.model.names import shown

@@ -7,8 +7,7 @@ from collections.abc import Iterator
 
 from nuvik.core.checks.findings import Findings, and_more
 from nuvik.core.hosts.base import Host
-from nuvik.core.hosts.files import Inside
-from nuvik.core.hosts.many_files import LATEST_NS
+from nuvik.core.hosts.many_files import LATEST_NS, Inside
 from nuvik.core.model.filesystems import FileSystem
 from nuvik.core.model.inventory import EntryRecord, Inventory
 from nuvik.core.model.names import OURS_PREFIX, shown

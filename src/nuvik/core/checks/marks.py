@@ -14,8 +14,9 @@ from contextlib import suppress
 
 from nuvik.core.checks.contents import carried_xattrs
 from nuvik.core.checks.findings import Findings
+from nuvik.core.hosts.attributes import FLAGS
 from nuvik.core.hosts.base import Host
-from nuvik.core.hosts.files import FLAGS, Files
+from nuvik.core.hosts.files import Files
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.inventory import EntryRecord, Inventory, is_same_time
 from nuvik.core.model.names import shown

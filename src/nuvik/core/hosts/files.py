@@ -13,13 +13,12 @@ import errno
 import mmap
 import os
 import stat
-import struct
 import sys
-from collections.abc import Callable, Iterator, Sequence
-from typing import NamedTuple, TypeVar
+from collections.abc import Iterator, Sequence
 
 from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.anchors import Anchor, Anchored, OpenFolders, folder_and_name, goes_by_descriptors, named
+from nuvik.core.hosts.attributes import has_attributes, mark_attribute, read_attributes, remove_attribute
 from nuvik.core.hosts.checksum import checksum_of_whole
 from nuvik.core.hosts.descent import Handle, extended, open_folder, plain_link
 from nuvik.core.hosts.file_contents import (
@@ -34,66 +33,20 @@ from nuvik.core.hosts.file_contents import (
 )
 from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.hosts.long_paths import Reachable
-from nuvik.core.hosts.many_files import IN_ONE_CALL, Facts, Marks, SmallFile, list_entries, read_many, write_many
+from nuvik.core.hosts.many_files import (
+    IN_ONE_CALL,
+    Facts,
+    Inside,
+    SmallCopy,
+    SmallFile,
+    ToCopy,
+    list_entries,
+    read_many,
+    write_many,
+)
 from nuvik.core.hosts.remove_tree import OWNER_MAY_ALL, Known, change_mode, empty_folder, is_known
 
 _READ = _READ_FOLDER = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_CLOEXEC", 0)
-
-
-FLAGS = "linux.flags"
-_FLAGS_AS = struct.Struct("<I")
-Result = TypeVar("Result")
-
-
-def _with_descriptor(near: str, act: Callable[[int], Result]) -> Result | None:
-    """Do something with a file or folder that is opened for it; None for what is neither. Raises OSError."""
-    if stat.S_IFMT(os.lstat(near).st_mode) not in (stat.S_IFREG, stat.S_IFDIR):
-        return None
-    descriptor = os.open(near, _READ | getattr(os, "O_NONBLOCK", 0))
-    try:
-        return act(descriptor)
-    finally:
-        os.close(descriptor)
-
-
-class Inside(NamedTuple):
-    """What only opening a file or folder tells of it."""
-
-    fixed: str
-    """Why nobody may change, remove or rename it (`immutable`); empty when it is not so marked."""
-    written: bool | None
-    """Whether some program has it open, or mapped, for writing; None for a folder, and where that cannot be told."""
-    has_attributes: bool
-    """It may have extended attributes."""
-
-
-def has_attributes(descriptor: int) -> bool:
-    """Whether an open file may have extended attributes; where the system does not tell by a descriptor it may."""
-    if sys.platform != "linux":
-        return True
-    try:
-        return bool(os.listxattr(descriptor)) or syscalls.carried_flags(descriptor) != 0
-    except OSError:
-        return False
-
-
-class ToCopy(NamedTuple):
-    """A small file that is to be copied whole."""
-
-    source: str
-    target: str
-    size: int
-    marks: Marks
-
-
-class SmallCopy(NamedTuple):
-    """A small file that was copied whole."""
-
-    checksum: str
-    """Of what was read from the source."""
-    bytes: int
-    marked: bool
-    """It has its marks; if not, it came with extended attributes of its folder, or one of its marks was not kept."""
 
 
 class Files:
@@ -414,55 +367,22 @@ class Files:
             os.chown(near, user, group, follow_symlinks=False)
 
     def read_xattrs(self, path: str) -> dict[str, bytes]:
-        """Extended attributes, those of the link itself for a link; and the flags that are carried, as one more by the
-        name of `FLAGS`. Empty where the system has none.
+        """Extended attributes, those of the link itself for a link; and the flags that go along, as one more by the
+        name of `attributes.FLAGS`. Empty where the system has none.
         """
         self.hook.before("look", path)
-        try:
-            if sys.platform == "linux":
-                with self._reach(path) as near:
-                    names = os.listxattr(near, follow_symlinks=False)
-                    attributes = {name: os.getxattr(near, name, follow_symlinks=False) for name in names}
-                    flags = _with_descriptor(near, syscalls.carried_flags)
-                    return {**attributes, FLAGS: _FLAGS_AS.pack(flags)} if flags else attributes
-            if sys.platform == "darwin":
-                import xattr
-
-                names = xattr.listxattr(path, symlink=True)
-                return {name: xattr.getxattr(path, name, symlink=True) for name in names}
-        except OSError as fault:
-            if fault.errno not in (errno.ENOTSUP, errno.EOPNOTSUPP):
-                raise
-        return {}
+        with self._reach(path) as near:
+            return read_attributes(near, path)
 
     def mark_xattr(self, path: str, name: str, value: bytes) -> None:
         self.hook.before("mark", path)
-        if sys.platform == "linux":
-            with self._reach(path) as near:
-                if name == FLAGS:
-                    (flags,) = _FLAGS_AS.unpack(value)
-                    _with_descriptor(near, lambda descriptor: syscalls.set_carried_flags(descriptor, flags))
-                else:
-                    os.setxattr(near, name, value, follow_symlinks=False)
-        elif sys.platform == "darwin":
-            import xattr
-
-            xattr.setxattr(path, name, value, symlink=True)
-        else:
-            raise OSError(errno.ENOTSUP, os.strerror(errno.ENOTSUP), path)
+        with self._reach(path) as near:
+            mark_attribute(near, path, name, value)
 
     def remove_xattr(self, path: str, name: str) -> None:
         self.hook.before("mark", path)
-        if sys.platform == "linux":
-            with self._reach(path) as near:
-                if name == FLAGS:
-                    _with_descriptor(near, lambda descriptor: syscalls.set_carried_flags(descriptor, 0))
-                else:
-                    os.removexattr(near, name, follow_symlinks=False)
-        elif sys.platform == "darwin":
-            import xattr
-
-            xattr.removexattr(path, name, symlink=True)
+        with self._reach(path) as near:
+            remove_attribute(near, path, name)
 
     # -- durability ----------------------------------------------------------------------------------------
 

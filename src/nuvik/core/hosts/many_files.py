@@ -68,6 +68,36 @@ class Marks(NamedTuple):
         return not self.owned or (facts.st_uid, facts.st_gid) == (self.user, self.group)
 
 
+class Inside(NamedTuple):
+    """What only opening a file or folder tells of it."""
+
+    fixed: str
+    """Why nobody may change, remove or rename it (`immutable`); empty when it is not so marked."""
+    written: bool | None
+    """Whether some program has it open, or mapped, for writing; None for a folder, and where that cannot be told."""
+    has_attributes: bool
+    """It may have extended attributes."""
+
+
+class ToCopy(NamedTuple):
+    """A small file that is to be copied whole."""
+
+    source: str
+    target: str
+    size: int
+    marks: Marks
+
+
+class SmallCopy(NamedTuple):
+    """A small file that was copied whole."""
+
+    checksum: str
+    """Of what was read from the source."""
+    bytes: int
+    marked: bool
+    """It has its marks; if not, it came with extended attributes of its folder, or one of its marks was not kept."""
+
+
 def _within_bounds(moment_ns: int) -> int:
     return min(max(moment_ns, -LATEST_NS - 1), LATEST_NS)
 
