@@ -10,8 +10,10 @@ from nuvik.core.carrying.mending.find_leftovers import find_leftovers
 from nuvik.core.carrying.mending.mend import Mended, mend
 from nuvik.core.carrying.run import Outcome, moves_of_last_plan, outlook_of_undo, release, undo, undo_plan
 from nuvik.core.carrying.undo import Way
+from nuvik.core.model.errors import Refused
 from nuvik.core.model.journal import Move
 from nuvik.core.model.leftover import Leftover
+from nuvik.core.model.names import shown
 from nuvik.core.model.paths import normalised
 from nuvik.core.model.progress import Report, Stop, silent
 from nuvik.core.stages.carry import CarryStage
@@ -67,12 +69,15 @@ class LogbookStage:
 
     def leftovers(self, below: Sequence[str] = (), stop: Stop | None = None) -> list[Leftover]:
         """What Nuvik left on the attached drives, or only `below` some folders, and what would be right for it. Takes
-        as long as reading the names of all folders. Raises Refused when the database cannot be read; a damaged one is
-        kept aside first.
+        as long as reading the names of all folders. Raises Refused when one of them is not there, and when the database
+        cannot be read; a damaged one is kept aside first.
         """
         database = self.carry.computer.database
         database.look_closely()
         folders = [os.path.realpath(normalised(folder)) for folder in below]
+        for folder in folders:
+            if not os.path.isdir(folder):
+                raise Refused(f"There is no folder at {shown(folder)}.", next_step="Name one in which to look.")
         leftovers = find_leftovers(self.carry.work(stop=stop), folders)
         if not folders:
             database.mended()
