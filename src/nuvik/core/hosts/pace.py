@@ -12,8 +12,8 @@ from nuvik.core.model.timing import Pace
 _COPY_S, _PROVE_S, _LOOK_S, _RELEASE_S = 45e-6, 20e-6, 25e-6, 35e-6
 """Seconds a file: what was over and above the drives' time for 20,000 files of some kilobytes, several of which go in
 one call, on ext4 volumes held to known speeds, on one computer. How quickly that computed at the moment made no
-difference distinguishable from chance, so it is not asked here; what a computer really takes is learnt from the moves it
-carries."""
+difference distinguishable from chance, so it is not asked here; what a computer really takes is learnt from the moves
+it carries."""
 
 
 @lru_cache(maxsize=1)
