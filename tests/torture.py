@@ -139,7 +139,7 @@ class Round:
         kinds += [self.cut] if {self.source, self.target} & set(HAVE_POWER_CUTS) else []
         kinds += [self.meddle] * 4 if self.adversary else []
         count = self.chance.choice([0, 1, 1, 1, 2])
-        return {self.chance.randrange(1, 260): self.chance.choice(kinds)() for _ in range(count)}
+        return {self.chance.randrange(1, 220): self.chance.choice(kinds)() for _ in range(count)}
 
     def die(self) -> Callable[[str, str], None]:
         def happen(operation: str, path: str) -> None:

@@ -22,7 +22,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.survey.walk.take_inventory import take_inventory
 
 _KEEP_EVERY_S = 1.0
-_KEEP_EVERY = 256
+_KEEP_EVERY = 4096
 _OWNER_MAY_ALL = 0o700
 _MARKED_WHILE_OPEN = hasattr(os, "fchown")
 """Where files may be marked before they are closed, what flushes them flushes their marks too."""

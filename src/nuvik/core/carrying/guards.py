@@ -7,17 +7,18 @@ the first way and on every resumed one, and removes nothing when something would
 from __future__ import annotations
 
 import errno
-import os
 from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from nuvik.core.carrying.aside_folders import close_aside, held, held_folder, incoming, incoming_folder
 from nuvik.core.carrying.work import Work
+from nuvik.core.hosts.many_files import Inside
 from nuvik.core.model.inventory import EntryRecord, Inventory, is_same_time, plain_kind
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_count
+from nuvik.core.survey.walk.look_inside import look_inside
 from nuvik.core.survey.walk.take_inventory import take_inventory
 
 Entries = Mapping[str, EntryRecord]
@@ -134,7 +135,7 @@ def changed_copy(work: Work, move: Move, place: str) -> Loss | None:
 
 def _loss(work: Work, move: Move, now: Inventory, kept: str) -> Loss | None:
     """What would be lost with the original of a move, as it is `now`, when the library at `kept` stays."""
-    files, going = work.files, now.root
+    files = work.files
     if not files.exists(kept) or files.is_link(kept):
         return Loss("", f"is not at {shown(kept)}")
     source = work.drive(move.source_drive)
@@ -143,6 +144,7 @@ def _loss(work: Work, move: Move, now: Inventory, kept: str) -> Loss | None:
     recorded = work.journal.entries(move)
     names = Counter(entry.inode for entry in recorded.values())
     there = take_inventory(files, kept, work.stop).entries
+    inside = look_inside(files, now, work.stop)
 
     def problem(path: str, entry: EntryRecord) -> str | None:
         then = recorded.get(path)
@@ -151,7 +153,8 @@ def _loss(work: Work, move: Move, now: Inventory, kept: str) -> Loss | None:
         # Moving the library aside alters its root, and removing one of several names of a file the others.
         if not _unchanged(then, entry, alterations_kept and path != "" and names[then.inode] == 1):
             return "was changed since it was moved"
-        if entry.kind == "file" and files.is_written_elsewhere(f"{going}{os.sep}{path}" if path else going):
+        looked_at = inside.get(path)
+        if isinstance(looked_at, Inside) and looked_at.written:
             return _STILL_WRITTEN
         return _missing(then, there.get(path), kept, step_ns)
 

@@ -12,6 +12,7 @@ from nuvik.core.model.filesystems import FileSystem
 from nuvik.core.model.inventory import EntryRecord, Inventory
 from nuvik.core.model.names import OURS_PREFIX, shown
 from nuvik.core.model.units import format_bytes, format_count
+from nuvik.core.survey.walk.look_inside import look_inside
 
 _UNFINISHED = (".part", ".partial", ".incomplete", ".unfinished", ".download")
 """Endings that many programs give to files they have not finished."""
@@ -56,21 +57,17 @@ def check_each(findings: Findings, host: Host, inventory: Inventory) -> list[str
     """
     seen: set[str] = set()
     with_attributes = []
-    for path, entry in inventory.entries.items():
-        if entry.kind not in ("file", "folder"):
-            continue
-        place = f"{inventory.root}{os.sep}{path}" if path else inventory.root
-        try:
-            inside = host.files.look_inside(place)
-        except OSError as fault:
+    for path, inside in look_inside(host.files, inventory).items():
+        if isinstance(inside, OSError):
             # What vanished meanwhile the comparison with the plan tells of.
-            problem = _UNREADABLE if isinstance(fault, PermissionError) else None
+            problem = _UNREADABLE if isinstance(inside, PermissionError) else None
         else:
             problem = _problem_of(inside)
             if inside.has_attributes:
                 with_attributes.append(path)
         if problem and problem[0] not in seen:
             seen.add(problem[0])
+            place = f"{inventory.root}{os.sep}{path}" if path else inventory.root
             findings.refuse(f"{shown(place)} {problem[0]}.", problem[1])
     return with_attributes
 

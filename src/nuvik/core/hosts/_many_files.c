@@ -13,6 +13,7 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <pthread.h>
+#include <signal.h>
 #include <stdint.h>
 #include <stdlib.h>
 #include <string.h>
@@ -441,9 +442,135 @@ static PyObject *write_many(PyObject *self, PyObject *words) {
     return results;
 }
 
+/* -- looking inside -------------------------------------------------------------------------------------------------- */
+
+#if defined(__linux__)
+
+enum { NOT_WRITTEN, WRITTEN, NOT_KNOWN };
+
+/* Whether anybody may write to an open file; as `syscalls.is_written_elsewhere`. */
+static int written_elsewhere(int file) {
+    if (fcntl(file, F_SETSIG, SIGURG) || fcntl(file, F_SETLEASE, F_RDLCK)) return errno == EAGAIN ? WRITTEN : NOT_KNOWN;
+    fcntl(file, F_SETLEASE, F_UNLCK);
+    return NOT_WRITTEN;
+}
+
+typedef struct {
+    const char *name;
+    int fault, written, attributes;
+    unsigned int flags;
+} Inside;
+
+static void look_inside(int folder, Inside *job) {
+    struct stat facts;
+    unsigned int flags[4] = {0, 0, 0, 0};
+    int file = openat(folder, job->name, O_RDONLY | O_NOFOLLOW | O_CLOEXEC | O_NONBLOCK);
+    if (file < 0 || fstat(file, &facts)) {
+        job->fault = errno;
+    } else {
+        job->written = S_ISREG(facts.st_mode) ? written_elsewhere(file) : NOT_KNOWN;
+        job->attributes = has_attributes(file);
+        if (ioctl(file, FS_IOC_GETFLAGS, flags) == 0) job->flags = flags[0];
+    }
+    if (file >= 0) close(file);
+}
+
+/* look_many(folder, [name as bytes, ...]) -> [(flags, 0 not written, 1 written, 2 not known, has attributes), or an
+ * error number, ...] */
+static PyObject *look_many(PyObject *self, PyObject *words) {
+    PyObject *names, *results;
+    int folder;
+    Py_ssize_t count;
+    Inside *jobs;
+    (void)self;
+    if (!PyArg_ParseTuple(words, "iO", &folder, &names)) return NULL;
+    if ((count = PyList_Size(names)) < 0) return NULL;
+    jobs = calloc((size_t)count + 1, sizeof(Inside));
+    if (jobs == NULL) return PyErr_NoMemory();
+    for (Py_ssize_t number = 0; number < count; number++) {
+        jobs[number].name = PyBytes_AsString(PyList_GetItem(names, number));
+        if (jobs[number].name == NULL) {
+            free(jobs);
+            return NULL;
+        }
+    }
+    Py_BEGIN_ALLOW_THREADS
+    for (Py_ssize_t number = 0; number < count; number++) look_inside(folder, &jobs[number]);
+    Py_END_ALLOW_THREADS
+    results = PyList_New(count);
+    for (Py_ssize_t number = 0; number < count; number++) {
+        const Inside *job = &jobs[number];
+        PyObject *result = NULL;
+        if (results != NULL) {
+            result = job->fault ? PyLong_FromLong(job->fault)
+                                : Py_BuildValue("(Iii)", job->flags, job->written, job->attributes);
+        }
+        if (result == NULL || PyList_SetItem(results, number, result) < 0) Py_CLEAR(results);
+    }
+    free(jobs);
+    return results;
+}
+
+#endif
+
+/* -- removing ------------------------------------------------------------------------------------------------------ */
+
+typedef struct {
+    const char *name;
+    int expected; /* whether it has to be what is said of it */
+    unsigned long long device, inode;
+    long long size, changed; /* -1 and any time: these do not count */
+} Going;
+
+static int is_as_expected(int folder, const Going *going, int *gone) {
+    struct stat facts;
+    if (fstatat(folder, going->name, &facts, AT_SYMLINK_NOFOLLOW)) return errno == ENOENT ? (*gone = 1, 0) : -1;
+    if (!going->expected) return 1;
+    if ((unsigned long long)facts.st_dev != going->device || (unsigned long long)facts.st_ino != going->inode) return 0;
+    return going->size < 0 || (facts.st_size == going->size && nanoseconds(facts.CHANGED) == going->changed);
+}
+
+/* remove_many(folder, [(name as bytes, expected, device, inode, size or -1, changed), ...])
+ * -> (how many were dealt with, 0 or the error number of the next); what is not as expected stays. */
+static PyObject *remove_many(PyObject *self, PyObject *words) {
+    PyObject *asked;
+    int folder, fault = 0;
+    Py_ssize_t count, done = 0;
+    Going *jobs;
+    (void)self;
+    if (!PyArg_ParseTuple(words, "iO", &folder, &asked)) return NULL;
+    if ((count = PyList_Size(asked)) < 0) return NULL;
+    jobs = calloc((size_t)count + 1, sizeof(Going));
+    if (jobs == NULL) return PyErr_NoMemory();
+    for (Py_ssize_t number = 0; number < count; number++) {
+        Going *job = &jobs[number];
+        if (!PyArg_ParseTuple(
+                PyList_GetItem(asked, number), "ypKKLL", &job->name, &job->expected, &job->device, &job->inode,
+                &job->size, &job->changed)) {
+            free(jobs);
+            return NULL;
+        }
+    }
+    Py_BEGIN_ALLOW_THREADS
+    for (; done < count; done++) {
+        int gone = 0, good = jobs[done].expected ? is_as_expected(folder, &jobs[done], &gone) : 1;
+        if (good < 0 || (good > 0 && unlinkat(folder, jobs[done].name, 0))) {
+            fault = errno;
+            break;
+        }
+    }
+    Py_END_ALLOW_THREADS
+    free(jobs);
+    return Py_BuildValue("(ni)", done, fault);
+}
+
 static PyMethodDef methods[] = {
     {"list_entries", list_entries, METH_VARARGS, "The entries of an open folder, by the bytes of their names."},
     {"read_many", read_many, METH_VARARGS, "The contents of files that are small and have no holes, and their facts."},
+#if defined(__linux__)
+    {"look_many", look_many, METH_VARARGS, "What only opening files and folders tells of them."},
+#endif
+    {"remove_many", remove_many, METH_VARARGS, "Remove files and links that are as they were looked at."},
     {"write_many", write_many, METH_VARARGS, "Write new files with their marks."},
     {NULL, NULL, 0, NULL},
 };

@@ -35,12 +35,14 @@ from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.hosts.long_paths import Reachable
 from nuvik.core.hosts.many_files import (
     IN_ONE_CALL,
+    LOOKS_IN_ONE_CALL,
     Facts,
     Inside,
     SmallCopy,
     SmallFile,
     ToCopy,
     list_entries,
+    look_many,
     read_many,
     write_many,
 )
@@ -124,28 +126,33 @@ class Files:
         with self._reach(path) as near, open(near, encoding="utf-8") as file:
             return file.read()
 
-    def look_inside(self, path: str) -> Inside:
-        """What only opening a file or folder tells of it."""
-        self.hook.before("look", path)
-        with self._reach(path) as near:
-            descriptor = os.open(near, _READ | getattr(os, "O_NONBLOCK", 0))
+    def look_inside(self, folder: str, names: Sequence[str]) -> list[Inside | OSError]:
+        """What only opening them tells of files and folders in one folder, in their order. Raises OSError when the
+        folder cannot be opened.
+        """
+        self.hook.before("look", folder)
+        if not LOOKS_IN_ONE_CALL:
+            return [self._look_inside(os.path.join(folder, name)) for name in names]
+        handle = self.open_folder(folder)
+        assert isinstance(handle, int)
+        try:
+            return [
+                named(seen, os.path.join(folder, name))
+                for name, seen in zip(names, look_many(handle, names), strict=True)
+            ]
+        finally:
+            os.close(handle)
+
+    def _look_inside(self, path: str) -> Inside | OSError:
+        try:
+            with self._reach(path) as near:
+                descriptor = os.open(near, _READ | getattr(os, "O_NONBLOCK", 0))
+        except OSError as fault:
+            return fault
         try:
             is_file = stat.S_ISREG(os.fstat(descriptor).st_mode)
             written = syscalls.is_written_elsewhere(descriptor) if is_file else None
             return Inside(syscalls.fixed_by_flag(descriptor), written, has_attributes(descriptor))
-        finally:
-            os.close(descriptor)
-
-    def is_written_elsewhere(self, path: str) -> bool | None:
-        """Whether some program has this file open, or mapped, for writing; None where that cannot be told."""
-        self.hook.before("look", path)
-        try:
-            with self._reach(path) as near:
-                descriptor, _ = open_for_reading(near, False)
-        except PermissionError:
-            return None
-        try:
-            return syscalls.is_written_elsewhere(descriptor)
         finally:
             os.close(descriptor)
 

@@ -8,8 +8,10 @@ its plain way below, and files are read and written in blocks. Both are held to 
 from __future__ import annotations
 
 import os
+from collections.abc import Sequence
 from typing import NamedTuple
 
+from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.descent import Handle, facts_in
 
 try:
@@ -23,6 +25,8 @@ LATEST_NS = 2**63 - 1
 """The latest time that is told apart, in the year 2262; the earliest is its opposite, in 1677."""
 IN_ONE_CALL = fast is not None
 """Whether files can be read and written whole."""
+LOOKS_IN_ONE_CALL = hasattr(fast, "look_many")
+"""Whether many can be looked into at once."""
 
 
 class Facts(NamedTuple):
@@ -177,3 +181,41 @@ def write_many(
         else (Facts._make(written[0]), bool(written[1]))
         for written in fast.write_many(asked, width)
     ]
+
+
+def look_many(folder: int, names: Sequence[str]) -> list[Inside | OSError]:
+    """What only opening tells of files and folders in an open folder. Only where `LOOKS_IN_ONE_CALL`."""
+    return [
+        OSError(seen, os.strerror(seen), name)
+        if isinstance(seen, int)
+        else Inside(syscalls.fixed_words(seen[0]), _WRITTEN[seen[1]], bool(seen[2]))
+        for name, seen in zip(names, fast.look_many(folder, [os.fsencode(name) for name in names]), strict=True)
+    ]
+
+
+_WRITTEN = (False, True, None)
+
+
+class ToRemove(NamedTuple):
+    """A file or link that is to go, and what it has to be: then anything else of its name stays."""
+
+    name: str
+    device: int = 0
+    inode: int = 0
+    size: int = -1
+    """Negative where neither length nor time counts, as of a link."""
+    changed_ns: int = 0
+    compared: bool = False
+    """Whether it has to be this one."""
+
+
+def remove_many(folder: int, going: Sequence[ToRemove]) -> None:
+    """Remove files and links of an open folder. Raises OSError with the name of what cannot go. Only where
+    `IN_ONE_CALL`.
+    """
+    asked = [
+        (os.fsencode(each.name), each.compared, each.device, each.inode, each.size, each.changed_ns) for each in going
+    ]
+    done, fault = fast.remove_many(folder, asked)
+    if fault:
+        raise OSError(fault, os.strerror(fault), going[done].name)

@@ -14,6 +14,7 @@ from functools import partial
 
 from nuvik.core.hosts.descent import Descent, Handle, facts_in
 from nuvik.core.hosts.file_op_hook import FileOpHook
+from nuvik.core.hosts.many_files import IN_ONE_CALL, ToRemove, remove_many
 from nuvik.core.model.inventory import EntryRecord
 
 OWNER_MAY_ALL = 0o700
@@ -109,12 +110,34 @@ def _remove_files(descent: Descent, folder: str, hook: FileOpHook, root: str, kn
     if listed and isinstance(handle, int) and not _may_write(handle):
         os.fchmod(handle, OWNER_MAY_ALL)
     within = os.path.relpath(folder, root) if known is not None and folder != root else ""
-    for name, is_folder in listed:
-        if is_folder:
-            continue
-        if known is None or is_known(known, f"{within}{os.sep}{name}" if within else name, facts_in(handle, name)):
-            _remove_name(handle, name, os.path.join(folder, name), hook, is_folder=False)
+    prefix = f"{within}{os.sep}" if within else ""
+    files = [name for name, is_folder in listed if not is_folder]
+    going = [each for name in files if (each := _to_remove(name, prefix + name, known)) is not None]
+    if isinstance(handle, int) and IN_ONE_CALL:
+        for each in going:
+            hook.before("remove", os.path.join(folder, each.name))
+        try:
+            remove_many(handle, going)
+        except OSError as fault:
+            fault.filename = os.path.join(folder, str(fault.filename))
+            raise
+    else:
+        for each in going:
+            if is_known(known, prefix + each.name, facts_in(handle, each.name)):
+                _remove_name(handle, each.name, os.path.join(folder, each.name), hook, is_folder=False)
     return iter([name for name, is_folder in listed if is_folder])
+
+
+def _to_remove(name: str, path: str, known: Known | None) -> ToRemove | None:
+    """A file or link that may go; None for what was not looked at."""
+    if known is None:
+        return ToRemove(name)
+    entry = known.get(path)
+    if entry is None:
+        return None
+    device, inode = entry.inode.split(":")
+    size = entry.size if entry.kind in ("file", "hard-link") else -1
+    return ToRemove(name, int(device), int(inode), size, entry.changed_ns, compared=True)
 
 
 def _may_write(handle: int) -> bool:

@@ -116,8 +116,12 @@ def fixed_by_flag(descriptor: int) -> str:
         fcntl.ioctl(descriptor, _GET_FLAGS, flags)
     except OSError:
         return ""
-    number = int.from_bytes(flags[:4], sys.byteorder)
-    return next((word for flag, word in _FIXED.items() if number & flag), "")
+    return fixed_words(int.from_bytes(flags[:4], sys.byteorder))
+
+
+def fixed_words(flags: int) -> str:
+    """What these flags of a file or folder say against changing it; empty when nothing."""
+    return next((word for flag, word in _FIXED.items() if flags & flag), "")
 
 
 _SET_FLAGS = 0x40086602  # FS_IOC_SETFLAGS, <linux/fs.h>
