@@ -52,6 +52,7 @@ def damage_beginning(state: Path) -> None:
         file.write(bytes(8192))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("on_trial", [True, False], ids=["on trial", "released"])
 @pytest.mark.parametrize("journal", [lose, damage, damage_beginning], ids=lambda way: way.__name__)
 def test_whenever_the_machine_dies_and_whatever_becomes_of_the_journal_mending_ends_it(

@@ -108,7 +108,7 @@ def moves_of_last_plan(work: Work) -> list[Move]:
         raise Refused("No move is left to take back.", next_step="“nuvik logbook” lists the moves.")
     run = max(move.run for move in standing)
     mine = [move for move in standing if move.run == run]
-    return sorted(mine, key=lambda move: (move.started_at or "~", move.position, move.id))
+    return sorted(mine, key=lambda move: (move.state is State.PLANNED, move.started_at or "", move.id))
 
 
 def _taken_back(work: Work, move: Move) -> Move:
