@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 import os
 import shutil
+import subprocess
+from dataclasses import replace
 from functools import partial
 from itertools import count
 from pathlib import Path
@@ -254,3 +256,26 @@ async def test_the_screen_shows_what_is_left_and_puts_right_what_is_safe(world, 
         await pilot.press("y")
         await settle(app, pilot)
     assert ferry.is_dir() and not ferry.is_symlink() and not leftovers(world.folder)
+
+
+def test_what_may_not_be_removed_is_no_fault_and_holds_up_nothing(on_trial):
+    _, large, workspace = on_trial
+    stuck, free = large / "box" / ".nuvik-held-7-0123abcd", large / ".nuvik-incoming-8-0123abcd"
+    stuck.mkdir(parents=True)
+    free.mkdir()
+    subprocess.run(["chattr", "+i", str(stuck.parent)], check=True)
+    try:
+        results = workspace.logbook.mend(workspace.logbook.leftovers(real_places(workspace)))
+        assert [bool(mended.problem) for mended in results] == [False, True] and not free.exists() and stuck.exists()
+        assert "It cannot be removed: operation not permitted" in results[1].problem.what
+    finally:
+        subprocess.run(["chattr", "-i", str(stuck.parent)], check=True)
+
+
+def test_a_move_that_its_drive_does_not_show_holds_up_nothing(on_trial):
+    _, large, workspace = on_trial
+    journal = workspace.carry.work().journal
+    release(workspace.carry.work(), "all")
+    journal.keep(replace(journal.move(1), target_place="", target="/nowhere at all"))
+    (large / ".nuvik-incoming-8-0123abcd").mkdir()
+    assert "An empty folder" in the_only(workspace, Repair.CLOSE)

@@ -13,7 +13,7 @@ from conftest import picture
 from nuvik.core.carrying.aside_folders import held, incoming, incoming_folder
 from nuvik.core.carrying.run import release, resume, undo
 from nuvik.core.carrying.tethers.registry import tether_of
-from nuvik.core.hosts import syscalls
+from nuvik.core.hosts import remove_tree, syscalls
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import State
 from refusals import hook, move_of, once, refused_below, shift, stop_when, target_of
@@ -215,3 +215,22 @@ def test_what_changed_its_kind_after_it_was_copied_is_copied_anew(world, ferry):
     whole = picture(ferry)
     resume(world.open().carry.work())
     assert picture(target_of(world)) == whole
+
+
+@pytest.mark.parametrize("in_one_call", [True, False])
+@pytest.mark.parametrize("what", ["comes", "changes"])
+def test_what_comes_into_an_original_while_it_is_removed_stays(world, ferry, monkeypatch, in_one_call, what):
+    """Between the comparison and the removal."""
+    monkeypatch.setattr(remove_tree, "IN_ONE_CALL", in_one_call and remove_tree.IN_ONE_CALL)
+    workspace = world.open()
+
+    def meddle() -> None:
+        (place,) = Path(world.folder).rglob(".nuvik-held-*")
+        name = "new.bin" if what == "comes" else "two.bin"
+        (place / "content" / "data" / name).write_bytes(b"only here")
+
+    hook(workspace, once(lambda operation, path: operation == "remove" and "held" in path, meddle))
+    with pytest.raises(Stopped, match="is kept"):
+        shift(workspace, ferry)
+    (place,) = Path(world.folder).rglob(".nuvik-held-*")
+    assert b"only here" in [path.read_bytes() for path in (place / "content" / "data").iterdir()]

@@ -206,6 +206,8 @@ def test_each_place_that_a_plan_may_name_is_looked_at(world: World, ferry, monke
     monkeypatch.setattr(os, "access", lambda path, mode: False)
     assert "is not writable" in problems(workspace, move)
     monkeypatch.undo()
+    deep = "/".join(["d" * 200] * 22)
+    assert "no link can say more than 4,095" in problems(workspace, move, target_path=f"{heron}/{deep}/Ferry")
     world.data["drive"][1].update(filesystem="exfat")
     world.write()
     assert "what? cannot be made" in problems(world.open(), move, target_path=f"{heron}/what?/Ferry")

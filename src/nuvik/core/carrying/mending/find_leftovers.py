@@ -67,8 +67,7 @@ def find_leftovers(work: Work, below: Sequence[str] = ()) -> list[Leftover]:
     """
     drives = work.drives()
     anchors = work.host.anchors(drives)
-    moves = {(move.first_id or move.id, move.token): move for move in work.journal.moves()}
-    leftovers = []
+    moves, leftovers = _by_name(work), []
     points = frozenset(work.host.mount_points())
     everything = {anchor.point: drive for drive in drives for anchor in _whole_views(anchors.get(drive.id, ()))}
     chosen = {folder: drive for folder in below if (drive := drive_holding(drives, folder)) is not None}
@@ -81,14 +80,18 @@ def find_leftovers(work: Work, below: Sequence[str] = ()) -> list[Leftover]:
 
 def judge_again(work: Work, leftover: Leftover) -> Leftover | None:
     """A leftover as it is now; None when it is gone, or all is well. Raises StopRequested."""
-    drives = work.drives()
-    moves = {(move.first_id or move.id, move.token): move for move in work.journal.moves()}
+    drives, moves = work.drives(), _by_name(work)
     if leftover.role == "link":
         return next((link for link in _links(work, list(moves.values())) if link.path == leftover.path), None)
     drive = next((drive for drive in drives if drive.id == leftover.drive and drive.attached), None)
     if drive is None or not work.host.files.exists(leftover.path):
         return None
     return _judged(work, leftover.path, drive, moves, work.host.anchors(drives))
+
+
+def _by_name(work: Work) -> dict[tuple[int, str], Move]:
+    """The moves of the journal, by what the names of their own folders say."""
+    return {(move.first_id or move.id, move.token): move for move in work.journal.moves()}
 
 
 def _is_ours(name: str) -> bool:
@@ -272,9 +275,9 @@ def _links(work: Work, moves: list[Move]) -> Iterator[Leftover]:
         if move.tether.leaves_link and move.state in _LED_AWAY:
             latest[move.source_drive, move.source_place or move.source] = move
     for move in latest.values():
-        if not work.is_here(move.source_drive):
-            continue
         seen = seen_by_journal(work, move)
+        if not seen.source_is_here:
+            continue
         try:
             finding = _link(files, seen)
         except OSError:

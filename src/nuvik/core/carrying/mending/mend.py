@@ -17,7 +17,7 @@ from nuvik.core.carrying.renames import forget_link
 from nuvik.core.carrying.tethers.registry import tether_of
 from nuvik.core.carrying.work import Meter, Work
 from nuvik.core.model.clock import now_text
-from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.errors import NuvikError, Refused
 from nuvik.core.model.inventory import plain_kind
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.leftover import Leftover, Repair
@@ -53,11 +53,17 @@ def mend(work: Work, leftovers: Iterable[Leftover]) -> list[Mended]:
             except NuvikError as problem:
                 results.append(Mended(now, "", problem))
             except OSError as fault:
-                assert now.move is not None
-                results.append(Mended(now, "", stopped_by(work, now.move, fault)))
+                results.append(Mended(now, "", _in_words(work, now, fault)))
             finally:
                 work.let_go()
         return results
+
+
+def _in_words(work: Work, leftover: Leftover, fault: OSError) -> NuvikError:
+    if leftover.move is not None and leftover.repair is not Repair.CLOSE:
+        return stopped_by(work, leftover.move, fault)
+    words = (fault.strerror or str(fault)).lower()
+    return Refused(f"It cannot be removed: {words}.", next_step="Get permission to change it, or delete it yourself.")
 
 
 def _close(work: Work, leftover: Leftover) -> str:

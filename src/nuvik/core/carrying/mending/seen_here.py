@@ -10,6 +10,7 @@ from nuvik.core.carrying.places import Anchors
 from nuvik.core.carrying.sidecar import Sidecar, VolumeName
 from nuvik.core.carrying.work import Work
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import Stopped
 from nuvik.core.model.journal import Move
 from nuvik.core.model.paths import is_within, parents
 
@@ -26,12 +27,16 @@ class SeenMove:
 
 
 def seen_by_journal(work: Work, move: Move) -> SeenMove:
-    """A move that the journal knows."""
+    """A move that the journal knows. An end that its drive, as it is mounted, does not show is not here."""
     labels = {drive.id: drive.label for drive in work.drives()}
+    try:
+        move, shown_now = work.now(move), True
+    except Stopped:
+        shown_now = False
     return SeenMove(
-        move=work.now(move),
-        source_is_here=work.is_here(move.source_drive),
-        target_is_here=work.is_here(move.target_drive),
+        move=move,
+        source_is_here=shown_now and work.is_here(move.source_drive),
+        target_is_here=shown_now and work.is_here(move.target_drive),
         source_label=labels.get(move.source_drive, move.source_drive),
         target_label=labels.get(move.target_drive, move.target_drive),
     )
