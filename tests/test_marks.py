@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import struct
+from collections import Counter
 from dataclasses import replace
 from pathlib import Path
 
@@ -153,3 +154,12 @@ def test_a_time_that_nobody_can_mean_is_refused_by_name(real_drives, tmp_path):
         os.utime(library / "file-0000.bin", ns=(moment, moment))
         with pytest.raises(Refused, match=r"file-0000\.bin has a time of change outside the years 1677 to 2262"):
             carry_plan(workspace.carry.work(), plan_of(workspace, library, large))
+
+
+def test_a_group_that_the_user_is_not_in_is_named_and_nothing_false_is_promised(real_drives, tmp_path, monkeypatch):
+    small, large = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "60M", "ext4")
+    library, workspace = fill(small / "Library", files=4), open_workspace(state=str(tmp_path / "state"))
+    os.chown(library / "file-0000.bin", 0, 4321)
+    monkeypatch.setattr("nuvik.core.checks.marks._foreign_groups", lambda entries: Counter({4321: 1}))
+    with pytest.raises(Refused, match=r"the group 4321 of 1 entry, to which you do not belong \(only an administrator"):
+        carry_plan(workspace.carry.work(), plan_of(workspace, library, large))

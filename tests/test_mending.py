@@ -17,6 +17,7 @@ from conftest import _unmount, fill, leftovers, picture
 from nuvik.__main__ import run
 from nuvik.core.carrying.aside_folders import held, held_folder
 from nuvik.core.carrying.run import carry_plan, release, resume, undo
+from nuvik.core.hosts.files import Files
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.journal import State
 from nuvik.core.model.leftover import Repair
@@ -279,3 +280,19 @@ def test_a_move_that_its_drive_does_not_show_holds_up_nothing(on_trial):
     journal.keep(replace(journal.move(1), target_place="", target="/nowhere at all"))
     (large / ".nuvik-incoming-8-0123abcd").mkdir()
     assert "An empty folder" in the_only(workspace, Repair.CLOSE)
+
+
+def test_a_folder_of_another_user_is_said_to_be_one(on_trial, monkeypatch):
+    _, large, workspace = on_trial
+    release(workspace.carry.work(), "all")
+    theirs = large / ".nuvik-held-8-0123abcd"
+    theirs.mkdir()
+    plain = Files.names_at
+
+    def names_at(files, path: str) -> list[str]:
+        if path == str(theirs):
+            raise PermissionError(13, "Permission denied", path)
+        return plain(files, path)
+
+    monkeypatch.setattr(Files, "names_at", names_at)
+    assert "it belongs to another user" in the_only(workspace, Repair.NONE) and theirs.exists()

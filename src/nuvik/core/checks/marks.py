@@ -47,12 +47,13 @@ def check_marks(
         return
     words = f"{shown(target.label)} cannot keep all marks of {shown(findings.step.library)}: {'; '.join(losses)}"
     if without:
-        findings.notes.append(f"{words}. Nuvik remembers them, and gives them back if you take the move back.")
+        back = "Nuvik remembers them, and if you take the move back gives them back as far as you may give them"
+        findings.notes.append(f"{words}. {back}.")
     else:
         findings.refuse(
             f"{words}.",
             "Choose another drive, or go on without them (w in Rehearse, --without-marks): they are remembered, and "
-            "given back if you take the move back.",
+            "given back if you take the move back, as far as you may give them.",
         )
 
 
@@ -87,7 +88,10 @@ def _losses(
         words = _IN_WORDS.get(name, f"the extended attribute {shown(name)}")
         yield f"{words} of {_first_of(paths)}"
     for group, count in groups.items():
-        yield f"the group {group} of {format_count(count, 'entry', 'entries')}, since you do not belong to it"
+        yield (
+            f"the group {group} of {format_count(count, 'entry', 'entries')}, to which you do not belong (only an "
+            "administrator, or a member, can give it back)"
+        )
     if times:
         yield f"the time of {_first_of([entry.path for entry in times])}"
 

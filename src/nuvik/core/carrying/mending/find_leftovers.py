@@ -136,6 +136,16 @@ def _judged(work: Work, path: str, drive: Drive, moves: dict[tuple[int, str], Mo
     else:
         seen = None
     move = seen.move if seen else None
+    try:
+        files.names_at(path)
+    except PermissionError:
+        return folder.leftover(
+            move,
+            "A folder of Nuvik's that you may not look into: it belongs to another user of this computer.",
+            "Whoever it belongs to can run “nuvik mend”.",
+        )
+    except OSError:
+        pass  # what follows says so
     if (empty := _if_empty(files, folder, move)) is not None:
         return empty
     if seen is None or move is None:
