@@ -180,13 +180,13 @@ class Round:
 
     def user_files(self) -> list[Path]:
         """The files that the user or a program of hers may be working with: not the copy that nobody sees yet."""
-        found = []
+        theirs = []
         for name in (self.source, self.target):
             for path in self.place(name).rglob("*"):
                 ours = [part for part in path.parts if part.startswith(".nuvik-incoming")]
                 if not ours and path.is_file() and not path.is_symlink() and path.name in self.must_be:
-                    found.append(path)
-        return found
+                    theirs.append(path)
+        return theirs
 
     def grow(self) -> str:
         path = self.chance.choice(self.user_files())
@@ -240,8 +240,8 @@ class Round:
 
     def unmount(self) -> None:
         for folder in reversed(self.mounts):
-            found = subprocess.run(["findmnt", "-n", "-o", "TARGET", "-t", "tmpfs"], capture_output=True, text=True)
-            for point in found.stdout.split():
+            listed = subprocess.run(["findmnt", "-n", "-o", "TARGET", "-t", "tmpfs"], capture_output=True, text=True)
+            for point in listed.stdout.split():
                 if point.startswith(str(self.drives.place)):
                     kept = (Path(point) / "elsewhere.txt").read_text()
                     assert kept == "not to be touched", f"what was mounted at {folder} was touched"

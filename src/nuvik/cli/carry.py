@@ -177,14 +177,14 @@ def _told_at_the_end(call: Call) -> Iterator[None]:
 
 
 def _json_line(call: Call) -> Callable[[Event], None]:
-    told_s = 0.0
+    line_at_s = 0.0
 
     def tell(event: Event) -> None:
-        nonlocal told_s
+        nonlocal line_at_s
         if event.event == "progress" and event.done_bytes < event.total_bytes:
-            if time.monotonic() - told_s < _BETWEEN_LINES_S:
+            if time.monotonic() - line_at_s < _BETWEEN_LINES_S:
                 return
-            told_s = time.monotonic()
+            line_at_s = time.monotonic()
         data = {
             "event": event.event,
             "n": event.n,

@@ -141,8 +141,8 @@ class LocalHost:
     def anchors(self, drives: Iterable[Drive]) -> dict[str, tuple[Anchor, ...]]:
         # Drives are told apart by what the system calls the volume and by the file system's own identity.
         volumes = {(volume.device, _identity(volume)): volume for volume in self._system.listing().volumes}
-        found = {drive.id: volumes.get((drive.device, drive.identity)) for drive in drives if drive.attached}
-        return {drive_id: anchors_of(volume) for drive_id, volume in found.items() if volume and volume.mount_points}
+        mounted = {drive.id: volumes.get((drive.device, drive.identity)) for drive in drives if drive.attached}
+        return {drive_id: anchors_of(volume) for drive_id, volume in mounted.items() if volume and volume.mount_points}
 
     def reaches_medium(self, drive: Drive) -> bool:
         types = [mount.fstype for mount in self._mounts() if mount.mountpoint == drive.path]

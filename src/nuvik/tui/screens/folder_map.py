@@ -47,7 +47,7 @@ class FolderMap(ModalScreen[bool]):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
-        self._desk, self._changed, self._said_of = desk, False, ""
+        self._desk, self._changed, self._described_path = desk, False, ""
         self._map = FolderMapRows((), ())
 
     def compose(self) -> ComposeResult:
@@ -172,7 +172,7 @@ class FolderMap(ModalScreen[bool]):
         except NuvikError as trouble:
             self.notify(str(trouble), severity="error", markup=False)
             return
-        self._changed, self._said_of = True, card.path
+        self._changed, self._described_path = True, card.path
         cast("Shell", self.app).survey_job.look_again()
 
     def follow(self, happening: str, *details: Any) -> None:
@@ -180,9 +180,13 @@ class FolderMap(ModalScreen[bool]):
         if happening != "judged":
             return
         self._fill()
-        library = next((one for one in self._desk.snapshot.libraries if one.path == self._said_of), None)
+        library = next(
+            (library for library in self._desk.snapshot.libraries if library.path == self._described_path), None
+        )
         words = (
-            f"{shown(self._said_of)} is one library: {library.kind}." if library else f"Noted: {shown(self._said_of)}."
+            f"{shown(self._described_path)} is one library: {library.kind}."
+            if library
+            else f"Noted: {shown(self._described_path)}."
         )
         self.notify(words, markup=False)
 

@@ -86,7 +86,7 @@ class _Work:
         self._meter = UsageMeter()
         self._entries = self._folders = 0
         self._label = ""
-        self._told_s = 0.0
+        self._reported_at_s = 0.0
 
     def run(self) -> None:
         """Until every tree is walked, or a stop is asked."""
@@ -220,8 +220,8 @@ class _Work:
 
     def _tell(self) -> None:
         now_s = time.monotonic()
-        if now_s - self._told_s >= _TELL_EVERY_S:
-            self._told_s = now_s
+        if now_s - self._reported_at_s >= _TELL_EVERY_S:
+            self._reported_at_s = now_s
             self._report(
                 SurveyProgress(
                     folders=self._folders,
