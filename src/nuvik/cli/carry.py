@@ -19,7 +19,7 @@ from nuvik.core.model.progress import Event, Report, Stop
 from nuvik.core.model.units import format_bytes, format_duration, format_speed
 
 if TYPE_CHECKING:
-    from nuvik.core.carrying.run import Outcome
+    from nuvik.core.carrying.outcome import Outcome
 
 _LONG_S, _BETWEEN_LINES_S = 60.0, 1.0
 Yes = Annotated[bool, typer.Option("--yes", help="Really do it. Without --yes, Nuvik only says what would happen.")]
@@ -29,6 +29,7 @@ WithoutMarks = Annotated[
         "--without-marks", help="Go on where the target cannot keep every mark; they are given back by an undo."
     ),
 ]
+SideBySide = Annotated[bool, typer.Option("--side-by-side", help="Carry moves that share no disk at the same time.")]
 Waiting = Annotated[str, typer.Argument(metavar="MOVE", help="The number of a move that waits.")]
 
 
@@ -41,10 +42,15 @@ def add_to(app: typer.Typer) -> None:
         on_trial: OnTrial = False,
         headroom: Headroom = None,
         without_marks: WithoutMarks = False,
+        side_by_side: SideBySide = False,
     ) -> None:
         """Carry out a plan: copy, prove, switch, release."""
         opened = with_headroom(call.workspace.plan.read(plan), headroom, call)
-        opened = replace(opened, without_marks=opened.without_marks or without_marks)
+        opened = replace(
+            opened,
+            without_marks=opened.without_marks or without_marks,
+            side_by_side=opened.side_by_side or side_by_side,
+        )
         if not yes:
             show_rehearsal(call, opened, on_trial, one_line=True)
             call.aside("Nothing was moved. Add --yes to carry it out.")
@@ -177,14 +183,13 @@ def _told_at_the_end(call: Call) -> Iterator[None]:
 
 
 def _json_line(call: Call) -> Callable[[Event], None]:
-    line_at_s = 0.0
+    line_at_s: dict[int, float] = {}
 
     def tell(event: Event) -> None:
-        nonlocal line_at_s
         if event.event == "progress" and event.done_bytes < event.total_bytes:
-            if time.monotonic() - line_at_s < _BETWEEN_LINES_S:
+            if time.monotonic() - line_at_s.get(event.move, 0.0) < _BETWEEN_LINES_S:
                 return
-            line_at_s = time.monotonic()
+            line_at_s[event.move] = time.monotonic()
         data = {
             "event": event.event,
             "n": event.n,
@@ -215,22 +220,42 @@ class _Teller:
     def __init__(self, call: Call) -> None:
         self._call = call
         self._terminal = sys.stderr.isatty()
+        self._at_hand: dict[int, Event] = {}
+        """The latest progress of each move that is being carried."""
 
     def __call__(self, event: Event) -> None:
         if event.event == "progress":
-            self._progress(event)
+            self._at_hand[event.n] = event
+            self._progress()
             return
+        if event.event == "step-started":
+            self._at_hand[event.n] = event
+        several = len(self._at_hand) > 1
+        if event.ends_move:
+            self._at_hand.pop(event.n, None)
         if self._terminal:
             sys.stderr.write("\r\x1b[K")
         words = self._WORDS.get(event.event)
         if event.event == "proven" and not event.detail.get("read_from_medium", True):
             words = "   compared: identical, but not read from the medium of the drive"
         if words:
-            self._call.say(words.format(n=event.n, library=shown(event.library), size=format_bytes(event.total_bytes)))
+            words = words.format(n=event.n, library=shown(event.library), size=format_bytes(event.total_bytes))
+            self._call.say(f"{event.n}.{words[2:]}" if several and words.startswith(" ") else words)
 
-    def _progress(self, event: Event) -> None:
-        if not self._terminal or not event.total_bytes:
+    def _progress(self) -> None:
+        """A line on the move at hand, or shorter on several."""
+        events = [event for event in self._at_hand.values() if event.event == "progress" and event.total_bytes]
+        if not self._terminal or not events:
             return
+        if len(events) > 1:
+            shares = (
+                f"{event.n}. {event.detail['phase']} {100 * event.done_bytes // event.total_bytes:3d} %"
+                for event in events
+            )
+            sys.stderr.write(f"\r\x1b[K   {'   '.join(shares)}")
+            sys.stderr.flush()
+            return
+        (event,) = events
         speed = event.detail.get("bytes_per_s")
         left = (event.total_bytes - event.done_bytes) / speed if speed else None
         sys.stderr.write(

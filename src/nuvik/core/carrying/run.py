@@ -5,21 +5,22 @@ from __future__ import annotations
 import json
 import logging
 import time
-from collections import Counter
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from nuvik.core.carrying.aside_folders import held
 from nuvik.core.carrying.explain_oserror import stopped_by
 from nuvik.core.carrying.guards import loss_of_original
 from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.carrying.move import carry_move, unread_words
+from nuvik.core.carrying.outcome import Outcome, sum_up
 from nuvik.core.carrying.proof import prove_again
+from nuvik.core.carrying.queue import Floors, carry_in_turn, faults_reported
 from nuvik.core.carrying.undo import Way, move_back, take_back_without_target, way_back
 from nuvik.core.carrying.work import Work
 from nuvik.core.model.clock import days_since, now_text
-from nuvik.core.model.errors import DriveAway, NuvikError, Refused, Stopped, StopRequested
+from nuvik.core.model.errors import Refused, Stopped, StopRequested
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
@@ -32,21 +33,12 @@ from nuvik.core.store.json_codec import plan_to_json
 log = logging.getLogger(__name__)
 
 
-@dataclass(frozen=True, slots=True)
-class Outcome:
-    """How a run ended, by drive."""
-
-    moves: tuple[Move, ...]
-    freed_bytes: dict[str, int]
-    expected_freed_bytes: dict[str, int]
-
-
 def carry_plan(work: Work, plan: Plan, on_trial: bool = False) -> Outcome:
     """Rehearse a plan once more and carry it out.
 
     Raises Refused when a check says no (nothing was changed) and Stopped when it ended midway.
     """
-    with carrying_lock(work.state_folder, f"carrying {format_count(len(plan.steps), 'move')}"):
+    with _at_work(work, f"carrying {format_count(len(plan.steps), 'move')}"):
         _none_midway(work, touching=[step.path for step in plan.steps])
         began_s = time.monotonic()
         checked = check_plan(
@@ -60,26 +52,44 @@ def carry_plan(work: Work, plan: Plan, on_trial: bool = False) -> Outcome:
         times = [step.end_s - step.start_s for step in timeline.steps]
         moves = work.journal.begin_run(plan, json.dumps(plan_to_json(plan)), on_trial, times)
         work.checked = moves[0].id, began_s
-        return _carry_all(work, moves)
+        return _carry_all(work, moves, plan.headroom_bytes if plan.side_by_side else None)
 
 
 def resume(work: Work, without_marks: bool = False) -> Outcome:
     """Go on with everything that a stop left midway, if need be `without_marks` that a target cannot keep. Raises
     Refused when there is nothing, Stopped as carrying does.
     """
-    with carrying_lock(work.state_folder, "resuming after a stop"):
+    with _at_work(work, "resuming after a stop"):
         unfinished = work.journal.unfinished()
         if not unfinished:
             raise Refused("Nothing is unfinished.", next_step="“nuvik logbook” shows every move.")
         if without_marks:
             unfinished = [replace(move, without_marks=True) for move in unfinished]
             work.journal.keep(*unfinished)
-        return _carry_all(work, unfinished)
+        return _carry_all(work, unfinished, _floors_of(work, unfinished))
+
+
+@contextmanager
+def _at_work(work: Work, what: str) -> Iterator[None]:
+    """Hold the lock; a stop that is asked for before anything was changed ends in words, too."""
+    with carrying_lock(work.state_folder, what):
+        try:
+            yield
+        except StopRequested:
+            raise Stopped("Stopped as asked, while looking. Nothing was changed.") from None
+
+
+def _floors_of(work: Work, moves: list[Move]) -> Floors | None:
+    """What the drives are to keep, when the plan that these moves carry out lets them go side by side."""
+    plans = [work.journal.plan_of(run) for run in {move.run for move in moves}]
+    if len(plans) != 1 or plans[0] is None or not plans[0].side_by_side:
+        return None
+    return plans[0].headroom_bytes
 
 
 def undo(work: Work, wanted: str) -> Outcome:
     """Take back a move, by its number or `last`. Raises Refused and Stopped as carrying does."""
-    with carrying_lock(work.state_folder, f"taking back move {shown(wanted)}"):
+    with _at_work(work, f"taking back move {shown(wanted)}"):
         return _done(work, [_taken_back(work, find_move(work, wanted))])
 
 
@@ -87,7 +97,7 @@ def undo_plan(work: Work) -> Outcome:
     """Take back every move of the plan that was carried last, the last first. Raises Refused and Stopped; called again
     it goes on with those that are left.
     """
-    with carrying_lock(work.state_folder, "taking back a whole plan"):
+    with _at_work(work, "taking back a whole plan"):
         taken_back: list[Move] = []
         for move in reversed(moves_of_last_plan(work)):
             if taken_back and work.stop.asked_after_step:
@@ -116,11 +126,11 @@ def _taken_back(work: Work, move: Move) -> Move:
     way = _way_of(work, move)
     move = work.now(move)
     _give_up_planned(work, move)
-    with _faults_reported(work, [move]):
+    with faults_reported(work, [move]):
         if move.state is State.RELEASING:
             move = carry_move(work, move)
         if way.state is None:
-            return _carry_each(work, [work.journal.begin_undo(move, move_back(work, move))])[0]
+            return carry_in_turn(work, [work.journal.begin_undo(move, move_back(work, move))])[0]
         begun = work.journal.keep(replace(move, state=way.state))
         if way.without_target:
             return take_back_without_target(work, begun)
@@ -153,7 +163,7 @@ def release(
     Refuses while something of the original would be lost, and while its copy was not read from the medium, unless the
     user says that this is meant.
     """
-    with carrying_lock(work.state_folder, f"releasing {shown(wanted)}"):
+    with _at_work(work, f"releasing {shown(wanted)}"):
         if wanted == "all":
             on_trial = [move for move in work.journal.moves() if move.state is State.ON_TRIAL]
             moves = [move for move in on_trial if days_since(move.ended_at or now_text()) >= older_than_days]
@@ -162,7 +172,7 @@ def release(
                 raise Refused(f"No move is on trial{older}.", next_step="“nuvik logbook” shows every move.")
         else:
             moves = [_known_move(work, wanted)]
-        with _faults_reported(work, moves):
+        with faults_reported(work, moves):
             for move in moves:
                 _check_release(work, work.now(move), even_if_changed)
                 if move.unread and not even_if_unread:
@@ -271,104 +281,12 @@ def _give_up_planned(work: Work, move: Move) -> None:
         work.journal.keep(*waiting)
 
 
-def _carry_all(work: Work, moves: list[Move]) -> Outcome:
-    return _done(work, _carry_each(work, moves))
-
-
-def _carry_each(work: Work, moves: list[Move]) -> list[Move]:
-    """Carry moves to their ends, each time the one whose turn it is: the user may leave out some that wait, or bring
-    them forward, while others are carried.
-    """
-    done: list[Move] = []
-    aside: dict[int, DriveAway] = {}
-    why = f"moving {format_count(len(moves), 'library', 'libraries')}"
-    with _faults_reported(work, moves), work.host.kept_awake(why):
-        while (move := _next_of(work, moves, {*aside, *(move.id for move in done)})) is not None:
-            if done and work.stop.asked_after_step:
-                raise Stopped(
-                    f"Stopped as asked, after {format_count(len(done), 'move')}; "
-                    f"{format_count(len(moves) - len(done), 'move')} not started.",
-                    next_step="“nuvik resume” continues; “nuvik undo last” takes the last move back.",
-                )
-            try:
-                done.append(carry_move(work, move))
-            except DriveAway as trouble:
-                if len(moves) == 1:
-                    raise
-                aside[move.id] = trouble
-            except Refused as refusal:
-                if done or any(work.journal.move(move.id).state is not State.PLANNED for move in moves):
-                    raise Stopped(refusal.what, next_step=f"{refusal.next_step} Then run “nuvik resume”.") from None
-                work.journal.keep(*(replace(move, state=State.UNDONE, problem=refusal.what) for move in moves))
-                raise
-        if aside:
-            raise next(iter(aside.values()))
-    return [move for move in _again(work, moves) if not move.left_out]
-
-
-def _next_of(work: Work, moves: list[Move], handled: set[int]) -> Move | None:
-    mine = {move.id for move in moves} - handled
-    return next((move for move in work.journal.unfinished() if move.id in mine), None)
-
-
-@contextmanager
-def _faults_reported(work: Work, moves: list[Move]) -> Iterator[None]:
-    """Whatever ends a run early is put into words, kept with its move, and reported as `stopped`."""
-    try:
-        yield
-    except Refused:
-        raise
-    except (Stopped, StopRequested, OSError) as fault:
-        current = next((move for move in _again(work, moves) if not move.state.finished), _again(work, moves)[-1])
-        stopped = _in_words(work, current, fault)
-        log.info("move %d stopped while %s", current.id, current.state, exc_info=fault)
-        work.journal.keep(replace(current, problem=stopped.what))
-        outcome = _sum_up(work, moves)
-        work.hear(
-            Event(
-                "stopped",
-                current.n,
-                current.id,
-                current.library,
-                detail={
-                    "problem": stopped.what,
-                    "next_step": stopped.next_step,
-                    "state": current.state,
-                    "freed_bytes": outcome.freed_bytes,
-                    "expected_freed_bytes": outcome.expected_freed_bytes,
-                },
-            )
-        )
-        raise stopped from None
-
-
-def _in_words(work: Work, move: Move, fault: NuvikError | StopRequested | OSError) -> NuvikError:
-    if isinstance(fault, NuvikError):
-        return fault
-    if isinstance(fault, OSError):
-        return stopped_by(work, move, fault)
-    return Stopped(
-        f"Stopped as asked. {shown(move.library)}: {move.state.in_words}.",
-        next_step=f"“nuvik resume” continues; “nuvik undo {move.id}” takes it back.",
-    )
-
-
-def _again(work: Work, moves: list[Move]) -> list[Move]:
-    return [work.journal.move(move.id) for move in moves]
-
-
-def _sum_up(work: Work, moves: list[Move]) -> Outcome:
-    ended = tuple(_again(work, moves))
-    freed, expected = Counter[str](), Counter[str]()
-    for move in ended:
-        if move.state is State.RELEASED:
-            expected[move.source_drive] += move.frees_bytes
-            freed[move.source_drive] += move.frees_bytes if move.freed_bytes is None else move.freed_bytes
-    return Outcome(ended, dict(freed), dict(expected))
+def _carry_all(work: Work, moves: list[Move], side_by_side: Floors | None = None) -> Outcome:
+    return _done(work, carry_in_turn(work, moves, side_by_side))
 
 
 def _done(work: Work, moves: list[Move]) -> Outcome:
-    outcome = _sum_up(work, moves)
+    outcome = sum_up(work, moves)
     freed = {"freed_bytes": outcome.freed_bytes, "expected_freed_bytes": outcome.expected_freed_bytes}
     last = outcome.moves[-1] if outcome.moves else None
     work.hear(Event("done", last.n, last.id, last.library, detail=freed) if last else Event("done", detail=freed))

@@ -5,7 +5,8 @@ from __future__ import annotations
 import logging
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from threading import Lock
 from typing import Any
 
 from nuvik.core.carrying.places import located, source_located
@@ -41,12 +42,18 @@ class Work:
 
     checked: tuple[int, float] | None = None
     """The move that was checked as the first of its plan, and when, by a clock that only runs forward."""
+    hearing: Lock = field(default_factory=Lock)
+    """Held while somebody listens: of moves side by side, too, only one event is reported at a time."""
     _files: Files | None = None
     """The files of the drives as they were when the move at hand was settled."""
 
     @property
     def files(self) -> Files:
         return self._files or self.host.files
+
+    def apart(self) -> Work:
+        """The same for a move that is carried beside others: where its drives are, and its entries, are its own."""
+        return replace(self, journal=self.journal.apart(), _files=None)
 
     def was_just_checked(self, move: Move) -> bool:
         """Whether a move need not be checked once more before it begins. It is once: then time has gone by."""
@@ -110,7 +117,8 @@ class Work:
         no copy: from then on nobody is told.
         """
         try:
-            self.report(event)
+            with self.hearing:
+                self.report(event)
         except OSError as fault:
             log.warning("whoever listens to carrying cannot be reached: %s", fault)
             self.report = silent

@@ -10,6 +10,7 @@ from __future__ import annotations
 import errno
 import os
 import stat
+import threading
 import time
 from dataclasses import dataclass, field
 
@@ -34,9 +35,14 @@ class WorldClock:
         self.time_scale = time_scale
         self.now_s = 0.0
         self._owed_s = 0.0
+        self._lock = threading.Lock()
 
     def advance_to(self, moment_s: float) -> None:
         """Let time pass until a moment; nothing when it is past already."""
+        with self._lock:
+            self._advance_to(moment_s)
+
+    def _advance_to(self, moment_s: float) -> None:
         if moment_s <= self.now_s:
             return
         if self.time_scale > 0:

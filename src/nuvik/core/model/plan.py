@@ -122,6 +122,8 @@ class Plan:
     landings: tuple[Landing, ...] = ()
     without_marks: bool = False
     """Go on where a target cannot keep all marks of a library: they are remembered for the way back."""
+    side_by_side: bool = False
+    """Carry moves that share no disk at the same time."""
 
     @property
     def frees_bytes(self) -> int:

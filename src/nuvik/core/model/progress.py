@@ -54,6 +54,11 @@ class Event:
     total_bytes: int = 0
     detail: dict[str, Any] = field(default_factory=dict)
 
+    @property
+    def ends_move(self) -> bool:
+        """Whether its move is not at hand any more."""
+        return self.event in ("on-trial", "released", "undone", "stopped", "done")
+
 
 Report = Callable[[Event], None]
 """Called with each event, from the thread that does the work. Must return quickly."""

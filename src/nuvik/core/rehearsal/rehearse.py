@@ -71,6 +71,7 @@ def check_plan(
         drives=drives,
         snapshot=snapshot,
         on_trial=on_trial,
+        side_by_side=plan.side_by_side,
         pace=host.pace,
         calibration=calibration,
         rooms={n: checked.room_bytes for n, checked in findings.items() if checked.room_bytes},

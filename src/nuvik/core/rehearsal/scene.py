@@ -26,7 +26,7 @@ class Scene:
     snapshot: Snapshot | None = None
     on_trial: bool = False
     side_by_side: bool = False
-    """Moves that share no disk go on at once. Carrying does one after the other; this shows what that would bring."""
+    """Moves that share no disk go on at once: as the plan says, or to see what that would bring."""
     rooms: Mapping[int, int] = field(default_factory=dict)
     """What each step's library takes on its target, by the number of the step, where that was looked at."""
     pace: Pace = NO_PACE

@@ -13,7 +13,6 @@ from dataclasses import dataclass, field
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
-from nuvik.core.model.paths import is_within
 from nuvik.core.model.plan import Step
 from nuvik.core.model.timeline import Timeline, TimelineStep, Violation
 from nuvik.core.model.timing import WritePace
@@ -21,6 +20,7 @@ from nuvik.core.model.units import format_bytes
 from nuvik.core.planning.placement.waiting import waiting_s_per_week
 from nuvik.core.rehearsal.phases import StepTimes, step_times, work_s
 from nuvik.core.rehearsal.scene import Scene
+from nuvik.core.rehearsal.side_by_side import needs_of, step_beside
 
 
 def simulate(scene: Scene) -> Timeline:
@@ -60,7 +60,7 @@ class _Run:
         self._running: list[_End] = []
         # An unknown or away drive: the checks refuse the step by name.
         self._waiting = [step for step in scene.plan.steps if {step.from_drive, step.to_drive} <= self._free.keys()]
-        self._needs = _needs(self._waiting) if scene.side_by_side else {}
+        self._needs = needs_of(self._waiting) if scene.side_by_side else {}
         self._waits = _Waits(scene)
 
     def timeline(self) -> Timeline:
@@ -94,28 +94,9 @@ class _Run:
             return self._waiting[0]
         if not self._scene.side_by_side:
             return None
-        undone = {carried.n for carried in self._running} | {waiting_item.n for waiting_item in self._waiting}
-        wanted: dict[str, int] = {}
-        for step in self._waiting:
-            drive = step.to_drive
-            wanted[drive] = wanted.get(drive, 0) + self._room(step)
-            fits = self._free[drive] - wanted[drive] >= self._floors[drive]
-            if (
-                fits
-                and not self._needs[step.n] & undone
-                and not any(self._shares(step, carried.step) for carried in self._running)
-            ):
-                return step
-        return None
-
-    def _shares(self, step: Step, other: Step) -> bool:
-        """Whether two steps want one disk."""
-        pairs = (
-            (self._drives[mine], self._drives[theirs])
-            for mine in (step.from_drive, step.to_drive)
-            for theirs in (other.from_drive, other.to_drive)
-        )
-        return any(mine.shares_disk_with(theirs) for mine, theirs in pairs)
+        spare = {drive_id: free - self._floors[drive_id] for drive_id, free in self._free.items()}
+        running = [carried.step for carried in self._running]
+        return step_beside(self._waiting, running, self._drives, self._needs, self._room, spare)
 
     def _begin(self, step: Step) -> None:
         self._waiting.remove(step)
@@ -199,19 +180,6 @@ class _Waits:
             self._now_s += waiting_s_per_week(library, there) - waiting_s_per_week(library, here)
             self._at[step.target_path] = (library, there)
         return self._now_s
-
-
-def _needs(steps: list[Step]) -> dict[int, set[int]]:
-    """By number, the steps that must be done before: those that bring a library, or take a part out of it."""
-    needs: dict[int, set[int]] = {}
-    for step in steps:
-        earlier = [other for other in steps if other.n < step.n]
-        needs[step.n] = {
-            earlier_step.n
-            for earlier_step in earlier
-            if earlier_step.target_path == step.path or is_within(earlier_step.path, step.path)
-        }
-    return needs
 
 
 def _under_floor(step: Step, drive: Drive, lacking: int) -> Violation:

@@ -38,7 +38,7 @@ def possible(
     what_ifs += [Slower(used_drive) for used_drive in used]
     what_ifs += [Crumbs(source) for source in sources]
     what_ifs += [Bought(candidate) for candidate in candidates[:_MOST_CANDIDATES]]
-    if len(scene.plan.steps) > 1:
+    if len(scene.plan.steps) > 1 and not scene.side_by_side:
         what_ifs.append(SideBySide())
     return what_ifs
 

@@ -377,6 +377,6 @@ class SideBySide(WhatIf):
         if won < 0.02 * max(1.0, before.total_s):
             return "would not help: the moves use the same disks", False
         return (
-            f"would take {instead_of(format_duration(after.total_s), format_duration(before.total_s))}; "
-            "carrying does one after the other"
+            f"would take {instead_of(format_duration(after.total_s), format_duration(before.total_s))}: "
+            "“nuvik carry --side-by-side” does that, or b in Rehearse"
         ), False

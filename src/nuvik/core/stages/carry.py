@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from nuvik.core.carrying.run import Outcome, carry_plan, find_move, resume
+from nuvik.core.carrying.outcome import Outcome
+from nuvik.core.carrying.run import carry_plan, find_move, resume
 from nuvik.core.carrying.waiting import carry_next, skip
 from nuvik.core.carrying.work import Work
 from nuvik.core.hosts.desktop import show_notice

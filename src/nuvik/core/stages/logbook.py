@@ -8,7 +8,8 @@ from dataclasses import dataclass
 
 from nuvik.core.carrying.mending.find_leftovers import find_leftovers
 from nuvik.core.carrying.mending.mend import Mended, mend
-from nuvik.core.carrying.run import Outcome, moves_of_last_plan, outlook_of_undo, release, undo, undo_plan
+from nuvik.core.carrying.outcome import Outcome
+from nuvik.core.carrying.run import moves_of_last_plan, outlook_of_undo, release, undo, undo_plan
 from nuvik.core.carrying.undo import Way
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.journal import Move

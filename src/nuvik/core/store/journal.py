@@ -5,6 +5,7 @@ Paths are kept as bytes, exactly as the file system has them.
 
 from __future__ import annotations
 
+import json
 import os
 import secrets
 import sqlite3
@@ -20,6 +21,7 @@ from nuvik.core.model.journal import LEFT_OUT, Move, State
 from nuvik.core.model.library import Kind
 from nuvik.core.model.plan import Plan, Step, TetherKind
 from nuvik.core.store.database import Database
+from nuvik.core.store.json_codec import from_json
 
 _PATHS = ("library", "source", "target", "source_place", "target_place")
 _MANY_PATHS = ("made_folders", "was_source", "was_target")
@@ -37,6 +39,10 @@ class Journal:
         self._entries: tuple[int, dict[str, EntryRecord]] | None = None
         """Those of one move, by its number."""
 
+    def apart(self) -> Journal:
+        """The same journal for another thread, which works on another move."""
+        return Journal(self._database)
+
     # -- moves ---------------------------------------------------------------------------------------------
 
     def begin_run(self, plan: Plan, plan_document: str, on_trial: bool, expected_s: Sequence[float]) -> list[Move]:
@@ -51,6 +57,15 @@ class Journal:
                 self._insert(connection, _planned(run, step, on_trial, seconds, plan.without_marks))
                 for step, seconds in zip(plan.steps, expected_s, strict=True)
             ]
+
+    def plan_of(self, run: int) -> Plan | None:
+        """The plan that a run carries out; None for one that was begun in another journal."""
+        with self._database.connect() as connection:
+            row = connection.execute("SELECT plan FROM runs WHERE id = ?", (run,)).fetchone()
+        if row is None or not row["plan"]:
+            return None
+        document = json.loads(row["plan"])
+        return from_json(Plan, {name: value for name, value in document.items() if name != "format"}, "The plan")
 
     def begin_undo(self, original: Move, move: Move) -> Move:
         """Write down a move that takes another one back."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from nuvik.core.carrying.run import Outcome
+from nuvik.core.carrying.outcome import Outcome
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Event
@@ -37,10 +37,13 @@ def phase_number(event: Event) -> int:
     }.get(event.event, 0)
 
 
-def running_headline(event: Event | None) -> str:
-    """What is happening right now, and what is safe."""
+def running_headline(event: Event | None, beside: Sequence[Event] = ()) -> str:
+    """What is happening right now, and what is safe; with what goes on `beside` it."""
     if event is None:
         return "Starting: the checks run once more."
+    if beside:
+        names = " and ".join(shown(other.library) for other in (event, *beside))
+        return f"{names} are being moved side by side. Each original stays until its copy is proven."
     if event.event == "progress":
         words = "read back and compared" if event.detail.get("phase") == "proving" else "copied"
         safe = "copy being proven" if event.detail.get("phase") == "proving" else "original untouched"

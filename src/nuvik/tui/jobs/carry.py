@@ -13,7 +13,7 @@ from nuvik.tui.jobs.base import Job, JobHost
 from nuvik.tui.jobs.survey import SurveyJob
 
 if TYPE_CHECKING:
-    from nuvik.core.carrying.run import Outcome
+    from nuvik.core.carrying.outcome import Outcome
 
 Act = Callable[[Report, Stop], "Outcome"]
 """A call of the stages Carry or Logbook that moves something."""
@@ -26,10 +26,11 @@ class CarryRun:
     stop: Stop = field(default_factory=Stop)
     moves: list[int] = field(default_factory=list)
     """The journal's numbers of the moves seen so far."""
-    event: Event | None = None
-    """The latest event."""
-    progress: Event | None = None
-    """The latest progress of the phase at hand."""
+    at_hand: dict[int, Event] = field(default_factory=dict)
+    """The latest event of each move that is being carried, the first begun first."""
+    progress: dict[int, Event] = field(default_factory=dict)
+    """The latest progress of each of them."""
+    latest: Event | None = None
     ended: str | None = None
     """How it ended, in words; None while it runs."""
     trouble: bool = False
@@ -38,11 +39,21 @@ class CarryRun:
     def running(self) -> bool:
         return self.ended is None
 
+    @property
+    def event(self) -> Event | None:
+        """The latest of the move at hand that was begun first; between moves, the latest of all."""
+        return next(iter(self.at_hand.values()), self.latest)
+
     def take(self, event: Event) -> None:
         """Something happened."""
-        if event.event == "progress":
-            self.progress = event
-        self.event = event
+        self.latest = event
+        if event.ends_move:
+            self.at_hand.pop(event.move, None)
+            self.progress.pop(event.move, None)
+        elif event.move:
+            self.at_hand[event.move] = event
+            if event.event == "progress":
+                self.progress[event.move] = event
         if event.move and event.move not in self.moves:
             self.moves.append(event.move)
 

@@ -13,10 +13,11 @@ from textual.widgets import Static
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.journal import Move, State
-from nuvik.core.model.names import shown
+from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Event
 from nuvik.core.views.carry_headline import PHASES, phase_number, progress_line, running_headline
 from nuvik.core.views.move_rows import move_row
+from nuvik.tui.jobs.carry import CarryRun
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.shell import stage_key
 from nuvik.tui.theme import palette_of
@@ -25,7 +26,7 @@ from nuvik.tui.widgets.move_table import MoveTable
 from nuvik.tui.widgets.strip import StripData
 from nuvik.tui.widgets.traffic import TrafficPanel
 
-_BAR_CELLS = 60
+_BAR_CELLS, _NAME_CELLS = 60, 30
 
 
 class CarryScreen(StageScreen):
@@ -62,7 +63,7 @@ class CarryScreen(StageScreen):
                 else "Nothing is being carried. Make a plan, rehearse it, and carry it out from there."
             )
         elif carrying.running:
-            self.say(running_headline(carrying.event))
+            self.say(self._headline(carrying))
         else:
             self.say(carrying.ended or "")
         self.query_one("#headline").set_class(bool(carrying and carrying.trouble), "trouble")
@@ -77,7 +78,7 @@ class CarryScreen(StageScreen):
         if happening != "carry" or carrying is None or not carrying.running:
             return
         event: Event = details[0]
-        self.say(running_headline(event))
+        self.say(self._headline(carrying))
         self._show_phases()
         if event.event != "progress":
             self._watch_traffic()
@@ -91,7 +92,8 @@ class CarryScreen(StageScreen):
         palette, carrying = palette_of(self.app.theme), self.shell.carry_job.run
         event = carrying.event if carrying else None
         ladder, bar = Text(), Text()
-        if carrying is not None and event is not None and not carrying.trouble:
+        side_by_side = carrying is not None and carrying.running and len(carrying.at_hand) > 1
+        if carrying is not None and event is not None and not carrying.trouble and not side_by_side:
             reached = len(PHASES) if not carrying.running else phase_number(event)
             for number, (phase, safe, _) in enumerate(PHASES):
                 mark, style = ("✓", palette.good) if number < reached else ("▶", f"bold {palette.accent}")
@@ -99,8 +101,12 @@ class CarryScreen(StageScreen):
                     mark, style = "·", palette.quiet
                 ladder.append(f"{mark} {phase:<9}", style=style)
                 ladder.append(f"{safe}\n", style=palette.quiet)
-        if carrying is not None and carrying.running and carrying.progress is not None:
-            bar = self._bar(carrying.progress)
+        if carrying is not None and carrying.running:
+            bar = Text("\n").join(
+                self._bar(carrying.progress[number], named=side_by_side)
+                for number in carrying.at_hand
+                if number in carrying.progress
+            )
         self.query_one("#phases", Static).update(ladder)
         self.query_one("#progress", Static).update(bar)
         if carrying is not None and carrying.running:
@@ -112,23 +118,34 @@ class CarryScreen(StageScreen):
         else:
             self.tell(f"{stage_key('logbook')} opens Logbook: every move is listed there and can be taken back.")
 
-    def _bar(self, event: Event) -> Text:
+    @staticmethod
+    def _headline(carrying: CarryRun) -> str:
+        first, *others = carrying.at_hand.values() or [carrying.event]
+        return running_headline(first, [other for other in others if other is not None])
+
+    def _bar(self, event: Event, named: bool) -> Text:
+        """How far a phase is; of moves side by side, with the library and the phase before it."""
         palette = palette_of(self.app.theme)
         share = event.done_bytes / event.total_bytes if event.total_bytes else 1.0
-        filled = round(_BAR_CELLS * min(1.0, share))
-        text = Text("━" * filled, style=palette.accent) + Text("━" * (_BAR_CELLS - filled), style=palette.free)
+        cells = _BAR_CELLS - _NAME_CELLS if named else _BAR_CELLS
+        filled = round(cells * min(1.0, share))
+        text = Text()
+        if named:
+            phase = PHASES[phase_number(event)][0]
+            text.append(f"{shorten(event.library, _NAME_CELLS - 10):<{_NAME_CELLS - 9}}{phase:<9}")
+        text += Text("━" * filled, style=palette.accent) + Text("━" * (cells - filled), style=palette.free)
         text.append(f" {share:4.0%}  {progress_line(event)}")
         return text
 
     def _watch_traffic(self) -> None:
-        """The two drives at work, while something is carried."""
+        """The drives at work, while something is carried."""
         carrying, panel = self.shell.carry_job.run, self.query_one(TrafficPanel)
         panel.display = carrying is not None and carrying.running and carrying.event is not None
-        if panel.display and carrying is not None and carrying.event is not None and carrying.event.move:
-            move = self.desk.workspace.logbook.move(carrying.event.move)
+        if panel.display and carrying is not None and carrying.at_hand:
+            moves = [self.desk.workspace.logbook.move(number) for number in carrying.at_hand]
+            used = [drive_id for move in moves for drive_id in (move.source_drive, move.target_drive)]
             drives = {drive.id: drive for drive in self.desk.snapshot.drives}
-            at_work = [drives[drive_id] for drive_id in (move.source_drive, move.target_drive) if drive_id in drives]
-            panel.watch_drives(at_work)
+            panel.watch_drives([drives[drive_id] for drive_id in dict.fromkeys(used) if drive_id in drives])
 
     def _show_moves(self) -> None:
         labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}

@@ -45,6 +45,7 @@ class RehearseScreen(StageScreen):
         Binding("tab", "app.focus_next", "switch"),
         Binding("space", "suppose", "what if"),
         Binding("o", "on_trial", "on trial on / off"),
+        Binding("b", "side_by_side", "side by side"),
         Binding("w", "without_marks", "without marks", show=False),
         Binding("c", "carry", "carry it out"),
         Binding("x", "as_it_is", "what-ifs off"),
@@ -204,6 +205,8 @@ class RehearseScreen(StageScreen):
             if self.desk.on_trial
             else "originals go once the copies are proven and in use"
         )
+        if self.desk.plan is not None and self.desk.plan.side_by_side:
+            mode += "; moves that share no disk go side by side (b)"
         if self.desk.plan is not None and self.desk.plan.without_marks:
             mode += "; marks that a target cannot keep are remembered (w)"
         learnt = f" {timeline.calibration[0].upper()}{timeline.calibration[1:]}." if timeline.calibration else ""
@@ -289,12 +292,19 @@ class RehearseScreen(StageScreen):
 
     def action_without_marks(self) -> None:
         """Go on, or not, without the marks that a target cannot keep."""
-        desk = self.desk
-        if desk.plan is None or self._checking is not None:
-            return
-        desk.plan = replace(desk.plan, without_marks=not desk.plan.without_marks)
-        desk.checked = desk.timeline = None
-        self.refresh_stage()
+        if (plan := self.desk.plan) is not None:
+            self._carry_otherwise(replace(plan, without_marks=not plan.without_marks))
+
+    def action_side_by_side(self) -> None:
+        """Carry moves that share no disk at the same time, or one after the other."""
+        if (plan := self.desk.plan) is not None:
+            self._carry_otherwise(replace(plan, side_by_side=not plan.side_by_side))
+
+    def _carry_otherwise(self, plan: Plan) -> None:
+        """The same moves, carried in another way: they are looked at anew."""
+        if self._checking is None:
+            self.desk.plan, self.desk.checked, self.desk.timeline = plan, None, None
+            self.refresh_stage()
 
     def action_carry(self) -> None:
         plan, timeline = self.desk.plan, self.desk.timeline
