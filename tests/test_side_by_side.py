@@ -93,7 +93,9 @@ def test_when_a_move_fails_the_other_is_carried_to_its_end(world, three):
     assert {move.state for move in resume(world.open().carry.work()).moves} == {State.RELEASED}
 
 
-def test_a_stop_stops_both_and_both_go_on_side_by_side(world, three):
+@pytest.mark.parametrize("back", [False, True])
+def test_a_stop_stops_both_and_both_go_on_side_by_side_or_back(world, three, back):
+    whole = {name: picture(path) for name, path in three.items()}
     workspace = world.open()
     work = workspace.carry.work()
     together = Meeting(1, 3, then=work.stop.ask)
@@ -102,6 +104,10 @@ def test_a_stop_stops_both_and_both_go_on_side_by_side(world, three):
         carry_plan(work, plan_of(workspace, three))
     problems = [move.problem or "" for move in workspace.logbook.moves()]
     assert "copying" in problems[0] and not problems[1] and "copying" in problems[2]
+    if back:
+        undo_plan(world.open().carry.work())
+        assert {name: picture(path) for name, path in three.items()} == whole and not leftovers(world.folder)
+        return
     again = world.open()
     hook(again, onwards := Meeting(1, 3))
     assert {move.state for move in resume(again.carry.work()).moves} == {State.RELEASED} and onwards.met

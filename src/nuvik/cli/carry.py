@@ -222,6 +222,7 @@ class _Teller:
         self._terminal = sys.stderr.isatty()
         self._at_hand: dict[int, Event] = {}
         """The latest progress of each move that is being carried."""
+        self._side_by_side = False
 
     def __call__(self, event: Event) -> None:
         if event.event == "progress":
@@ -230,9 +231,10 @@ class _Teller:
             return
         if event.event == "step-started":
             self._at_hand[event.n] = event
-        several = len(self._at_hand) > 1
+        several = self._side_by_side = self._side_by_side or len(self._at_hand) > 1
         if event.ends_move:
             self._at_hand.pop(event.n, None)
+            self._side_by_side = several and bool(self._at_hand)
         if self._terminal:
             sys.stderr.write("\r\x1b[K")
         words = self._WORDS.get(event.event)

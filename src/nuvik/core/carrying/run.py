@@ -110,15 +110,17 @@ def undo_plan(work: Work) -> Outcome:
 
 
 def moves_of_last_plan(work: Work) -> list[Move]:
-    """The moves, not taken back yet, of the plan that was carried last, in their order. Raises Refused when there are
-    none.
+    """The moves, not taken back yet, of the plan that was carried last: those that are done, those that stand midway,
+    and those that wait, each in their order. Raises Refused when there are none.
     """
     standing = [move for move in work.journal.moves() if move.undoes is None and move.state is not State.UNDONE]
     if not standing:
         raise Refused("No move is left to take back.", next_step="“nuvik logbook” lists the moves.")
     run = max(move.run for move in standing)
     mine = [move for move in standing if move.run == run]
-    return sorted(mine, key=lambda move: (move.state is State.PLANNED, move.started_at or "", move.id))
+    return sorted(
+        mine, key=lambda move: (not move.state.finished, move.state is State.PLANNED, move.started_at or "", move.id)
+    )
 
 
 def _taken_back(work: Work, move: Move) -> Move:
@@ -259,14 +261,19 @@ def _read_from_medium(work: Work, move: Move) -> None:
 
 
 def _none_midway(work: Work, besides: Move | None = None, touching: Sequence[str] = ()) -> None:
-    """Refuse new work while an earlier move stands midway; the rest of `besides`' own run does not count, nor does a
-    move whose drive is away, unless the new work is `touching` its library.
+    """Refuse new work while an earlier move stands midway. What waits in the run of `besides` does not count, nor what
+    was carried side by side with it when both stand midway; nor does a move whose drive is away, unless the new work is
+    `touching` its library.
     """
     for move in work.journal.unfinished():
         away = not (work.is_here(move.source_drive) and work.is_here(move.target_drive))
         if away and not any(is_within(move.source, path) or is_within(path, move.source) for path in touching):
             continue
-        if besides is not None and (move.id == besides.id or (move.state is State.PLANNED and move.run == besides.run)):
+        if (
+            besides is not None
+            and move.run == besides.run
+            and (move.state is State.PLANNED or not besides.state.finished)
+        ):
             continue
         raise Refused(
             f"Move {move.id} ({shown(move.library)}) is unfinished: {move.state.in_words}.",
