@@ -108,7 +108,10 @@ class CarryScreen(StageScreen):
                 if number in carrying.progress
             )
         self.query_one("#phases", Static).update(ladder)
-        self.query_one("#progress", Static).update(bar)
+        self.query_one("#phases").display = not side_by_side
+        progress = self.query_one("#progress", Static)
+        progress.styles.height = len(carrying.at_hand) if carrying is not None and side_by_side else 1
+        progress.update(bar)
         if carrying is not None and carrying.running:
             self.tell(
                 "Whatever you press, the original stays complete until its copy is proven. s stops after this library."

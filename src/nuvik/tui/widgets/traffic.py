@@ -15,6 +15,7 @@ from nuvik.core.model.units import format_speed
 from nuvik.tui.theme import palette_of
 
 _EVERY_S, _KEPT = 0.5, 40
+_FEWEST_LINES = 2
 _WORDS_CELLS = 54
 """What a line takes besides its two curves."""
 _LEVELS = "▁▂▃▄▅▆▇█"
@@ -36,6 +37,7 @@ class TrafficPanel(Static):
     def watch_drives(self, drives: Sequence[Drive]) -> None:
         """Show these drives from now on."""
         self._drives = tuple(drives)
+        self.styles.height = max(_FEWEST_LINES, len(drives))
         self._draw()
 
     def _look(self) -> None:
