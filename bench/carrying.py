@@ -75,7 +75,9 @@ def _timed(
     """Wall and processor seconds of an act on a fresh library, and what its process held at most."""
     for drive in (source, target):
         for path in drive.iterdir():
-            if path.name != "lost+found":
+            if path.is_symlink():
+                path.unlink()
+            elif path.name != "lost+found":
                 shutil.rmtree(path)
     (source / "L").mkdir()
     make(source / "L")

@@ -88,7 +88,7 @@ def test_candidates_are_put_together_and_held_back_by_their_slowest_part(world, 
     world.write()
     built = next(one for one in world.open().drives.verdicts(str(file)) if one.candidate.label == "Bare in Case")
     assert "with Ferry on it you would wait" in verdict_sentence(built)
-    assert built.saves_s_per_week > 5 * 40, "now nothing else has room, and platters need 44 s for small reads"
+    assert built.saves_s_per_week > 5 * 28, "now nothing else has room, and platters need 29 s for small reads"
     assert verdicts["Heron in a better case"].candidate.upgrade_of == "heron"
     for bad, said in (
         (('"nvme"]', '"cheese"]'), "“takes” of case 1: "),

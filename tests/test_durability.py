@@ -41,9 +41,9 @@ def not_durable(workspace: Workspace, done: list[tuple[str, str]], lacks: str) -
             # What is removed with its folder needs no flush of its own.
             waiting[os.path.dirname(path)] = operation
             waiting = waiting if operation != "remove" else {f: o for f, o in waiting.items() if f != path}
-        elif operation == "flush":
+        elif operation in ("flush", "flush-volume"):
             drive = drive_holding(drives, path)
-            whole = "incoming" in os.path.basename(path) and lacks != "sync_volume"
+            whole = operation == "flush-volume" and lacks != "sync_volume"
             waiting = {
                 folder: change
                 for folder, change in waiting.items()

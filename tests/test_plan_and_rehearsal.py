@@ -89,7 +89,8 @@ def test_bytes_are_conserved_and_no_feasible_step_breaks_a_floor(draft, on_trial
             make_plan(draft)
         return
     plan = make_plan(draft)
-    timeline = simulate(Scene(plan, draft.drives, on_trial=on_trial))
+    scene = Scene(plan, draft.drives, on_trial=on_trial)
+    timeline = simulate(scene)
     total, held = sum(timeline.free_before_bytes.values()), 0
     for step, planned in zip(timeline.steps, plan.steps, strict=True):
         held += planned.bytes if on_trial else 0
@@ -97,13 +98,20 @@ def test_bytes_are_conserved_and_no_feasible_step_breaks_a_floor(draft, on_trial
         assert sum(step.lowest_free_bytes.values()) == total - held - (0 if on_trial else planned.bytes)
         assert step.end_s >= step.start_s
         if timeline.feasible:
-            assert step.lowest_free_bytes[planned.to_drive] >= timeline.floor_bytes[planned.to_drive]
+            assert step.lowest_free_bytes[planned.to_drive] >= scene.least_bytes[planned.to_drive]
     if not on_trial:
         assert timeline.free_after_bytes == {drive.id: draft.free_then_bytes(drive.id) for drive in draft.drives}
-    assert timeline.feasible is not any(
-        step.lowest_free_bytes[planned.to_drive] < timeline.floor_bytes[planned.to_drive]
+    dipped = any(
+        step.lowest_free_bytes[planned.to_drive] < scene.least_bytes[planned.to_drive]
         for step, planned in zip(timeline.steps, plan.steps, strict=True)
     )
+    reached = {planned.to_drive for planned in plan.steps}
+    worse = any(
+        free < min(timeline.floor_bytes[drive], timeline.free_before_bytes[drive])
+        for drive, free in timeline.free_after_bytes.items()
+        if drive in reached
+    )
+    assert timeline.feasible is not (dipped or worse)
 
 
 @given(drafts())

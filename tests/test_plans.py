@@ -30,8 +30,8 @@ from nuvik.core.planning.drafting.repair import repaired
 from nuvik.core.planning.drafting.target_paths import clean_template, folder_for, usual_target
 from nuvik.core.planning.placement.contradictions import contradictions
 from nuvik.core.planning.placement.placement_model import Placement
-from nuvik.core.planning.placement.proposal import propose
 from nuvik.core.planning.placement.waiting import OPENINGS, change_of, opening_s, waiting_of
+from nuvik.core.planning.search.ideal import propose
 from nuvik.core.views.recommendation_sentences import recommendation_sentences
 from test_proposal import households
 

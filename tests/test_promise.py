@@ -184,6 +184,7 @@ def test_killed_at_random_instants(tmp_path):
         ({"drive": "heron", "fail_write": 9}, "could not be read or written"),
         ({"drive": "heron", "pull_after_bytes": 60_000}, "cable"),
         ({"drive": "kestrel", "pull_after_bytes": 60_000}, "cable"),
+        *(({"drive": "heron", "cut_after_bytes": count}, "cable") for count in (60_000, 120_000, 200_000)),
     ],
 )
 def test_declared_faults_stop_safely_and_resume_finishes(world, fault, said):

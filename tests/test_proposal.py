@@ -24,8 +24,9 @@ from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.planning.drafting.recommendation import recommend
 from nuvik.core.planning.placement.costs import moving_s, placement_cost_s
 from nuvik.core.planning.placement.limits import may_stand
-from nuvik.core.planning.placement.proposal import propose
 from nuvik.core.planning.placement.solver import IntegerProgram, Solved
+from nuvik.core.planning.placement.waiting import waiting_s_per_week
+from nuvik.core.planning.search.ideal import propose
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.store.plan_file import read_plan
@@ -35,7 +36,7 @@ from nuvik.core.views.recommendation_sentences import recommendation_sentences
 
 
 @st.composite
-def households(draw, most_libraries=5, most_drives=3):
+def households(draw, most_libraries=5, most_drives=3, parts=True):
     """Small households, some of them tight or short of headroom, some of their wishes not met or impossible."""
     drives = []
     for number in range(draw(st.integers(2, most_drives))):
@@ -61,10 +62,10 @@ def households(draw, most_libraries=5, most_drives=3):
     libraries, rarely = [], st.sampled_from([False, False, False, True])
     for number in range(draw(st.integers(1, most_libraries))):
         size, others = draw(st.integers(4, 120)) * GB, [f"/c/l{one}" for one in range(number)]
-        parts = ()
-        if number == 0 and draw(st.booleans()):
+        separable = ()
+        if parts and number == 0 and draw(st.booleans()):
             kinds = draw(st.lists(st.sampled_from([Kind.CACHE, Kind.BACKUP]), min_size=1, max_size=2, unique=True))
-            parts = tuple(
+            separable = tuple(
                 Part(name=kind, kind=kind, path=kind, bytes=size // 4, on_disk_bytes=size // 4, files=2)
                 for kind in kinds
             )
@@ -80,7 +81,7 @@ def households(draw, most_libraries=5, most_drives=3):
                 files=9,
                 largest_file_bytes=draw(st.sampled_from([GB, 5 * GB])),
                 last_used=None,
-                parts=parts,
+                parts=separable,
                 opens_per_week=draw(st.sampled_from([0, 0.5, 3, 900])),
                 movable=draw(st.integers(0, 5)) > 0,
                 needs_read_bytes_per_s=draw(st.sampled_from([None, None, 200 * MB])),
@@ -142,6 +143,23 @@ class Judged:
         lies_on = [self.at[one.id] for one in snapshot.libraries if one.collection]
         if len(lies_on) > 1:
             self.cost += weights.scattered_s * (len(set(lies_on)) - 1)
+        self.cost += weights.unmet_s * len(self.unmet())
+        attached = [drive for drive in snapshot.drives if drive.attached]
+        self.short = sum(max(0, drive.headroom_bytes - self.free(drive)) for drive in attached)
+        for drive in attached:
+            missing = max(0, drive.headroom_bytes - self.free(drive)) / max(1, drive.headroom_bytes)
+            for share, times in ((0.05, 0.2), (0.15, 1.0), (0.8, 4.0)):
+                self.cost += weights.headroom_s * times * min(missing, share)
+                missing = max(0.0, missing - share)
+            if drive.tier is Tier.RAPID:
+                self.cost += weights.fast_room_s * max(0, 3 * drive.headroom_bytes - self.free(drive)) / GB
+        calm = not self.unmet(self.now) and all(drive.free_bytes >= drive.headroom_bytes for drive in attached)
+        if wishes.style is Style.FASTEST and calm:
+            waits = [
+                sum(waiting_s_per_week(one, self.drives[at[one.id]]) for one in snapshot.libraries)
+                for at in (self.now, self.at)
+            ]
+            self.allowed = self.allowed and waits[1] <= waits[0] + 1e-6
 
     def shares(self, one, other):
         return self.drives[one].disk == self.drives[other].disk
@@ -174,13 +192,56 @@ class Judged:
         return free
 
     def fits(self):
-        return all(self.free(drive) >= 0 for drive in self.drives.values() if drive.attached)
+        """No drive ends worse than it is now: it keeps its headroom, or what it has of it."""
+        return all(
+            self.free(drive) >= min(drive.free_bytes, max(drive.headroom_bytes, reserve_of(drive)))
+            for drive in self.drives.values()
+            if drive.attached
+        )
 
-    @property
-    def value(self):
-        attached = [drive for drive in self.drives.values() if drive.attached]
-        short = sum(max(0, drive.headroom_bytes - self.free(drive)) for drive in attached)
-        return round(short / GB, 3), len(self.unmet()), self.cost
+    def can_be_carried(self):
+        """Whether some order of the moves, each direct, never takes a drive under what it must have at every moment."""
+        moving = [one for one in self.snapshot.libraries if self.at[one.id] != one.drive]
+        floors = {
+            drive.id: drive.free_bytes if drive.free_bytes < drive.headroom_bytes else reserve_of(drive)
+            for drive in self.drives.values()
+            if drive.attached
+        }
+        states = [(frozenset(), {drive.id: drive.free_bytes for drive in self.drives.values() if drive.attached})]
+        seen = {frozenset()}
+        while states:
+            done, free = states.pop()
+            if len(done) == len(moving):
+                return True
+            for one in moving:
+                goal, after = self.at[one.id], done | {one.id}
+                left = free[goal] - one.room_on(self.drives[goal])
+                if one.id not in done and after not in seen and left >= floors[goal]:
+                    seen.add(after)
+                    states.append((after, {**free, goal: left, one.drive: free[one.drive] + one.on_disk_bytes}))
+        return False
+
+
+def reserve_of(drive):
+    """Never used up: a fiftieth or 2 GB, twice that on the system's drive, and no more than the headroom."""
+    reserve = max(drive.usable_bytes // 50, min(2 * GB, drive.usable_bytes // 20))
+    return min(drive.headroom_bytes, reserve * (2 if drive.system else 1))
+
+
+def options(snapshot, wishes):
+    """All placements that the rules allow, judged."""
+    drives = {drive.id: drive for drive in snapshot.drives}
+    places = [
+        [drive.id for drive in snapshot.drives if may_stand(one, drive, drives[one.drive], wishes)]
+        for one in snapshot.libraries
+    ]
+    for combination in itertools.product(*places):
+        moved = {
+            one.id: drive for one, drive in zip(snapshot.libraries, combination, strict=True) if drive != one.drive
+        }
+        judged = Judged(snapshot, moved, wishes)
+        if judged.allowed:
+            yield judged
 
 
 @settings(max_examples=300, deadline=None, suppress_health_check=[HealthCheck.too_slow])
@@ -191,24 +252,28 @@ def test_never_worse_than_trying_everything_and_no_rule_is_broken(household):
     assert found == propose(snapshot, wishes), "the same input, the same proposal"
     mine = Judged(snapshot, found.places, wishes)
     assert mine.allowed and found.in_time
-    options = [
-        [drive.id for drive in snapshot.drives if may_stand(one, drive, mine.drives[one.drive], wishes)]
-        for one in snapshot.libraries
-    ]
-    best = None
-    for combination in itertools.product(*options):
-        places = {
-            one.id: drive for one, drive in zip(snapshot.libraries, combination, strict=True) if drive != one.drive
-        }
-        judged = Judged(snapshot, places, wishes)
-        if judged.allowed:
-            best = judged.value if best is None else min(best, judged.value)
-    assert best is not None
-    short, unmet, cost = mine.value
-    assert short <= best[0] + 0.002 and (short < best[0] - 0.002 or unmet <= best[1])
-    assert short < best[0] - 0.002 or unmet < best[1] or cost <= best[2] * 1.001 + 0.1
-    assert found.cost_s == pytest.approx(cost, rel=1e-4, abs=0.5) and found.bound_s <= cost + 0.5
-    assert sum(found.short_bytes.values()) / 1e9 == pytest.approx(short, abs=0.01) and len(found.unmet) == unmet
+    best = min(judged.cost for judged in options(snapshot, wishes))
+    assert mine.cost <= best * 1.001 + 0.6
+    assert found.cost_s == pytest.approx(mine.cost, rel=1e-4, abs=0.5) and found.bound_s <= mine.cost + 0.5
+    assert sum(found.short_bytes.values()) == pytest.approx(mine.short, abs=0.01 * GB)
+    assert len(found.unmet) == len(mine.unmet())
+
+
+@settings(max_examples=300, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(household=households(parts=False))
+def test_what_is_offered_can_be_carried_and_no_order_leads_to_better(household):
+    snapshot, wishes = household
+    wishes = replace(wishes, every_move=True)
+    offered = recommend(snapshot, wishes)
+    best = min(judged.cost for judged in options(snapshot, wishes) if judged.can_be_carried())
+    assert offered.proposal.cost_s <= best * 1.001 + 1
+    assert offered.proposal.bound_s <= offered.proposal.cost_s + 0.5
+    if not offered.draft.places:
+        return
+    assert not offered.draft.arranged.stuck
+    mine = Judged(snapshot, offered.draft.places, wishes)
+    assert mine.allowed and (mine.can_be_carried() or offered.draft.staged)
+    assert simulate(Scene(make_plan(offered.draft, offered), snapshot.drives)).feasible
 
 
 def test_a_proposal_by_commands_says_why_and_can_be_carried(world, capsys):
@@ -300,10 +365,10 @@ def test_every_stay_has_a_reason_and_nothing_is_claimed_that_was_not_proven(monk
     assert found.kept["l1"].reason == "it would not open noticeably faster anywhere else"
     assert moving_s(libraries[0], slow, fast) > 2000
     for solved, said in (
-        (Solved((), 0.0, 0.0, False), "Nothing moves: no better placement was found in time."),
-        (Solved((0.0, 1.0, 1.0, 0.0, 0.0, 0.0), 900.0, 450.0, False), "the best found in time, at most"),
+        (Solved((), 0.0, 0.0, False), "Nothing moves: no better placement was found."),
+        (Solved((0.0, 1.0, 1.0, *[0.0] * 20), 900.0, 450.0, False), "this is within"),
     ):
-        monkeypatch.setattr(IntegerProgram, "solve", lambda *_, solved=solved: solved)
+        monkeypatch.setattr(IntegerProgram, "solve", lambda *_, solved=solved, **__: solved)
         assert said in recommendation_sentences(recommend(snapshot, Wishes()))
 
 
@@ -346,10 +411,11 @@ def two_that_swap(third_gb=0):
 
 def test_what_no_order_allows_is_left_out_and_told():
     found = recommend(two_that_swap(), Wishes())
-    assert len(found.proposal.places) == 2 and not found.draft.places
+    assert len(found.ideal.places) == 2 and not found.draft.places
     assert set(found.unplaced) == {"often", "never"}
-    assert "2 moves cannot be carried without going below the headroom" in recommendation_sentences(found)
-    assert "Slow would be 93.0 GB short" in recommendation_sentences(found)
+    assert recommendation_sentences(found).startswith(
+        "Nothing moves: 90.2 GB more free on Slow would be needed to turn"
+    )
 
 
 def test_a_knot_is_untied_through_a_third_drive():
@@ -361,7 +427,7 @@ def test_a_knot_is_untied_through_a_third_drive():
         ("never", "third", "slow", "third"),
     ], "the smaller one waits"
     assert plan.steps[2].path == plan.steps[0].target_path and "to make room for often" in plan.steps[0].reason
-    assert "98.0 GB go via a third drive" in recommendation_sentences(found) and not found.arranged.stuck
+    assert "98.0 GB go via a third drive" in recommendation_sentences(found) and not found.draft.arranged.stuck
     assert simulate(Scene(plan, found.draft.drives)).feasible
 
 
@@ -403,7 +469,7 @@ def test_totals_that_rest_on_typical_speeds_say_so():
         drive="wren",
         bytes=GB,
         on_disk_bytes=GB,
-        files=1,
+        files=40,
         largest_file_bytes=GB,
         last_used=None,
         opens_per_week=1,

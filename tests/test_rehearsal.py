@@ -174,7 +174,9 @@ def test_each_what_if_says_what_it_comes_to():
         own_write_bytes_per_s=3e9,
         small_reads_per_s=50_000,
     )
-    assert "after this plan it would save" in said(scene, Bought(candidate))[0][0]
+    assert "nothing would open noticeably faster" in said(scene, Bought(candidate))[0][0], "Fast has room for it"
+    tight = scene_of(draft.with_headroom({"fast": 60 * GB}))
+    assert "after this plan it would save" in said(tight, Bought(candidate))[0][0]
     words, bad = said(scene, grown(10, {"fast": Growth(9e9, 8e9, 10e9, 5, 40.0)}))[0]
     assert bad and words == "Fast 40.0 GB short of its headroom"
     assert "not known yet" in said(scene, grown(10, {}))[0][0]

@@ -214,7 +214,7 @@ def show_rehearsal(
 ) -> Timeline:
     """Rehearse and print; ends with exit code 3 when something forbids the plan."""
     from nuvik.core.views.documents import document
-    from nuvik.core.views.rehearsal_sentences import forecast_line, rehearsal_headline
+    from nuvik.core.views.rehearsal_sentences import dip_line, forecast_line, halfway_line, rehearsal_headline
 
     workspace = call.workspace
     timeline = workspace.rehearse.rehearse(plan, on_trial, what_ifs=what_ifs)
@@ -239,6 +239,10 @@ def show_rehearsal(
                     f"  {shown(labels[drive])}: {free_from_to(before, free)}, "
                     f"lowest {format_free(low)}, headroom {format_bytes(timeline.floor_bytes[drive])}"
                 )
+        for dip in timeline.dips:
+            call.say(f"  {dip_line(dip, timeline, labels[dip.drive])}.")
+        if halfway := halfway_line(timeline):
+            call.say(f"  {halfway}.")
         for effect in timeline.effects:
             call.say(f"  What if: {effect.what}: {effect.words}.")
         for forecast in timeline.forecast:

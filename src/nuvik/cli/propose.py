@@ -49,6 +49,13 @@ def add_to(app: typer.Typer) -> None:
             list[str] | None,
             typer.Option("--forbid", metavar="PATH=DRIVE", help="Never put this library on that drive."),
         ] = None,
+        every_move: Annotated[
+            bool, typer.Option("--every-move", help="Also the last moves, which bring little for their trouble.")
+        ] = False,
+        keep_headroom: Annotated[
+            bool,
+            typer.Option("--keep-headroom", help="No drive goes below its headroom, not even while things are moved."),
+        ] = False,
         whole: Annotated[bool, typer.Option("--whole", help="Never split libraries into parts.")] = False,
         weigh: Annotated[
             list[str] | None,
@@ -71,6 +78,8 @@ def add_to(app: typer.Typer) -> None:
             pinned=pin or (),
             forbidden=forbid or (),
             whole=whole,
+            every_move=every_move,
+            keep_headroom=keep_headroom,
             weights=[text for text in weigh or () if "=" in text],
         )
         if weigh and all("=" not in text for text in weigh):
@@ -105,7 +114,7 @@ def add_to(app: typer.Typer) -> None:
                 if plan
                 else "Nothing moves, so no plan was written."
             )
-        if proposal.short_bytes or proposal.unmet or recommendation.arranged.stuck:
+        if proposal.short_bytes or proposal.unmet:
             raise typer.Exit(EXIT_FINDINGS)
 
     @command(app, "landing")

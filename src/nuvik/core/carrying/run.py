@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import logging
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 
@@ -28,13 +28,14 @@ from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Event
 from nuvik.core.model.units import format_count
 from nuvik.core.rehearsal.rehearse import check_plan, rehearse
+from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.store.json_codec import plan_to_json
 
 log = logging.getLogger(__name__)
 
 
-def carry_plan(work: Work, plan: Plan, on_trial: bool = False) -> Outcome:
-    """Rehearse a plan once more and carry it out.
+def carry_plan(work: Work, plan: Plan, on_trial: bool = False, pinned: Collection[str] = ()) -> Outcome:
+    """Rehearse a plan once more and carry it out; nothing that lies at one of the `pinned` paths is moved.
 
     Raises Refused when a check says no (nothing was changed) and Stopped when it ended midway.
     """
@@ -42,7 +43,14 @@ def carry_plan(work: Work, plan: Plan, on_trial: bool = False) -> Outcome:
         _none_midway(work, touching=[step.path for step in plan.steps])
         began_s = time.monotonic()
         checked = check_plan(
-            work.host, work.drives(), plan, work.state_folder, on_trial, calibration=work.learnt(), stop=work.stop
+            work.host,
+            work.drives(),
+            plan,
+            work.state_folder,
+            on_trial,
+            calibration=work.learnt(),
+            stop=work.stop,
+            pinned=pinned,
         )
         timeline = rehearse(checked)
         if timeline.violations:
@@ -52,7 +60,7 @@ def carry_plan(work: Work, plan: Plan, on_trial: bool = False) -> Outcome:
         times = [step.end_s - step.start_s for step in timeline.steps]
         moves = work.journal.begin_run(plan, json.dumps(plan_to_json(plan)), on_trial, times)
         work.checked = moves[0].id, began_s
-        return _carry_all(work, moves, plan.headroom_bytes if plan.side_by_side else None)
+        return _carry_all(work, moves, checked.scene.least_bytes if plan.side_by_side else None)
 
 
 def resume(work: Work, without_marks: bool = False) -> Outcome:
@@ -84,7 +92,7 @@ def _floors_of(work: Work, moves: list[Move]) -> Floors | None:
     plans = [work.journal.plan_of(run) for run in {move.run for move in moves}]
     if len(plans) != 1 or plans[0] is None or not plans[0].side_by_side:
         return None
-    return plans[0].headroom_bytes
+    return Scene(plans[0], work.drives()).least_bytes
 
 
 def undo(work: Work, wanted: str) -> Outcome:

@@ -10,8 +10,9 @@ class FileOpHook:
     """False where a file's length stands for its contents: then a test file need not really be written."""
 
     def before(self, operation: str, path: str, count_bytes: int = 0) -> None:
-        """`operation` is one of read, small-read, write, create, mkdir, rename, symlink, link, remove, flush, look,
-        mark."""
+        """`operation` is one of read, small-read, write, create, mkdir, rename, symlink, link, remove, flush, flush-volume,
+        look, mark.
+        """
 
     def read_back(self, path: str, data: bytes) -> bytes:
         """What the medium gives back when a copy is proven; a world may declare that it lies."""

@@ -410,7 +410,7 @@ class Files:
 
     def sync_volume(self, path: str) -> bool:
         """Write everything on the volume of this folder to its medium; False where there is no such call."""
-        self.hook.before("flush", path)
+        self.hook.before("flush-volume", path)
         if sys.platform == "win32":
             return False
         with self._reach(path) as near:

@@ -80,13 +80,16 @@ class FaultEntry(Strict):
     """The n-th write fails as a broken drive's does."""
     pull_after_bytes: Annotated[int, Field(ge=0)] | None = None
     """The drive is gone after so many bytes were read from or written to it."""
+    cut_after_bytes: Annotated[int, Field(ge=0)] | None = None
+    """The drive loses its power after so many bytes: it is gone, and what was not flushed has lost its marks."""
     flip_read_back: Annotated[int, Field(gt=0)] | None = None
     """The n-th block read back for a proof has one bit turned over."""
 
     @model_validator(mode="after")
     def _one_fault(self) -> FaultEntry:
-        if sum(value is not None for value in (self.fail_write, self.pull_after_bytes, self.flip_read_back)) != 1:
-            raise ValueError("needs exactly one of fail_write, pull_after_bytes, flip_read_back")
+        faults = {"fail_write", "pull_after_bytes", "cut_after_bytes", "flip_read_back"}
+        if sum(getattr(self, name) is not None for name in faults) != 1:
+            raise ValueError(f"needs exactly one of {', '.join(sorted(faults))}")
         return self
 
 

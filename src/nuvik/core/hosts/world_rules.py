@@ -12,6 +12,8 @@ import os
 import stat
 import threading
 import time
+from collections.abc import Iterable
+from contextlib import suppress
 from dataclasses import dataclass, field
 
 from nuvik.core.hosts.base import drive_holding
@@ -64,6 +66,8 @@ class _DriveWork:
     read_bytes: int = 0
     written_bytes: int = 0
     pulled: bool = False
+    unflushed_marks: set[str] = field(default_factory=set)
+    """What was marked since it was flushed last: its marks are lost when the power is."""
 
     @property
     def moved_bytes(self) -> int:
@@ -117,8 +121,14 @@ class WorldRules(FileOpHook):
             work.read_bytes += count_bytes
         elif operation == "remove":
             self._remove(work, path)
+        elif operation == "mark":
+            work.unflushed_marks.add(path)
         elif operation == "flush":
             self._clock.advance_to(work.free_at_s)
+            work.unflushed_marks.discard(path)
+        elif operation == "flush-volume":
+            self._clock.advance_to(work.free_at_s)
+            work.unflushed_marks.clear()
 
     def redeclare(self, drives: tuple[Drive, ...], faults: tuple[FaultEntry, ...]) -> None:
         """The world's file was changed: drives came, went or are declared otherwise from now on."""
@@ -172,11 +182,13 @@ class WorldRules(FileOpHook):
 
     def _may_be_pulled(self, work: _DriveWork, path: str) -> None:
         for fault in self._faults.entries:
-            if fault.pull_after_bytes is None or fault.drive not in (None, work.drive.id):
+            until = fault.pull_after_bytes if fault.cut_after_bytes is None else fault.cut_after_bytes
+            if until is None or fault.drive not in (None, work.drive.id) or work.moved_bytes <= until:
                 continue
-            if work.moved_bytes > fault.pull_after_bytes:
-                work.pulled = True
-                raise OSError(errno.ENODEV, os.strerror(errno.ENODEV), path)
+            work.pulled = True
+            if fault.cut_after_bytes is not None:
+                _lose_marks(work.unflushed_marks)
+            raise OSError(errno.ENODEV, os.strerror(errno.ENODEV), path)
 
     def _remove(self, work: _DriveWork, path: str) -> None:
         self._busy(work, per_file_seconds(work.drive, 1))
@@ -188,6 +200,15 @@ class WorldRules(FileOpHook):
         if stat.S_ISREG(facts.st_mode) and facts.st_nlink == 1:
             work.used_bytes -= facts.st_size
         self._clock.advance_to(work.free_at_s)
+
+
+def _lose_marks(paths: Iterable[str]) -> None:
+    """What a file system may leave of a file whose contents arrived before the cut, and its marks did not."""
+    for path in paths:
+        with suppress(OSError), Reachable(path) as near:
+            if stat.S_ISREG(os.lstat(near).st_mode):
+                os.chmod(near, 0o600)
+                os.utime(near)
 
 
 def _check_name(drive: Drive, operation: str, path: str) -> None:

@@ -113,6 +113,8 @@ class Piece:
     """Of the whole: by it the opening is reckoned."""
     bytes: int
     """Of the whole."""
+    files: int
+    """Of the whole."""
     read_bytes: int
     """Of the whole, those that opening it may read: all but its backups."""
     reads: float

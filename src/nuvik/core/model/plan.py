@@ -109,7 +109,7 @@ class Plan:
     snapshot_taken_at: str
     steps: tuple[Step, ...]
     headroom_bytes: dict[str, int] = field(default_factory=dict)
-    """The floor of each drive: no step may take its free space below."""
+    """What is to be free on each drive in the end."""
     waiting_before_s_per_week: float = 0.0
     waiting_after_s_per_week: float = 0.0
     waiting_before_range_s_per_week: tuple[float, float] | None = None
@@ -122,6 +122,8 @@ class Plan:
     landings: tuple[Landing, ...] = ()
     without_marks: bool = False
     """Go on where a target cannot keep all marks of a library: they are remembered for the way back."""
+    keep_headroom: bool = False
+    """No drive goes below its headroom for the length of a move either."""
     side_by_side: bool = False
     """Carry moves that share no disk at the same time."""
 

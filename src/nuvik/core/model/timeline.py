@@ -41,6 +41,15 @@ class TimelineStep:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Dip:
+    """A drive goes below its headroom for a while, and comes back above it."""
+
+    drive: str
+    lowest_bytes: int
+    seconds: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Effect:
     """What a what-if comes to, in words."""
 
@@ -75,6 +84,7 @@ class Timeline:
     free_before_bytes: dict[str, int]
     lowest_free_bytes: dict[str, int]
     floor_bytes: dict[str, int]
+    """The headroom of each drive: what is to be free in the end."""
     waiting_before_s_per_week: float
     waiting_after_s_per_week: float
     away: dict[str, tuple[PathText, ...]] = field(default_factory=dict)
@@ -83,6 +93,7 @@ class Timeline:
     """Between which bounds the time lies, by what moves took so far."""
     curves: dict[str, tuple[tuple[float, int], ...]] = field(default_factory=dict)
     """Free space of each drive that changes, as (seconds, bytes from then on)."""
+    dips: tuple[Dip, ...] = ()
     effects: tuple[Effect, ...] = ()
     forecast: tuple[Forecast, ...] = ()
     calibration: str = ""

@@ -23,13 +23,19 @@ class Weights:
 
     moving: float = field(metadata={"says": "for each second that the computer spends moving"})
     move_s: float = field(metadata={"says": "for each move: starting it and keeping an eye on it"})
+    headroom_s: float = field(
+        default=20_000.0,
+        metadata={"says": "for missing headroom: a fiftieth of it costs 80 s, a quarter 4,200 s, all of it 64,200 s"},
+    )
+    unmet_s: float = field(default=50_000.0, metadata={"says": "for each demand of a drive or a card that is not met"})
     away_s: float = field(default=300.0, metadata={"says": "for each library placed on a portable drive"})
     away_open_s: float = field(
         default=24.0,
         metadata={"says": "for each opening there: one time in five the drive has to be fetched"},
     )
     fast_room_s: float = field(
-        default=1.0, metadata={"says": "for each GB on a rapid drive: room that new content will want"}
+        default=1.0,
+        metadata={"says": "for each GB of a rapid drive that is used up below three times its headroom"},
     )
     apart_part_s: float = field(default=300.0, metadata={"says": "for each part placed apart from its library"})
     scattered_s: float = field(
@@ -48,7 +54,7 @@ class Weights:
 WEIGHTS: dict[Style, Weights] = {
     Style.CAUTIOUS: Weights(moving=0.5, move_s=600.0, apart_part_s=900.0, fast_room_s=0.5),
     Style.BALANCED: Weights(moving=0.1, move_s=60.0),
-    Style.FASTEST: Weights(moving=0.01, move_s=1.0, apart_part_s=30.0, scattered_s=1.0),
+    Style.FASTEST: Weights(moving=0.01, move_s=1.0, apart_part_s=30.0, scattered_s=0.0, fast_room_s=0.0),
 }
 """The computer's own time, during which one can do something else, counts less than one's own."""
 
@@ -75,6 +81,10 @@ class Wishes:
     most_moves: int | None = None
     most_moving_s: float | None = None
     """So long may all moves together take."""
+    every_move: bool = False
+    """Also the last moves, which bring little for their trouble."""
+    keep_headroom: bool = False
+    """No drive goes below its headroom for the length of a move either."""
     whole: bool = False
     """Parts stay with their libraries."""
 

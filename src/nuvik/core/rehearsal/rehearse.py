@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from nuvik.core.checks.check_step import check_step
@@ -15,6 +15,7 @@ from nuvik.core.model.plan import Plan, Role, Step
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timeline import Timeline, Violation
+from nuvik.core.model.units import format_bytes
 from nuvik.core.rehearsal.calibration import NOTHING_LEARNT, Calibration
 from nuvik.core.rehearsal.forecast import forecasts
 from nuvik.core.rehearsal.scene import Scene
@@ -43,8 +44,11 @@ def check_plan(
     calibration: Calibration = NOTHING_LEARNT,
     rates: Mapping[str, Growth | None] | None = None,
     stop: Stop | None = None,
+    pinned: Collection[str] = (),
 ) -> CheckedPlan:
-    """Look at every step of a plan as things are now; nothing is changed. Raises StopRequested."""
+    """Look at every step of a plan as things are now; nothing is changed. What lies at one of the `pinned` paths must
+    stay, whatever the plan says. Raises StopRequested.
+    """
     # Whether there is room is for the simulation to tell: an earlier step may make it.
     findings: dict[int, Findings] = {}
     for step in plan.steps:
@@ -61,6 +65,7 @@ def check_plan(
         findings[step.n] = replace(checked, step=step)
     violations = [
         *_across_steps(plan),
+        *_pinned(plan, pinned),
         *(violation for checked in findings.values() for violation in checked.violations),
     ]
     if not plan.steps:
@@ -76,7 +81,7 @@ def check_plan(
         calibration=calibration,
         rooms={n: checked.room_bytes for n, checked in findings.items() if checked.room_bytes},
     )
-    notes += [*_guesses(scene), *_on_the_way(scene), *_landings(plan)]
+    notes += [*_guesses(scene), *_on_the_way(scene), *_landings(plan), *_lowered(scene)]
     return CheckedPlan(scene, tuple(violations), tuple(notes), rates or {})
 
 
@@ -129,6 +134,30 @@ def _on_the_way(scene: Scene) -> list[str]:
                 "attached until the library has gone on."
             )
     return notes
+
+
+def _pinned(plan: Plan, pinned: Collection[str]) -> list[Violation]:
+    return [
+        Violation(
+            n=step.n,
+            library=step.library,
+            problem="You pinned it: it stays where it is.",
+            mend="Unpin it, or make a new plan.",
+            drive=step.from_drive,
+        )
+        for step in plan.steps
+        if step.path in pinned
+    ]
+
+
+def _lowered(scene: Scene) -> list[str]:
+    """Where a plan leaves less free than the drive is to keep."""
+    return [
+        f"This plan leaves {format_bytes(planned)} free on {shown(drive.label)}, less than the "
+        f"{format_bytes(drive.headroom_bytes)} that you want to keep free there."
+        for drive in scene.drives
+        if drive.attached and (planned := scene.floor_bytes(drive)) < drive.headroom_bytes
+    ]
 
 
 def _landings(plan: Plan) -> list[str]:

@@ -11,8 +11,10 @@ from nuvik.core.model.library import Library
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.timing import Pace
+from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.plan_vs_survey import draft_of
+from nuvik.core.planning.placement.spaces import spaces_of
 from nuvik.core.rehearsal.calibration import NOTHING_LEARNT, Calibration
 from nuvik.core.rehearsal.phases import NO_PACE
 
@@ -37,7 +39,15 @@ class Scene:
         return {drive.id: drive for drive in self.drives}
 
     def floor_bytes(self, drive: Drive) -> int:
+        """What is to be free on a drive in the end."""
         return self.plan.headroom_bytes.get(drive.id, drive.headroom_bytes)
+
+    @cached_property
+    def least_bytes(self) -> dict[str, int]:
+        """What must be free on each attached drive at every moment, by its id."""
+        wanted = {drive.id: self.floor_bytes(drive) for drive in self.drives}
+        spaces = spaces_of(self.drives, Wishes(headroom_bytes=wanted, keep_headroom=self.plan.keep_headroom))
+        return {drive.id: space.floor_bytes for space in spaces for drive in space.drives}
 
     def with_drive(self, changed: Drive) -> Scene:
         """The scene with one drive otherwise."""

@@ -14,7 +14,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Step
-from nuvik.core.model.timeline import Timeline, TimelineStep, Violation
+from nuvik.core.model.timeline import Dip, Timeline, TimelineStep, Violation
 from nuvik.core.model.timing import WritePace
 from nuvik.core.model.units import format_bytes
 from nuvik.core.planning.placement.waiting import waiting_s_per_week
@@ -24,7 +24,9 @@ from nuvik.core.rehearsal.side_by_side import needs_of, step_beside
 
 
 def simulate(scene: Scene) -> Timeline:
-    """The timeline of a scene. A step that would take a drive under its floor is a violation."""
+    """The timeline of a scene. It is a violation when a step takes a drive under what must be free at every moment, and
+    when a drive is left in the end with less than its headroom and less than it has now.
+    """
     return _Run(scene).timeline()
 
 
@@ -48,6 +50,7 @@ class _Run:
         self._free = {drive.id: drive.free_bytes for drive in scene.drives if drive.attached}
         self._before, self._lowest = dict(self._free), dict(self._free)
         self._floors = {drive.id: scene.floor_bytes(drive) for drive in scene.drives}
+        self._least = scene.least_bytes
         self._sharing = {
             drive_id: [other for other in self._free if self._drives[other].shares_space_with(self._drives[drive_id])]
             for drive_id in self._free
@@ -68,6 +71,7 @@ class _Run:
             while self._waiting and (step := self._next()) is not None:
                 self._begin(step)
             self._end(heapq.heappop(self._running))
+        self._look_at_the_end()
         scene, plan = self._scene, self._scene.plan
         return Timeline(
             feasible=not self._violations,
@@ -81,6 +85,7 @@ class _Run:
             floor_bytes=self._floors,
             waiting_before_s_per_week=plan.waiting_before_s_per_week,
             waiting_after_s_per_week=plan.waiting_after_s_per_week,
+            dips=self._dips(),
             curves={drive: tuple(curve) for drive, curve in self._curves.items()},
             away=_away(scene),
             calibration=scene.calibration.sentence,
@@ -94,7 +99,7 @@ class _Run:
             return self._waiting[0]
         if not self._scene.side_by_side:
             return None
-        spare = {drive_id: free - self._floors[drive_id] for drive_id, free in self._free.items()}
+        spare = {drive_id: free - self._least[drive_id] for drive_id, free in self._free.items()}
         running = [carried.step for carried in self._running]
         return step_beside(self._waiting, running, self._drives, self._needs, self._room, spare)
 
@@ -110,7 +115,7 @@ class _Run:
         lowest.update({sharer: self._free[sharer] for sharer in self._sharing[step.to_drive]})
         for end in self._running:
             end.lowest.update({drive_id: min(free, end.lowest[drive_id]) for drive_id, free in lowest.items()})
-        if self._free[target.id] < self._floors[target.id]:
+        if self._free[target.id] < self._least[target.id]:
             self._violations.append(_under_floor(step, target, self._floors[target.id] - self._free[target.id]))
         self._likely_s += times.total_s
         self._low_s += (times.total_s - working_s) / factor.off + working_s / learnt.work.off
@@ -141,6 +146,28 @@ class _Run:
                 waiting_after_s_per_week=self._waits.after(step),
             )
         )
+
+    def _look_at_the_end(self) -> None:
+        """No drive is left short, or shorter, by moves that came to it."""
+        refused = {violation.drive for violation in self._violations}
+        for drive_id, free in self._free.items():
+            short = self._floors[drive_id] - free
+            if short > 0 and free < self._before[drive_id] and drive_id not in refused:
+                coming = [step for step in self._scene.plan.steps if step.to_drive == drive_id]
+                if coming:
+                    self._violations.append(_short_in_the_end(coming[-1], self._drives[drive_id], short))
+
+    def _dips(self) -> tuple[Dip, ...]:
+        """The drives that have their headroom before and after, and not all the time between."""
+        dips = []
+        for drive_id, curve in self._curves.items():
+            floor = self._floors[drive_id]
+            if self._before[drive_id] < floor or self._free[drive_id] < floor or self._lowest[drive_id] >= floor:
+                continue
+            ends = [*(at_s for at_s, _ in curve[1:]), self._now_s]
+            seconds = sum(end_s - at_s for (at_s, free), end_s in zip(curve, ends, strict=True) if free < floor)
+            dips.append(Dip(drive=drive_id, lowest_bytes=self._lowest[drive_id], seconds=seconds))
+        return tuple(dips)
 
     def _range_s(self) -> tuple[float, float]:
         """The bounds of all steps together, drawn in alike where some went side by side."""
@@ -187,8 +214,20 @@ def _under_floor(step: Step, drive: Drive, lacking: int) -> Violation:
         n=step.n,
         library=step.library,
         drive=drive.id,
-        problem=f"{shown(drive.label)} would be {format_bytes(lacking)} short of its headroom.",
+        problem=f"{shown(drive.label)} would be {format_bytes(lacking)} short of its headroom at that moment, more "
+        "than it may be.",
         mend=f"Move {format_bytes(lacking)} away from {shown(drive.label)} first, choose another drive, "
+        f"or ask for less headroom with the command line’s --headroom {drive.id}=SIZE.",
+    )
+
+
+def _short_in_the_end(step: Step, drive: Drive, short: int) -> Violation:
+    return Violation(
+        n=step.n,
+        library=step.library,
+        drive=drive.id,
+        problem=f"{shown(drive.label)} would be {format_bytes(short)} short of its headroom.",
+        mend=f"Move {format_bytes(short)} away from {shown(drive.label)} as well, choose another drive, "
         f"or ask for less headroom with the command line’s --headroom {drive.id}=SIZE.",
     )
 

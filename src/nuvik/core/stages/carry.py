@@ -15,6 +15,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Report, Stop, silent
 from nuvik.core.stages.computer import Computer
+from nuvik.core.store.card_store import CardBox, Moved
 from nuvik.core.store.journal import Journal
 
 
@@ -23,6 +24,13 @@ class CarryStage:
     """The calls of this stage. `report` hears of each event, `stop` asks to end at the next safe point."""
 
     computer: Computer
+
+    def pinned(self) -> frozenset[str]:
+        """The paths of the libraries that the user has pinned."""
+        computer = self.computer
+        cards = (*CardBox(computer.database).cards(computer.drives()), *computer.host.cards())
+        moved = Moved.by(Journal(computer.database))
+        return frozenset(moved.now_at(card.path) for card in cards if card.pinned)
 
     def work(self, report: Report = silent, stop: Stop | None = None) -> Work:
         """What carrying needs at hand."""
@@ -38,7 +46,7 @@ class CarryStage:
                 "not been looked for yet.",
                 next_step="Run “nuvik mend”, then carry the plan.",
             )
-        return carry_plan(self.work(report, stop), plan, on_trial)
+        return carry_plan(self.work(report, stop), plan, on_trial, self.pinned())
 
     def resume(self, report: Report = silent, stop: Stop | None = None, without_marks: bool = False) -> Outcome:
         """Go on with what a stop left midway, if need be `without_marks` that a target cannot keep. Raises Refused when

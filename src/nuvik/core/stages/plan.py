@@ -113,6 +113,8 @@ class PlanStage:
         pinned: Iterable[str],
         forbidden: Iterable[str],
         whole: bool,
+        every_move: bool,
+        keep_headroom: bool,
         weights: Iterable[str],
     ) -> Wishes:
         """The wishes that the options of a command say: `pinned` are paths, `forbidden` is PATH=DRIVE, `weights` are
@@ -133,6 +135,8 @@ class PlanStage:
             most_moves=count_of("" if most_moves is None else str(most_moves), "--most-moves"),
             most_moving_s=None if moving_hours is None else moving_hours * 3600,
             whole=whole,
+            every_move=every_move,
+            keep_headroom=keep_headroom,
         )
 
     def _library_id(self, path: str) -> str:

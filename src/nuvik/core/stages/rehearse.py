@@ -42,6 +42,7 @@ class RehearseStage:
             self.carry.work().learnt(),
             self.survey.growth(),
             stop,
+            self.carry.pinned(),
         )
 
     def simulate(self, checked: CheckedPlan, what_ifs: Sequence[WhatIf] = ()) -> Timeline:

@@ -17,8 +17,9 @@ from nuvik.core.model.progress import Stop, SurveyReport, no_report
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.planning.placement.waiting import factor_for
 from nuvik.core.stages.computer import Computer
-from nuvik.core.store.card_store import CardBox
+from nuvik.core.store.card_store import CardBox, Moved
 from nuvik.core.store.exports import save_libraries
+from nuvik.core.store.journal import Journal
 from nuvik.core.store.snapshots import (
     drive_history,
     keep_snapshot,
@@ -30,6 +31,7 @@ from nuvik.core.store.snapshots import (
 )
 from nuvik.core.survey.card_input import card_with_form, card_with_options
 from nuvik.core.survey.history.growth import Growth, growth
+from nuvik.core.survey.recognise.may_move import PINNED
 from nuvik.core.survey.take_survey import judged, walked, with_card
 from nuvik.core.survey.twins import Reading, Twins, find_twins
 from nuvik.core.survey.walk.folder_tree import Folder, Tree
@@ -96,12 +98,21 @@ class SurveyStage:
         return snapshot
 
     def latest(self) -> Snapshot:
-        """The latest snapshot with the drives as they are now; with no library before the first survey."""
+        """The latest snapshot, with the drives as they are and the libraries as their cards say now; with no library
+        before the first survey.
+        """
         drives = self.computer.drives()
         kept = latest_snapshot(self.computer.database)
         if kept is None:
             return Snapshot(taken_at="", host=self.computer.host.name, drives=drives, libraries=())
-        return kept.with_drives(drives)
+        cards = {card.path: card for card in self.cards(drives)}
+        libraries = tuple(
+            with_card(library, cards.get(library.path) or Card(path=library.path))
+            if library.path in cards or library.why_not == PINNED
+            else library
+            for library in kept.libraries
+        )
+        return replace(kept, libraries=libraries).with_drives(drives)
 
     def changes(self, since: str | None = None) -> tuple[Snapshot, Snapshot] | None:
         """The snapshot that was the latest at a moment (by default: the one before the latest), and the latest."""
@@ -148,20 +159,27 @@ class SurveyStage:
     def cards(self, drives: Sequence[Drive] | None = None) -> tuple[Card, ...]:
         """All cards; the user's own override those of a world's file. `drives` are the present ones unless given."""
         known = self.computer.drives() if drives is None else drives
-        cards = {card.path: card for card in CardBox(self.computer.database).cards(known)}
+        moved = Moved.by(Journal(self.computer.database))
+        kept = CardBox(self.computer.database).cards(known)
+        cards = {path: replace(card, path=path) for card in kept for path in [moved.now_at(card.path)]}
         for card in self.computer.host.cards():
+            card = replace(card, path=moved.now_at(card.path))
             cards[card.path] = cards[card.path].laid_over(card) if card.path in cards else card
         return tuple(cards.values())
 
     def card(self, path: str, drives: Sequence[Drive] | None = None) -> Card:
-        """The card of a library; an empty card when it has none."""
+        """The card of a library, by its path or by one from which it was moved; an empty card when it has none."""
+        path = Moved.by(Journal(self.computer.database)).now_at(path)
         return next((card for card in self.cards(drives) if card.path == path), Card(path=path))
 
     def keep_cards(self, cards: Iterable[Card], drives: Sequence[Drive] | None = None) -> None:
         """Remember cards; the next survey goes by them. Raises Refused when one is on no drive."""
         drives = self.computer.drives() if drives is None else tuple(drives)
+        moved = Moved.by(Journal(self.computer.database))
         kept = []
         for card in cards:
+            # By the place from which it was moved: so its card is right when it goes back, too.
+            card = replace(card, path=moved.first_at(card.path))
             drive = drive_holding(drives, card.path)
             if drive is None:
                 raise Refused(

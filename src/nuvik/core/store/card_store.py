@@ -9,13 +9,46 @@ from __future__ import annotations
 import json
 import os
 from collections.abc import Iterable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.journal import State
 from nuvik.core.model.library import Card
+from nuvik.core.model.paths import is_within
 from nuvik.core.store.database import Database
+from nuvik.core.store.journal import Journal
 from nuvik.core.store.json_codec import from_json, to_json
+
+_AT_THE_TARGET = frozenset([State.SWITCHED, State.ON_TRIAL, State.RELEASING, State.RELEASED])
+
+
+@dataclass(frozen=True, slots=True)
+class Moved:
+    """Where libraries are that were moved, and where they were first: a card follows its library, and back."""
+
+    ways: tuple[tuple[str, str], ...]
+    """From where and to where, the first move first."""
+
+    @classmethod
+    def by(cls, journal: Journal) -> Moved:
+        """As the journal has it now."""
+        standing = [move for move in journal.moves() if move.undoes is None and move.state in _AT_THE_TARGET]
+        return cls(tuple((move.source, move.target) for move in standing))
+
+    def now_at(self, path: str) -> str:
+        """Where what was at a path is now."""
+        for source, target in self.ways:
+            if is_within(path, source):
+                path = target + path[len(source) :]
+        return path
+
+    def first_at(self, path: str) -> str:
+        """Where what is at a path was before anything was moved."""
+        for source, target in reversed(self.ways):
+            if is_within(path, target):
+                path = source + path[len(target) :]
+        return path
 
 
 class CardBox:

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping
 
-from nuvik.core.model.drive import Drive
 from nuvik.core.model.estimate import Estimate
+from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shown
-from nuvik.core.model.units import format_bytes, format_count, from_to
+from nuvik.core.model.units import format_bytes, format_count, format_duration, from_to
 from nuvik.core.planning.drafting.recommendation import Recommendation
-from nuvik.core.planning.ordering.arrange import Arranged
+
+_FAR = 0.1
+"""Further from the bound than this, a share says nothing that anybody understands."""
+_MATTERS = frozenset([Kind.DOCUMENT, Kind.PHOTO, Kind.PROJECT])
 
 
 def recommendation_summary(recommendation: Recommendation) -> str:
@@ -26,22 +29,56 @@ def recommendation_summary(recommendation: Recommendation) -> str:
 def recommendation_sentences(recommendation: Recommendation) -> str:
     """What matters most: what it saves and how good it is; then what cannot be had, and why."""
     labels = {drive.id: shown(drive.label) for drive in recommendation.draft.drives}
-    short = [
-        f"{labels[drive_id]} is still {format_bytes(count)} short of its headroom."
-        for drive_id, count in recommendation.proposal.short_bytes.items()
-    ]
+    short = [_short_sentence(recommendation, labels, space) for space in recommendation.proposal.short_bytes]
     contradictions = [contradiction.in_words() for contradiction in recommendation.contradictions]
-    stuck = stuck_sentence(recommendation.arranged, recommendation.draft.drives)
-    return " ".join(filter(None, (_main_sentence(recommendation), *short, *contradictions, stuck)))
+    alone, more = _alone_on_portable(recommendation), more_moves(recommendation)
+    return " ".join(filter(None, (_main_sentence(recommendation), more, *short, *contradictions, alone)))
+
+
+def more_moves(recommendation: Recommendation) -> str:
+    """What the last moves would bring, which are left out; empty when none are."""
+    draft, whole = recommendation.draft, recommendation.whole
+    left = len(whole.loads) - len(draft.loads)
+    if left <= 0:
+        return ""
+    seconds = max(0.0, whole.saved.likely - draft.saved.likely)
+    return f"{format_count(left, 'more move')} would save {format_duration(seconds)} a week more (--every-move)."
+
+
+def _short_sentence(recommendation: Recommendation, labels: Mapping[str, str], space: str) -> str:
+    """That a drive stays short, and what ending that would take."""
+    short = recommendation.proposal.short_bytes[space]
+    words = f"{labels[space]} is still {format_bytes(short)} short of its headroom"
+    if (seconds := recommendation.trades.get(space)) is not None:
+        drive = recommendation.draft.drive(space)
+        share = short / max(1, drive.headroom_bytes)
+        return f"{words} ({share:.1%} of it): ending that would take {format_duration(seconds)} of moving in all."
+    return f"{words}."
+
+
+def _alone_on_portable(recommendation: Recommendation) -> str:
+    """What matters, of which no copy is known, and which is going to be on a drive that can be carried away."""
+    draft = recommendation.draft
+    names = [
+        shown(load.library.name)
+        for load in draft.loads
+        if load.target.portable and not load.source.portable and load.library.kind in _MATTERS
+    ]
+    if not names:
+        return ""
+    listed = " and ".join((*names[:2], *([f"{len(names) - 2} more"] if len(names) > 2 else [])))
+    is_are = "is" if len(names) == 1 else "are"
+    return f"{listed} {is_are} going to be on a portable drive, and no copy is known: make a backup."
 
 
 def _main_sentence(recommendation: Recommendation) -> str:
     draft, proposal = recommendation.draft, recommendation.proposal
     if not draft.places:
+        if recommendation.ideal.places:
+            return f"Nothing moves: {_no_room(recommendation)}."
         if not proposal.in_time:
-            return "Nothing moves: no better placement was found in time."
-        why = "" if proposal.short_bytes or recommendation.arranged.stuck else ": no move is worth its time"
-        return f"Nothing moves{why}."
+            return "Nothing moves: no better placement was found."
+        return "Nothing moves." if proposal.short_bytes else "Nothing moves: no move is worth its time."
     several = len(draft.loads) > 1
     effect = f"{format_count(len(draft.loads), 'move')} {_effect(draft.saved, several)}"
     return f"{effect}{_relief(recommendation)}; {_proof(recommendation)}."
@@ -62,14 +99,29 @@ def _relief(recommendation: Recommendation) -> str:
 
 def _proof(recommendation: Recommendation) -> str:
     proposal = recommendation.proposal
-    proof = "nothing better exists"
-    if not proposal.in_time:
-        proof = f"this is the best found in time, at most {proposal.gap:.1%} from the best possible"
+    if not recommendation.is_best:
+        close = proposal.gap < _FAR
+        proof = f"this is within {max(0.001, proposal.gap):.1%} of what would be possible" if close else ""
+        if recommendation.reachable.proposal.cost_s - recommendation.ideal.cost_s > 1:
+            proof += f"{', but' if close else 'for more,'} {_no_room(recommendation)}"
+        elif not close:
+            proof = "whether better exists was not found out"
     elif proposal.gap > 1e-6:
         proof = f"this is proven to be within {proposal.gap:.2%} of the best possible"
-    if staged := recommendation.arranged.staged_bytes:
+    else:
+        proof = "nothing better exists"
+    if staged := recommendation.draft.arranged.staged_bytes:
         proof += f"; {format_bytes(staged)} go via a third drive, because each needs the place of another"
     return proof
+
+
+def _no_room(recommendation: Recommendation) -> str:
+    """That drives are too full to turn around, and what would help."""
+    reachable = recommendation.reachable
+    if not reachable.missing_bytes:
+        return "the drives have no room to turn around"
+    label = shown(recommendation.draft.drive(reachable.missing_on).label)
+    return f"{format_bytes(reachable.missing_bytes)} more free on {label} would be needed to turn around"
 
 
 def _effect(saved: Estimate, several: bool) -> str:
@@ -79,18 +131,3 @@ def _effect(saved: Estimate, several: bool) -> str:
         cost = Estimate(-saved.high, -saved.likely, -saved.low)
         return f"cost{'' if several else 's'} {cost.in_words()} of waiting a week, to free up space"
     return "do not change the waiting" if several else "does not change the waiting"
-
-
-def stuck_sentence(arranged: Arranged, drives: Sequence[Drive]) -> str:
-    """What cannot be made in any order, and what is missing for it; empty when all can."""
-    if not arranged.stuck:
-        return ""
-    stuck = format_count(len(arranged.stuck), "move")
-    if arranged.ordered.given_up:
-        return f"{stuck} did not fit into any order that was tried."
-    label = next(shown(drive.label) for drive in drives if drive.id == arranged.ordered.missing_on)
-    missing = format_bytes(arranged.ordered.missing_bytes)
-    return (
-        f"{stuck} cannot be carried without going below the headroom, whatever the order and the detour: at some "
-        f"moment {label} would be {missing} short."
-    )

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from nuvik.core.model.estimate import Estimate
 from nuvik.core.model.names import shown
-from nuvik.core.model.timeline import Forecast, Timeline
-from nuvik.core.model.units import format_bytes, format_count
+from nuvik.core.model.timeline import Dip, Forecast, Timeline
+from nuvik.core.model.units import format_bytes, format_count, format_duration
 from nuvik.core.survey.history.growth import FAR_WEEKS
 
 
@@ -43,6 +43,30 @@ def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
         many = format_count(len(names), "library", "libraries")
         words += f" Without {shown(labels[drive])} attached, {many} will not open."
     return words
+
+
+def dip_line(dip: Dip, timeline: Timeline, label: str) -> str:
+    """For example “Dunlin goes down to 61.0 GB for 8 min, 37.3 GB below its headroom; then it has it back”."""
+    below = format_bytes(timeline.floor_bytes[dip.drive] - dip.lowest_bytes)
+    low, name = format_bytes(dip.lowest_bytes), shown(label)
+    return (
+        f"{name} goes down to {low} for {format_duration(dip.seconds)}, {below} below its headroom; then it has it back"
+    )
+
+
+def halfway_line(timeline: Timeline) -> str:
+    """When most of the waiting is saved, should one stop midway; empty when that says nothing."""
+    saved_s = timeline.waiting_before_s_per_week - timeline.waiting_after_s_per_week
+    steps = [step for step in timeline.steps if step.waiting_after_s_per_week is not None]
+    if saved_s < 1 or len(steps) < 3:
+        return ""
+    words = []
+    for share, name in ((0.5, "half"), (0.9, "nine tenths")):
+        wanted = timeline.waiting_before_s_per_week - share * saved_s
+        reached = next((step for step in steps if (step.waiting_after_s_per_week or 0.0) <= wanted), None)
+        if reached is not None:
+            words.append(f"{name} after {format_duration(reached.end_s)} (step {reached.n})")
+    return f"Of what it saves you have {' and '.join(words)}" if words else ""
 
 
 def forecast_line(forecast: Forecast, label: str) -> str:

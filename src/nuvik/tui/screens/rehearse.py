@@ -17,7 +17,7 @@ from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Plan, Role, Step
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
-from nuvik.core.views.rehearsal_sentences import forecast_line, rehearsal_headline, takes
+from nuvik.core.views.rehearsal_sentences import dip_line, forecast_line, halfway_line, rehearsal_headline, takes
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.shell import stage_key
@@ -235,6 +235,13 @@ class RehearseScreen(StageScreen):
                 lines.append(
                     (f"While {shown(labels[drive_id])} is unplugged, {many} will not open: {listed}", palette.text)
                 )
+        lines += [
+            (f"{dip_line(dip, timeline, labels[dip.drive])}.", palette.text)
+            for dip in timeline.dips
+            if not timeline.effects
+        ]
+        if (halfway := halfway_line(timeline)) and not timeline.effects:
+            lines.append((f"{halfway}.", palette.text))
         lines += [(forecast_line(forecast_, labels[forecast_.drive]), palette.text) for forecast_ in timeline.forecast]
         lines += [(f"Note: {note}", palette.quiet) for note in timeline.notes]
         return Text("\n").join(Text(words, style=style) for words, style in lines[:_MOST_LINES])

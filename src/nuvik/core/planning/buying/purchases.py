@@ -1,6 +1,7 @@
 """What to buy: candidates beside what is here, by price, by what really arrives, and by the seconds they would save.
 
-What a candidate saves comes from the model that proposes: the best placement with it beside the best without it.
+What a candidate saves comes from the model that proposes: the best placement that moves lead to with it, beside the
+best without it.
 """
 
 from __future__ import annotations
@@ -14,10 +15,9 @@ from nuvik.core.model.library import Library
 from nuvik.core.model.purchase import Candidate
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.wishes import Wishes
-from nuvik.core.planning.placement.proposal import propose
 from nuvik.core.planning.placement.waiting import change_of
-
-_TIME_LIMIT_S = 5.0
+from nuvik.core.planning.search.ideal import ideal_placement
+from nuvik.core.planning.search.reach import reach
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -37,7 +37,7 @@ class PurchaseVerdict:
 
 @dataclass(frozen=True, slots=True)
 class Best:
-    """The best placement on some drives: what candidates are compared with."""
+    """The best placement on some drives that moves lead to: what candidates are compared with."""
 
     snapshot: Snapshot
     places: dict[str, str]
@@ -45,7 +45,7 @@ class Best:
 
     @classmethod
     def of(cls, snapshot: Snapshot, wishes: Wishes) -> Best:
-        proposal = propose(snapshot, wishes, _TIME_LIMIT_S)
+        proposal = reach(snapshot, wishes, ideal_placement(snapshot, wishes)).proposal
         return cls(snapshot, proposal.places, sum(proposal.short_bytes.values()))
 
     def placed(self) -> list[tuple[Library, Drive]]:

@@ -52,6 +52,10 @@ class Draft:
     """A chosen target path by library id, where it is not the usual one."""
     headroom_bytes: dict[str, int] = field(default_factory=dict)
     """Headroom asked for, by drive id, where it is not the drive's own."""
+    keep_headroom: bool = False
+    """No drive goes below its headroom for the length of a move either."""
+    staged: dict[str, str] = field(default_factory=dict)
+    """Third drives, by library id, by way of which there is known to be an order."""
     landings: dict[Kind, Landing] = field(default_factory=dict)
     """Where new content goes from then on, for the kinds for which that changes."""
 
@@ -137,7 +141,7 @@ class Draft:
     def laid_on(self, snapshot: Snapshot) -> Draft:
         """The draft on a newer snapshot, with the moves that are still possible."""
         apart = self.parts_apart()
-        draft = Draft(split(snapshot, apart.keys(), apart), headroom_bytes=self.headroom_bytes, landings=self.landings)
+        draft = replace(self.at_the_beginning(), snapshot=split(snapshot, apart.keys(), apart), landings=self.landings)
         for library_id, drive_id in self.places.items():
             try:
                 draft = draft.put_down(library_id, drive_id, self.targets.get(library_id))
@@ -147,7 +151,7 @@ class Draft:
 
     def at_the_beginning(self) -> Draft:
         """The draft with nothing moved."""
-        return Draft(self.snapshot, headroom_bytes=self.headroom_bytes)
+        return Draft(self.snapshot, headroom_bytes=self.headroom_bytes, keep_headroom=self.keep_headroom)
 
     def with_headroom(self, headroom_bytes: dict[str, int]) -> Draft:
         return replace(self, headroom_bytes={**self.headroom_bytes, **headroom_bytes})
@@ -312,16 +316,17 @@ class Draft:
     @cached_property
     def arranged(self) -> Arranged:
         """The moves in an order that works: in the one they were put down, if that does."""
-        return arrange(self.loads, self.drives, self._floors)
+        return arrange(self.loads, self.drives, self._floors, staged=self.staged)
 
     @cached_property
     def arranged_quickly(self) -> Arranged:
         """The same for the answer to a key: where it gives up, `arranged` may still find an order."""
-        return arrange(self.loads, self.drives, self._floors, quickly=True)
+        return arrange(self.loads, self.drives, self._floors, quickly=True, staged=self.staged)
 
     @property
     def _floors(self) -> Wishes:
-        return Wishes(headroom_bytes={drive.id: drive.headroom_bytes for drive in self.drives})
+        wanted = {drive.id: drive.headroom_bytes for drive in self.drives}
+        return Wishes(headroom_bytes=wanted, keep_headroom=self.keep_headroom)
 
     def target_of(self, library: Library) -> str:
         """Where a library that moves is going to lie, unless something lies there already."""

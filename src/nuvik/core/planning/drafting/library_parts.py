@@ -85,6 +85,7 @@ def _as_piece(library: Library) -> Piece:
         whole=library.id,
         kind=library.kind,
         bytes=library.bytes,
+        files=library.files,
         read_bytes=library.bytes - unread,
         reads=1.0,
         body=True,

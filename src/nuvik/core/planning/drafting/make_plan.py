@@ -44,9 +44,10 @@ def make_plan(draft: Draft, recommendation: Recommendation | None = None, taken:
         waiting_before_range_s_per_week=now.bounds,
         waiting_after_range_s_per_week=then.bounds,
         proven_gap=proof.proposal.gap if proof else None,
-        unplaced=proof.unplaced if proof else (),
         kept=tuple(proof.kept.values()) if proof else (),
         landings=tuple(draft.landings.values()),
+        unplaced=proof.unplaced if proof else (),
+        keep_headroom=draft.keep_headroom,
     )
 
 

@@ -15,7 +15,8 @@ from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.placement.costs import moving_s, placement_cost_s
 from nuvik.core.planning.placement.demands import Demand
-from nuvik.core.planning.placement.limits import headroom_wanted, is_pinned, may_stand, why_cannot
+from nuvik.core.planning.placement.limits import is_pinned, may_stand, why_cannot
+from nuvik.core.planning.placement.spaces import headroom_wanted
 from nuvik.core.planning.placement.waiting import opening_s, waiting_s_per_week
 
 _WORTH_TELLING_S = 1.0

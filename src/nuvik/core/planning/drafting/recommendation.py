@@ -11,17 +11,25 @@ from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Kept
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.wishes import Wishes
+from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.landing import propose_landings
 from nuvik.core.planning.drafting.library_parts import split, worth_splitting
 from nuvik.core.planning.drafting.reasons import spare_then, why_moves, why_stays
-from nuvik.core.planning.ordering.arrange import Arranged
+from nuvik.core.planning.ordering.arrange import Load, transfers_of, works_in_order
+from nuvik.core.planning.ordering.best_first import best_first
 from nuvik.core.planning.placement.collections import collections_of
 from nuvik.core.planning.placement.contradictions import Contradiction, contradictions
+from nuvik.core.planning.placement.costs import moving_s
 from nuvik.core.planning.placement.demands import Demand, demands_of
-from nuvik.core.planning.placement.limits import disks_of, headroom_wanted
-from nuvik.core.planning.placement.proposal import TIME_LIMIT_S, Proposal, propose
+from nuvik.core.planning.placement.limits import disks_of
+from nuvik.core.planning.placement.proposal import LEAST_GAP_S, PROVEN_GAP, Proposal
+from nuvik.core.planning.placement.spaces import Space, headroom_wanted, spaces_of
+from nuvik.core.planning.search.ideal import MOST_AT_ONCE, ideal_placement, seen_as_ideal
+from nuvik.core.planning.search.reach import Reachable, reach, valued
+
+_AT_ANY_PRICE = 100.0
+_LAST_SHARE, _FEW_MOVES = 0.1, 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,11 +37,17 @@ class Recommendation:
     """A placement that is recommended; beside it why, how good it is, and what cannot be had."""
 
     draft: Draft
-    """Only what some order of moves allows."""
+    """The moves, in an order that works."""
     proposal: Proposal
-    """The placement, with its proof."""
-    arranged: Arranged
-    """All that is proposed, and what no order allows."""
+    """What they come to, with its proof."""
+    ideal: Proposal
+    """What would be best if drives had all the room to turn around."""
+    reachable: Reachable
+    """What was reached of it, and where room is missing for more."""
+    whole: Draft
+    """With the last moves, which bring little for their trouble and are left out of the draft."""
+    trades: Mapping[str, float]
+    """Drives, by id, that stay short although moving could end that, and the seconds that all the moving would take."""
     reasons: Mapping[str, str]
     """Why libraries move, by their id."""
     kept: Mapping[str, Kept]
@@ -43,8 +57,15 @@ class Recommendation:
 
     @property
     def unplaced(self) -> tuple[str, ...]:
-        """The names of libraries that would move if some order of moves allowed it."""
-        return tuple(load.library.name for load in self.arranged.stuck)
+        """The names of libraries that would move if the drives had all the room to turn around."""
+        places = self.ideal.places.keys() - self.draft.places.keys()
+        return tuple(library.name for library in self.draft.snapshot.libraries if library.id in places)
+
+    @property
+    def is_best(self) -> bool:
+        """Whether nothing better exists, proven, whatever the order."""
+        close_s = max(LEAST_GAP_S, PROVEN_GAP * self.ideal.cost_s)
+        return self.ideal.in_time and self.proposal.cost_s - self.ideal.cost_s <= close_s
 
     def is_followed_by(self, draft: Draft) -> bool:
         """Whether a draft is exactly what is recommended, so that every reason and the proof apply to it."""
@@ -62,35 +83,49 @@ class Recommendation:
         return None if kept is None else kept.reason
 
 
-def recommend(snapshot: Snapshot, wishes: Wishes, time_limit_s: float = TIME_LIMIT_S) -> Recommendation:
-    """The best placement, in an order that works, with reasons. What no order allows is left out of the draft."""
+def recommend(snapshot: Snapshot, wishes: Wishes) -> Recommendation:
+    """The best placement that some order of moves leads to, in that order, with reasons."""
     parted = snapshot if wishes.whole else split(snapshot, worth_splitting(snapshot))
-    proposal = propose(parted, wishes, time_limit_s)
-    snapshot, places = _rejoined(snapshot, parted, proposal.places)
+    ideal = ideal_placement(parted, wishes)
+    joined, places = _rejoined(snapshot, parted, ideal.proposal.places)
+    if [library.id for library in joined.libraries] != [library.id for library in parted.libraries]:
+        ideal = seen_as_ideal(joined, wishes, replace(ideal.proposal, places=places))
+    reachable = reach(joined, wishes, ideal)
     headroom = {drive.id: headroom_wanted(drive, wishes) for drive in snapshot.drives}
     headroom = {drive.id: headroom[drive.id] for drive in snapshot.drives if headroom[drive.id] != drive.headroom_bytes}
-    whole = Draft(snapshot, places=dict(places), headroom_bytes=headroom)
-    stuck = {load.library.id for load in whole.arranged.stuck}
-    stuck |= {part.id for load in whole.arranged.stuck for part in whole.parts_of(load.library)}
-    draft = Draft(snapshot, headroom_bytes=headroom, places=_in_order(whole, stuck))
+    draft = Draft(
+        joined,
+        places=dict(sorted(reachable.proposal.places.items(), key=lambda place: reachable.reached.layers[place[0]])),
+        headroom_bytes=headroom,
+        keep_headroom=wishes.keep_headroom,
+        staged={library_id: drive_id for library_id, (drive_id, _) in reachable.reached.via.items()},
+    )
+    whole = replace(draft, places=_in_order(draft, wishes))
+    draft, proposal = _without_the_last(whole, wishes), reachable.proposal
+    if draft is not whole:
+        proposal = valued(ideal, draft.places)
     met, gathers = _newly_met(draft), _gathered(draft)
     reasons = {
         load.library.id: why_moves(load.library, load.source, load.target, met, gathers.get(load.library.id, ""))
         for load in draft.loads
     }
-    spare = spare_then(whole, wishes)
+    trades, impossible = _trades(joined, wishes, proposal)
+    spare = spare_then(draft, wishes)
     kept = {
         library.id: Kept(library=library.name, reason=why_stays(library, snapshot, spare, wishes))
-        for library in snapshot.libraries
-        if library.id not in whole.places
+        for library in joined.libraries
+        if library.id not in draft.places
     }
     return Recommendation(
         replace(draft, landings=propose_landings(draft)),
         proposal,
-        whole.arranged,
+        ideal.proposal,
+        reachable,
+        whole,
+        trades,
         reasons,
         kept,
-        tuple(contradictions(parted, wishes, proposal)),
+        tuple(contradictions(joined, wishes, replace(proposal, short_bytes=impossible))),
     )
 
 
@@ -107,13 +142,94 @@ def _rejoined(whole: Snapshot, parted: Snapshot, places: Mapping[str, str]) -> t
     return joined, {library.id: places[library.id] for library in joined.libraries if library.id in places}
 
 
-def _in_order(draft: Draft, without: set[str]) -> dict[str, str]:
-    """The places in the order in which the moves are made, parts that go along behind their body."""
+def _trades(snapshot: Snapshot, wishes: Wishes, proposal: Proposal) -> tuple[dict[str, float], dict[str, int]]:
+    """Of the headroom that a proposal does not mend: what could be mended, and the seconds that all the moving would
+    take then; and what could not, in bytes.
+    """
+    if not proposal.short_bytes:
+        return {}, {}
+    if len(snapshot.libraries) * len(snapshot.drives) > MOST_AT_ONCE:
+        return {}, {}  # there is not the time for another search
+    weights = replace(wishes.weighed, headroom_s=_AT_ANY_PRICE * wishes.weighed.headroom_s)
+    at_any_price = ideal_placement(snapshot, replace(wishes, weights=weights))
+    drives = {drive.id: drive for drive in snapshot.drives}
+    by_id = {library.id: library for library in snapshot.libraries}
+    seconds = sum(
+        moving_s(by_id[library_id], drives[by_id[library_id].drive], drives[goal])
+        for library_id, goal in at_any_price.proposal.places.items()
+    )
+    left = at_any_price.proposal.short_bytes
+    return (
+        {space: seconds for space in proposal.short_bytes if space not in left},
+        {space: short for space, short in proposal.short_bytes.items() if space in left},
+    )
+
+
+def _in_order(draft: Draft, wishes: Wishes) -> dict[str, str]:
+    """The places in the order in which the moves are best made, parts that go along behind their body."""
+    legs = draft.arranged.legs
+    order = [leg.load for leg in legs]
+    if not draft.arranged.staged_bytes:
+        spaces = spaces_of(draft.drives, wishes)
+        space_of = {drive.id: space.id for space in spaces for drive in space.drives}
+        by_id = {load.library.id: load for load in order}
+        moves = [
+            replace(transfer, benefit_s=_brings_s(by_id[transfer.key], wishes, spaces))
+            for transfer in transfers_of(order, space_of)
+        ]
+        seconds = {load.library.id: moving_s(load.library, load.source, load.target) for load in order}
+        free = {space.id: space.free_bytes for space in spaces}
+        floors = {space.id: space.floor_bytes for space in spaces}
+        order = [by_id[move.key] for move in best_first(moves, seconds, free, floors)]
     places: dict[str, str] = {}
-    for leg in draft.arranged.legs:
-        places[leg.load.library.id] = leg.load.target.id
+    for load in order:
+        places[load.library.id] = load.target.id
     places |= {library_id: place for library_id, place in draft.places.items() if library_id not in places}
-    return {library_id: place for library_id, place in places.items() if library_id not in without}
+    return places
+
+
+def _without_the_last(draft: Draft, wishes: Wishes) -> Draft:
+    """The draft without the moves that bring least for their trouble: all together less than a tenth of the waiting
+    that is saved, and nothing else.
+    """
+    if wishes.every_move or wishes.style is not Style.BALANCED or draft.staged or len(draft.loads) < _FEW_MOVES:
+        return draft
+    tied = {
+        library_id for demand in demands_of(draft.snapshot, disks_of(draft.drives)) for library_id in demand.libraries
+    }
+    tied |= {member.id for members in collections_of(draft.snapshot).values() for member in members}
+    spaces = spaces_of(draft.drives, wishes)
+    relieved = {drive.id for space in spaces if space.short_bytes for drive in space.drives}
+    left_s = _LAST_SHARE * sum(max(0.0, load.benefit_s) for load in draft.loads)
+    for load in sorted(draft.loads, key=lambda load: load.benefit_s):
+        library = load.library
+        if load.benefit_s <= 0 or library.id in tied or library.piece is not None or load.source.id in relieved:
+            continue
+        if load.benefit_s > left_s:
+            break
+        places = {library_id: place for library_id, place in draft.places.items() if library_id != library.id}
+        fewer = replace(draft, places=places)
+        if works_in_order(fewer.loads, fewer.drives, wishes) and not _is_shorter(fewer, draft):
+            draft, left_s = fewer, left_s - load.benefit_s
+    return draft
+
+
+def _is_shorter(draft: Draft, other: Draft) -> bool:
+    """Whether any drive is left with more of its headroom missing."""
+    return any(
+        draft.free_then_bytes(drive.id) < min(drive.headroom_bytes, other.free_then_bytes(drive.id))
+        for drive in draft.drives
+    )
+
+
+def _brings_s(load: Load, wishes: Wishes, spaces: list[Space]) -> float:
+    """What a move brings, in seconds: less waiting, and its share in ending the shortage of the drive it leaves."""
+    brings = wishes.weeks * load.benefit_s
+    for space in spaces:
+        if load.source in space.drives and space.short_bytes:
+            share = min(1.0, load.library.on_disk_bytes / space.short_bytes)
+            brings += wishes.weighed.headroom_s * share * space.short_bytes / space.headroom_bytes
+    return brings
 
 
 def _gathered(draft: Draft) -> dict[str, str]:

@@ -9,9 +9,7 @@ from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.placement.contradictions import contradictions
 from nuvik.core.planning.placement.limits import why_cannot
-from nuvik.core.planning.placement.proposal import propose
-
-_TIME_LIMIT_S = 5.0
+from nuvik.core.planning.search.ideal import propose
 
 
 def repaired(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) -> Draft:
@@ -34,7 +32,7 @@ def repaired(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) 
         forbidden=forbidden,
     )
     for asked in (replace(wishes, placed=sound), wishes):
-        proposal = propose(draft.snapshot, asked, _TIME_LIMIT_S)
+        proposal = propose(draft.snapshot, asked)
         order = [
             *(place for place in draft.places if place in proposal.places),
             *(place for place in proposal.places if place not in draft.places),

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from types import MappingProxyType
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
 from nuvik.core.model.plan import Role
 from nuvik.core.model.wishes import Wishes
-from nuvik.core.planning.ordering.move_order import MOST_SETS, Ordered, Transfer
-from nuvik.core.planning.ordering.staging import LEG, MOST_TRIES, Stage, untie
-from nuvik.core.planning.placement.limits import may_stand, spaces_of
+from nuvik.core.planning.ordering.move_order import MOST_SETS, Ordered, Transfer, order_moves
+from nuvik.core.planning.ordering.staging import LEG, MOST_TRIES, Stage, untie, with_legs
+from nuvik.core.planning.placement.limits import may_stand
+from nuvik.core.planning.placement.spaces import spaces_of
 from nuvik.core.planning.placement.waiting import waiting_s_per_week
 
 _QUICK = (500, 10)
@@ -67,28 +69,25 @@ def load_of(library: Library, source: Drive, target: Drive, after: Iterable[str]
     return Load(library, source, target, frozenset(after), saves)
 
 
-def arrange(loads: Sequence[Load], drives: Sequence[Drive], wishes: Wishes, quickly: bool = False) -> Arranged:
+def arrange(
+    loads: Sequence[Load],
+    drives: Sequence[Drive],
+    wishes: Wishes,
+    quickly: bool = False,
+    staged: Mapping[str, str] = MappingProxyType({}),
+) -> Arranged:
     """Bring loads into an order in which no drive goes under its floor; the given one, where that works. `quickly` is
     for the answer to a key: it may give up where a longer search would find an order, and says so (`given_up`).
+    `staged` are third drives, by library, by way of which there is known to be an order.
     """
     spaces = spaces_of(drives, wishes)
     space_of = {drive.id: space.id for space in spaces for drive in space.drives}
     free = {space.id: space.free_bytes for space in spaces}
-    floors = {space.id: space.headroom_bytes for space in spaces}
+    floors = {space.id: space.floor_bytes for space in spaces}
     able = [load for load in loads if load.source.id in space_of and load.target.id in space_of]
-    moves = [
-        Transfer(
-            load.library.id,
-            space_of[load.source.id],
-            space_of[load.target.id],
-            load.library.room_on(load.target),
-            load.library.on_disk_bytes,
-            load.benefit_s,
-            load.after,
-        )
-        for load in able
-    ]
+    moves = transfers_of(able, space_of)
     by_id = {load.library.id: load for load in loads}
+    by_drive = {drive.id: drive for drive in drives}
     if _works(moves, free, floors):
         return Arranged(tuple(Leg(load, load.source, load.target) for load in able), ordered=Ordered(tuple(moves)))
     stages = [
@@ -102,15 +101,54 @@ def arrange(loads: Sequence[Load], drives: Sequence[Drive], wishes: Wishes, quic
         and (drive.rules.holes or not load.library.hole_bytes)
         and may_stand(load.library, drive, load.source, Wishes(placed={load.library.id: drive.id}))
     ]
+    known = [
+        Stage(
+            load.library.id,
+            space_of[third],
+            load.library.room_on(by_drive[third]),
+            load.library.room_on(by_drive[third]),
+        )
+        for load in able
+        if (third := staged.get(load.library.id)) in space_of and third is not None
+    ]
+    if known:
+        ordered = order_moves(with_legs(moves, known), free, floors, most_sets=_QUICK[0] if quickly else MOST_SETS)
+        if not ordered.stuck:
+            by_way_of = {stage.key: by_drive[staged[stage.key]] for stage in known}
+            return Arranged(_with_reasons([_leg(move, by_id, by_way_of) for move in ordered.done]), ordered=ordered)
     sets, tries = _QUICK if quickly else (MOST_SETS, MOST_TRIES)
     untied = untie(moves, stages, free, floors, sets, tries)
     if quickly and untied.ordered.stuck:
         untied = replace(untied, ordered=replace(untied.ordered, given_up=True))
-    ordered, by_drive = untied.ordered, {drive.id: drive for drive in drives}
+    ordered = untied.ordered
     via = {stage.key: by_drive[stage.via] for stage in untied.staged}
     legs = [_leg(move, by_id, via) for move in ordered.done]
     stuck = {move.key.partition(LEG)[0] for move in ordered.stuck}
     return Arranged(_with_reasons(legs), tuple(load for load in loads if load.library.id in stuck), ordered)
+
+
+def works_in_order(loads: Sequence[Load], drives: Sequence[Drive], wishes: Wishes) -> bool:
+    """Whether loads can be carried in the order given, each directly."""
+    spaces = spaces_of(drives, wishes)
+    space_of = {drive.id: space.id for space in spaces for drive in space.drives}
+    free = {space.id: space.free_bytes for space in spaces}
+    return _works(transfers_of(loads, space_of), free, {space.id: space.floor_bytes for space in spaces})
+
+
+def transfers_of(loads: Sequence[Load], space_of: Mapping[str, str]) -> list[Transfer]:
+    """Loads as the search for an order sees them; `space_of` says by drive which free space it takes from."""
+    return [
+        Transfer(
+            load.library.id,
+            space_of[load.source.id],
+            space_of[load.target.id],
+            load.library.room_on(load.target),
+            load.library.on_disk_bytes,
+            load.benefit_s,
+            load.after,
+        )
+        for load in loads
+    ]
 
 
 def _works(moves: Sequence[Transfer], free_bytes: Mapping[str, int], floors: Mapping[str, int]) -> bool:

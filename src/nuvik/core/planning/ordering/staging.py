@@ -75,7 +75,7 @@ def untie(
         extra, _, chosen = heapq.heappop(waiting)
         staged = [able[number] for number in chosen]
         ordered = order_moves(
-            _with_legs(moves, staged), free_bytes, floor_bytes, most_sets=min(most_sets, _MOST_SETS_A_TRY)
+            with_legs(moves, staged), free_bytes, floor_bytes, most_sets=min(most_sets, _MOST_SETS_A_TRY)
         )
         if not ordered.stuck:
             return Untied(ordered, tuple(staged))
@@ -100,7 +100,7 @@ def _helpful(stuck: Sequence[Transfer], moves: Sequence[Transfer], stages: Seque
     ]
 
 
-def _with_legs(moves: Sequence[Transfer], staged: Sequence[Stage]) -> list[Transfer]:
+def with_legs(moves: Sequence[Transfer], staged: Sequence[Stage]) -> list[Transfer]:
     by_key = {stage.key: stage for stage in staged}
     split_moves: list[Transfer] = []
     renamed = {stage.key: f"{stage.key}{LEG}2" for stage in staged}

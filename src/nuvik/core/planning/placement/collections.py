@@ -6,14 +6,15 @@ import os
 
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.survey.recognise.trade_words import COLLECTIONS
+from nuvik.core.survey.recognise.trade_words import COLLECTIONS, ONE_LIBRARY, SHELVES
 
+_GENERAL = {*COLLECTIONS, *ONE_LIBRARY, *SHELVES, *Kind, *(f"{kind}s" for kind in Kind)}
 _COLLECTED = frozenset([Kind.VIDEO, Kind.PHOTO, Kind.SOUND, Kind.DOCUMENT])
 
 
 def _is_general(folder: str) -> bool:
     """Whether a folder's name says no more than a kind: all videos together are no collection."""
-    return os.path.basename(folder).casefold() in COLLECTIONS
+    return os.path.basename(folder).casefold() in _GENERAL
 
 
 def collections_of(snapshot: Snapshot) -> dict[str, list[Library]]:

@@ -19,7 +19,7 @@ from nuvik.core.planning.placement.proposal import Proposal
 from nuvik.core.planning.placement.solver import IntegerProgram
 
 TIME_LIMIT_S = 4.0
-_ROUNDS = 200
+_ROUNDS, _NODES = 200, 30
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,7 +84,7 @@ def _hitting(wishes: list[int], ways: list[frozenset[int]]) -> frozenset[int]:
     numbers = {wish: program.variable(1.0) for wish in wishes}
     for way in ways:
         program.row([(numbers[wish], 1.0) for wish in sorted(way)], lower=1.0)
-    solved = program.solve(0.0, 1.0)
+    solved = program.solve(0.5, _NODES)
     return frozenset(wish for wish, number in numbers.items() if solved.values[number] > 0.5)
 
 
@@ -93,7 +93,7 @@ def _given_up(model: Placement, kept: set[int], others: list[int], time_limit_s:
     program = model.program
     program.rows.append((0.0, 0.0, [(variable, 1.0) for variable in sorted(kept)]))
     try:
-        solved = program.solve(0.0, time_limit_s, dict.fromkeys(others, 1.0))
+        solved = program.solve(0.5, _NODES, dict.fromkeys(others, 1.0))
     finally:
         program.rows.pop()
     if not solved.values:

@@ -3,7 +3,8 @@
     weeks × waiting per week  +  moving time × its weight  +  a fixed trouble for each move
     +  what is put on a portable drive: a fixed trouble, and weeks × opens × what an open costs that finds it away
        (what stands on one is meant to go along)
-    +  the room taken on rapid drives, which new things will want
+    +  headroom that is missing, and room on rapid drives that new things will want (`spaces`)
+    +  demands that are not met
     +  parts apart from their library, backups beside it, collections scattered over drives
 
 `model.wishes.Weights` has the weights.
@@ -11,11 +12,16 @@
 
 from __future__ import annotations
 
-from nuvik.core.model.drive import Drive, Tier
-from nuvik.core.model.library import Library
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.timing import per_file_seconds, read_seconds
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.placement.waiting import waiting_s_per_week
+
+_WORTH_S_PER_WEEK, _WORTH_SHARE = 0.5, 0.05
+"""What saves less than so much a week, or than this share of its opening, is not felt."""
+_HARDLY_WAITED_FOR, _HARDLY = frozenset([Kind.CACHE, Kind.BACKUP]), 0.1
+"""Programs read caches and backups while their users do something else: such waiting counts a tenth."""
 
 
 def moving_s(library: Library, source: Drive, target: Drive) -> float:
@@ -29,14 +35,20 @@ def moving_s(library: Library, source: Drive, target: Drive) -> float:
     return copying_s + read_seconds(target, size, library.files) + per_file_seconds(source, library.files)
 
 
+def felt_waiting_s_per_week(library: Library, drive: Drive, source: Drive) -> float:
+    """The waiting for a library on a drive; what would hardly be felt counts as no gain over where it stands."""
+    here, there = waiting_s_per_week(library, source), waiting_s_per_week(library, drive)
+    if library.kind in _HARDLY_WAITED_FOR:
+        here, there = _HARDLY * here, _HARDLY * there
+    return here if 0 < here - there < max(_WORTH_S_PER_WEEK, _WORTH_SHARE * here) else there
+
+
 def placement_cost_s(library: Library, drive: Drive, source: Drive, wishes: Wishes) -> float:
     """What it costs that a library stands on a drive. The trouble of moving a part is in `apart_cost_s`, since one that
     goes with its library is no move of its own.
     """
     weights, piece = wishes.weighed, library.piece
-    cost = wishes.weeks * waiting_s_per_week(library, drive)
-    if drive.tier is Tier.RAPID:
-        cost += weights.fast_room_s * library.on_disk_bytes / 1e9
+    cost = wishes.weeks * felt_waiting_s_per_week(library, drive, source)
     if drive.id == source.id:
         return cost
     if drive.portable:

@@ -1,4 +1,4 @@
-"""The hard rules: where a library may be put at all, and what space the drives have.
+"""The hard rules: where a library may be put at all.
 
 What is impossible is kept apart from what the user does not want, since only the latter can be given up.
 """
@@ -6,7 +6,6 @@ What is impossible is kept apart from what the user does not want, since only th
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library, Verdict
@@ -76,46 +75,6 @@ def why_unwanted(library: Library, drive: Drive, wishes: Wishes) -> str | None:
 def _kinds(library: Library) -> set[str]:
     """A part is welcome where its whole library is."""
     return {str(library.kind)} | ({str(library.piece.kind)} if library.piece else set())
-
-
-@dataclass(slots=True)
-class Space:
-    """Free space that one drive has, or the volumes of one container share."""
-
-    drives: list[Drive]
-    headroom_bytes: int
-
-    @property
-    def id(self) -> str:
-        return self.drives[0].id
-
-    @property
-    def free_bytes(self) -> int:
-        return self.drives[0].free_bytes
-
-
-def headroom_wanted(drive: Drive, wishes: Wishes) -> int:
-    """What must stay free on a drive."""
-    wanted = wishes.headroom_bytes.get(drive.id, drive.headroom_bytes)
-    more = wishes.free_more_bytes.get(drive.id)
-    return wanted if more is None else max(wanted, drive.free_bytes + more)
-
-
-def spaces_of(drives: Iterable[Drive], wishes: Wishes) -> list[Space]:
-    """The attached drives by the free space they take from, with what must stay free of it."""
-    spaces: list[Space] = []
-    for drive in drives:
-        if not drive.attached:
-            continue
-        headroom = headroom_wanted(drive, wishes)
-        for space in spaces:
-            if space.drives[0].shares_space_with(drive):
-                space.drives.append(drive)
-                space.headroom_bytes = max(space.headroom_bytes, headroom)
-                break
-        else:
-            spaces.append(Space([drive], headroom))
-    return spaces
 
 
 def disks_of(drives: Iterable[Drive]) -> list[frozenset[str]]:

@@ -15,20 +15,22 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from nuvik.core.model.drive import Drive
+from nuvik.core.model.drive import Drive, Tier
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes, format_count, format_duration
-from nuvik.core.model.wishes import Wishes
+from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.planning.placement.collections import collections_of
 from nuvik.core.planning.placement.costs import apart_cost_s, moving_s, placement_cost_s
 from nuvik.core.planning.placement.demands import Apart, Demand, OnOneOf, demands_of
-from nuvik.core.planning.placement.limits import Space, disks_of, is_pinned, spaces_of, why_cannot, why_unwanted
+from nuvik.core.planning.placement.limits import disks_of, is_pinned, why_cannot, why_unwanted
 from nuvik.core.planning.placement.solver import IntegerProgram, Terms
+from nuvik.core.planning.placement.spaces import GB, PRICE_STEPS, ROOMY_TIMES, Space, spaces_of
+from nuvik.core.planning.placement.waiting import waiting_s_per_week
 
-GB = 1e9
-"""The solver gets space in GB, so that all its figures have a similar magnitude."""
+_ASKED_TIMES = 100.0
+"""Headroom that was asked for in so many words is so many times as dear: nothing is saved on it."""
 
 
 @dataclass(slots=True)
@@ -53,26 +55,47 @@ class Placement:
         """The part of the cost that nothing can change."""
         self.unmet: list[tuple[Demand, int]] = []
         """Strict: demands that are not met now, and the variable that is 1 when they are still not."""
+        self.collections: list[list[Library]] = [] if relaxed else list(collections_of(snapshot).values())
+        self.bound_together: set[str] = set()
+        """Strict: the libraries that a demand on two of them keeps where they are to each other."""
+        self.room_rows: dict[str, list[int]] = {}
+        """Strict: the rows in which what moves takes room of a space, by its id."""
+        self.shortages: list[tuple[Space, Terms]] = []
+        """Strict: what is missing of the headroom of each space, in GB."""
         self.wishes: dict[str, int] = {}
         """Relaxed: each wish in words, and the variable that gives it up."""
         self.spaces = spaces_of(snapshot.drives, wishes)
-        self._snapshot, self._wishes, self._relaxed = snapshot, wishes, relaxed
+        self._snapshot, self.given, self._relaxed = snapshot, wishes, relaxed
         self._drives = {drive.id: drive for drive in snapshot.drives}
         self._labels = {drive.id: shown(drive.label) for drive in snapshot.drives}
         self._libraries = {library.id: library for library in snapshot.libraries}
         self.choices: dict[str, MovableLibrary] = {}
-        self._moving: Terms = []
-        self._counted: Terms = []
+        self.moving: Terms = []
+        """The moves, each with the seconds that it takes."""
+        self.counted: Terms = []
+        """The moves, each counting one."""
         for library in sorted(snapshot.libraries, key=lambda library: library.id):
             self._add_library(library)
         if relaxed:
             self._add_pins_and_welcomes()
-        self.shortages = [(space, self._add_space(space)) for space in self.spaces]
+        for space in self.spaces:
+            self._add_space(space)
         self._add_demands()
         self._add_pieces()
         if not relaxed:
             self._add_collections()
         self._add_limits()
+        if not relaxed and wishes.style is Style.FASTEST and not any(space.short_bytes for space in self.spaces):
+            self._never_slower()
+
+    def places(self, values: Sequence[float]) -> dict[str, str]:
+        """By its id, the drive of each library that moves, by the values of the variables."""
+        places = {}
+        for choice in self.choices.values():
+            chosen = max(choice.variables, key=lambda pair: values[pair[1]])[0]
+            if chosen.id != choice.library.drive:
+                places[choice.library.id] = chosen.id
+        return places
 
     # -- rows ----------------------------------------------------------------------------------------------
 
@@ -94,9 +117,9 @@ class Placement:
         able = []
         for drive in self._drives.values():
             free = drive.id == source.id or why_cannot(library, drive, source) is None
-            if free and (self._relaxed or drive.id == source.id or not why_unwanted(library, drive, self._wishes)):
+            if free and (self._relaxed or drive.id == source.id or not why_unwanted(library, drive, self.given)):
                 able.append(drive)
-        goal = self._wishes.placed.get(library.id)
+        goal = self.given.placed.get(library.id)
         if goal is not None and not self._relaxed:
             return [drive for drive in able if drive.id == goal] or [source]
         return able
@@ -104,7 +127,7 @@ class Placement:
     def _add_library(self, library: Library) -> None:
         source = self._drives[library.drive]
         able = self._able(library, source)
-        costs = {drive.id: placement_cost_s(library, drive, source, self._wishes) for drive in able}
+        costs = {drive.id: placement_cost_s(library, drive, source, self.given) for drive in able}
         # Costs are counted from the cheapest up, so that the solver's tolerances apply to what can be decided.
         least = min(costs.values())
         self.offset_s += least
@@ -115,9 +138,9 @@ class Placement:
         self.choices[library.id] = MovableLibrary(library, source, variables)
         for drive, variable in variables:
             if drive is not source:
-                self._moving.append((variable, moving_s(library, source, drive)))
+                self.moving.append((variable, moving_s(library, source, drive)))
                 if library.piece is None or library.piece.body:
-                    self._counted.append((variable, 1.0))
+                    self.counted.append((variable, 1.0))
 
     def _add_pins_and_welcomes(self) -> None:
         for choice in self.choices.values():
@@ -126,18 +149,18 @@ class Placement:
             for drive, variable in choice.variables:
                 if drive is source:
                     continue
-                reason = why_unwanted(library, drive, self._wishes)
-                goal = self._wishes.placed.get(library.id)
-                if is_pinned(library, self._wishes):
+                reason = why_unwanted(library, drive, self.given)
+                goal = self.given.placed.get(library.id)
+                if is_pinned(library, self.given):
                     self._wish(f"{name} stays on {here}, where it is pinned", [(variable, 1.0)], 0.0)
                 elif reason is not None and (goal is None or goal == drive.id):
                     words = reason if "is for" in reason else f"{name} does not go to {self._labels[drive.id]}"
                     self._wish(words, [(variable, 1.0)], 0.0)
-            goal = self._wishes.placed.get(library.id)
+            goal = self.given.placed.get(library.id)
             if goal is not None and (variable_there := choice.on(goal)) is not None:
                 self._wish(f"{name} goes to {self._labels[goal]}", [(variable_there, -1.0)], -1.0)
 
-    def _change(self, ids: set[str]) -> Terms:
+    def change(self, ids: set[str]) -> Terms:
         """What arrives on these drives less what leaves them, in GB."""
         terms = []
         for choice in self.choices.values():
@@ -149,25 +172,53 @@ class Placement:
                     terms.append((variable, -choice.library.on_disk_bytes / GB))
         return terms
 
-    def _add_space(self, space: Space) -> int:
-        """What is there fits over the headroom; strict, what is missing of that is a variable."""
-        terms = self._change({drive.id for drive in space.drives})
+    def _add_space(self, space: Space) -> None:
+        """What is there fits over the headroom; strict, what is missing of that has a price that grows."""
+        terms = self.change({drive.id for drive in space.drives})
         spare = (space.free_bytes - space.headroom_bytes) / GB
         if self._relaxed:
             labels = " and ".join(self._labels[drive.id] for drive in space.drives)
             keeps = "keep" if len(space.drives) > 1 else "keeps"
             words = f"{labels} {keeps} {format_bytes(space.headroom_bytes)} free"
             self._wish(words, terms, spare, space.headroom_bytes / GB + 1e-6)
-            return -1
-        missing = self.program.variable(0.0, binary=False)
-        self.program.row([*terms, (missing, -1.0)], upper=spare)
-        self.program.row(terms, upper=space.free_bytes / GB)
-        return missing
+            return
+        steps = self._missing(space)
+        rows = [self.program.row([*terms, *((step, -1.0) for step in steps)], upper=spare)]
+        # What the user has put somewhere may bring a drive under its headroom; a proposal of its own accord does not.
+        by_hand = bool(self.given.placed)
+        if not by_hand and steps:
+            self.program.row([(step, 1.0) for step in steps], upper=space.short_bytes / GB)
+        rows.append(self.program.row(terms, upper=(space.free_bytes - (0 if by_hand else space.least_bytes)) / GB))
+        self.shortages.append((space, [(step, 1.0) for step in steps]))
+        fast_room_s = self.given.weighed.fast_room_s
+        if fast_room_s and any(drive.tier is Tier.RAPID for drive in space.drives):
+            used = self.program.variable(fast_room_s, binary=False)
+            roomy = (space.free_bytes - ROOMY_TIMES * space.headroom_bytes) / GB
+            rows.append(self.program.row([*terms, (used, -1.0)], upper=roomy))
+        self.room_rows[space.id] = rows
+
+    def _missing(self, space: Space) -> list[int]:
+        """Variables for what is missing of a headroom, in GB, each step dearer than the one before."""
+        return [self.program.variable(a_gb, binary=False, upper=width) for width, a_gb in self.price_of_missing(space)]
+
+    def price_of_missing(self, space: Space) -> list[tuple[float, float]]:
+        """What headroom that is missing costs, step by step: how many GB a step is wide, and the seconds for each."""
+        headroom_gb = space.headroom_bytes / GB
+        if not headroom_gb:
+            return []
+        whole_s = self.given.weighed.headroom_s * (_ASKED_TIMES if space.asked else 1.0)
+        shares = (0.0, *(share for share, _ in PRICE_STEPS))
+        return [
+            ((share - below) * headroom_gb, whole_s * times / headroom_gb)
+            for (share, times), below in zip(PRICE_STEPS, shares, strict=False)
+        ]
 
     def _add_demands(self) -> None:
         for demand in demands_of(self._snapshot, disks_of(self._snapshot.drives)):
             rows = list(self._rows_of(demand))
             met = demand.met(self._standing)
+            if met and len(demand.libraries) > 1:
+                self.bound_together |= set(demand.libraries)
             if self._relaxed:
                 for terms, upper in rows:
                     self._wish(demand.words, terms, upper)
@@ -175,7 +226,7 @@ class Placement:
                 for terms, upper in rows:
                     self.program.row(terms, upper=upper)
             else:
-                unmet = self.program.variable(0.0)
+                unmet = self.program.variable(self.given.weighed.unmet_s)
                 self.unmet.append((demand, unmet))
                 for terms, upper in rows:
                     self.program.row([*terms, (unmet, -1.0)], upper=upper)
@@ -226,8 +277,8 @@ class Placement:
                 terms, _ = self._on(body.id, frozenset(self._drives) - {part.drive})
                 self.program.row(terms, upper=0.0)
                 continue
-            apart = self.program.variable(apart_cost_s(self._wishes))
-            self._counted.append((apart, 1.0))
+            apart = self.program.variable(apart_cost_s(self.given))
+            self.counted.append((apart, 1.0))
             for drive, variable in choice.variables:
                 with_body, certain = self._on(body.id, frozenset([drive.id]))
                 less = [(piece, -1.0) for piece, _ in with_body]
@@ -238,15 +289,15 @@ class Placement:
                     self.program.row([*with_body, (apart, 1.0)], upper=1.0 - certain)
 
     def _backup_beside(self, backup: Library, body: Library, disks: Sequence[frozenset[str]]) -> None:
-        beside = self.program.variable(self._wishes.weighed.backup_beside_s, binary=False)
+        beside = self.program.variable(self.given.weighed.backup_beside_s, binary=False)
         for disk in disks:
             (terms, certain), (more, surely) = self._on(backup.id, disk), self._on(body.id, disk)
             self.program.row([*terms, *more, (beside, -1.0)], upper=1.0 - certain - surely)
 
     def _add_collections(self) -> None:
         """Each drive on which a collection lies, beyond the first, has its price."""
-        price = self._wishes.weighed.scattered_s
-        for members in collections_of(self._snapshot).values():
+        price = self.given.weighed.scattered_s
+        for members in self.collections:
             if not any(member.id in self.choices for member in members):
                 self.offset_s += price * (len({member.drive for member in members}) - 1)
                 continue
@@ -258,10 +309,21 @@ class Placement:
                     if terms or certain:
                         self.program.row([*terms, (lies, -1.0)], upper=-certain)
 
+    def _never_slower(self) -> None:
+        """All the waiting together becomes no longer, whatever else would be better for it."""
+        if not self.unmet:
+            waits = [
+                (variable, waiting_s_per_week(choice.library, drive))
+                for choice in self.choices.values()
+                for drive, variable in choice.variables
+            ]
+            now = sum(waiting_s_per_week(choice.library, choice.source) for choice in self.choices.values())
+            self.program.row(waits, upper=now)
+
     def _add_limits(self) -> None:
-        moves, seconds = self._wishes.most_moves, self._wishes.most_moving_s
+        moves, seconds = self.given.most_moves, self.given.most_moving_s
         if moves is not None:
-            self._wish(f"at most {format_count(moves, 'move')}", self._counted, moves, len(self._counted))
+            self._wish(f"at most {format_count(moves, 'move')}", self.counted, moves, len(self.counted))
         if seconds is not None:
-            total = sum(weight for _, weight in self._moving)
-            self._wish(f"moving takes {format_duration(seconds)} at most", self._moving, seconds, total)
+            total = sum(weight for _, weight in self.moving)
+            self._wish(f"moving takes {format_duration(seconds)} at most", self.moving, seconds, total)

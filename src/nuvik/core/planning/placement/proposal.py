@@ -1,25 +1,18 @@
-"""The proposal: which library belongs on which drive, as good as can be, with a proof of how good that is.
-
-Solved by HiGHS (branch and cut; its dual bound is the proof), in three steps, each among what is best in the one
-before: headroom is missed by as little as possible, then as many demands as possible are met, then the cost is as low
-as can be.
-"""
+"""A proposal: which library belongs on which drive, with a proof of how good that is."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.placement.demands import Demand
-from nuvik.core.planning.placement.placement_model import GB, Placement
+from nuvik.core.planning.placement.placement_model import Placement
+from nuvik.core.planning.placement.solver import Solved
+from nuvik.core.planning.placement.spaces import GB
 
 PROVEN_GAP = 0.001
-"""The solver stops when it has proven that nothing better than a thousandth exists …"""
-TIME_LIMIT_S = 20.0
-"""… or after this time, with the best so far."""
-_ROUNDING_GB = 1e-6
+"""The solver stops when it has proven that nothing better than a thousandth of the whole cost exists."""
+LEAST_GAP_S = 0.5
+_ROUNDING_GB = 2e-6
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +22,7 @@ class Proposal:
     places: dict[str, str] = field(default_factory=dict)
     """The new drive's id by library id, for those that move."""
     cost_s: float = 0.0
-    """What was made small, once no headroom is missed by more than must be."""
+    """What was made small."""
     bound_s: float = 0.0
     """Nothing can cost less, proven."""
     gap: float = 0.0
@@ -39,52 +32,26 @@ class Proposal:
     unmet: tuple[Demand, ...] = ()
     """The demands that cannot be met, or not all of them at once."""
     in_time: bool = True
-    """False when the time limit came before the proof."""
+    """False when the search ended before the proof."""
 
 
-def propose(snapshot: Snapshot, wishes: Wishes, time_limit_s: float = TIME_LIMIT_S) -> Proposal:
-    """The best placement for these drives and libraries. The same input gives the same proposal."""
-    model = Placement(snapshot, wishes)
-    if not model.program.costs:  # no drive is attached: nothing is to be decided
-        return Proposal(cost_s=model.offset_s, bound_s=model.offset_s)
-    program, missing = model.program, [variable for _, variable in model.shortages]
-    asked = _short_now(model) or float(bool(wishes.placed))
-    proven = _settle(model, dict.fromkeys(missing, 1.0), asked, _ROUNDING_GB, time_limit_s / 3)
-    unmet = [variable for _, variable in model.unmet]
-    proven &= _settle(model, dict.fromkeys(unmet, 1.0), len(unmet), 0.5, time_limit_s / 3)
-    solved = program.solve(PROVEN_GAP, time_limit_s)
+def proposal_of(model: Placement, solved: Solved) -> Proposal:
+    """What the values of a solved model say."""
     if not solved.values:
         return Proposal(cost_s=model.offset_s, gap=1.0, in_time=False)
-    places = {}
-    for choice in model.choices.values():
-        chosen = max(choice.variables, key=lambda pair: solved.values[pair[1]])[0]
-        if chosen.id != choice.library.drive:
-            places[choice.library.id] = chosen.id
-    short = {space.id: solved.values[variable] for space, variable in model.shortages}
     cost, bound = solved.cost + model.offset_s, min(solved.cost, solved.bound) + model.offset_s
+    short = {space.id: sum(solved.values[step] for step, _ in steps) for space, steps in model.shortages}
     return Proposal(
-        places=places,
+        places=model.places(solved.values),
         cost_s=cost,
         bound_s=bound,
         gap=max(0.0, (cost - bound) / max(1.0, abs(cost))),
-        short_bytes={drive: round(short_gb * GB) for drive, short_gb in short.items() if short_gb >= 2 * _ROUNDING_GB},
+        short_bytes={space: round(short_gb * GB) for space, short_gb in short.items() if short_gb >= _ROUNDING_GB},
         unmet=tuple(demand for demand, variable in model.unmet if solved.values[variable] > 0.5),
-        in_time=solved.in_time and proven,
+        in_time=solved.in_time,
     )
 
 
-def _settle(model: Placement, price: Mapping[int, float], now: float, rounding: float, time_limit_s: float) -> bool:
-    """Make the sum of these variables as small as can be, and hold it there. False when that was not proven in time."""
-    proven, least = True, 0.0
-    if now:
-        solved = model.program.solve(0.0, time_limit_s, price)
-        least = sum(solved.values[variable] for variable in price) if solved.values else now
-        proven = solved.in_time
-    if price:
-        model.program.row(list(price.items()), upper=least + rounding)
-    return proven
-
-
-def _short_now(model: Placement) -> float:
-    """By how much headroom is missed as things stand, in GB."""
-    return sum(max(0, space.headroom_bytes - space.free_bytes) for space in model.spaces) / GB
+def acceptable_gap_s(model: Placement) -> float:
+    """By how many seconds an answer may miss the best possible, to count as the best."""
+    return max(LEAST_GAP_S, PROVEN_GAP * model.offset_s)

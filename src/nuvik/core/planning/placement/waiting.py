@@ -14,6 +14,9 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.estimate import NOTHING, Estimate
 from nuvik.core.model.library import Kind, Library
 
+_SMALL_READ_BYTES, _SMALL_READS_A_FILE = 4096, 200
+"""What holds little is not read often: a small read is of a page, and a file is read so many times at most."""
+
 
 @dataclass(frozen=True, slots=True)
 class Opening:
@@ -62,12 +65,13 @@ def opening_s(library: Library, drive: Drive) -> float:
 def _opening(library: Library, drive: Drive) -> tuple[float, float]:
     """Seconds of computing, and seconds of reading."""
     piece = library.piece
-    kind, size, share, computes = library.kind, library.bytes, 1.0, True
+    kind, size, files, share, computes = library.kind, library.bytes, library.files, 1.0, True
     if piece is not None:
-        kind, size, share, computes = piece.kind, piece.bytes, piece.reads, piece.body
+        kind, size, files, share, computes = piece.kind, piece.bytes, piece.files, piece.reads, piece.body
     opening = OPENINGS[kind]
     sequential = min(size * opening.share_read, opening.most_read_bytes)
-    read_s = (sequential / drive.read_bytes_per_s + opening.small_reads / drive.small_reads_per_s) * share
+    small_reads = min(opening.small_reads, size // _SMALL_READ_BYTES, max(1, files) * _SMALL_READS_A_FILE)
+    read_s = (sequential / drive.read_bytes_per_s + small_reads / drive.small_reads_per_s) * share
     return (opening.cpu_s if computes else 0.0) * library.opening_factor, read_s * library.opening_factor
 
 

@@ -1,0 +1,1 @@
+"""Searching: the best placement there is, and the best that an order of moves leads to."""

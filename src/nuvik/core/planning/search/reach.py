@@ -1,0 +1,211 @@
+"""The best placement that can be reached: what an order of moves leads to, each of which has room when it is made.
+
+The best placement of all is tried first. Where no order leads there, as much of it as can be carried is made better by
+single moves and pairs of them (`exchange`); what is stuck is forbidden, and the best placement without it is tried; and
+the model in layers (`layers`) is solved for those libraries that any of these would move, by way of a third drive too.
+What was reached so far is where each search begins, so that it never becomes worse. Searches are bounded by nodes and
+not by time: the same household gets the same answer.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.ordering.move_order import Transfer, order_moves
+from nuvik.core.planning.placement.placement_model import Placement
+from nuvik.core.planning.placement.proposal import Proposal, acceptable_gap_s, proposal_of
+from nuvik.core.planning.search.exchange import Exchange
+from nuvik.core.planning.search.ideal import MOST_AT_ONCE, Ideal
+from nuvik.core.planning.search.layers import Layers, Reached
+
+_NODES = 20
+_MOST_SETS = 5_000
+_QUICK_STEPS = 12
+_ROUNDS, _ROUNDS_OF_MANY = 4, 2
+_MOST_IN_LAYERS = 40
+"""With more libraries at hand the search in layers would take too long."""
+
+
+@dataclass(frozen=True, slots=True)
+class Reachable:
+    """Where moves lead that can all be made, one after the other."""
+
+    proposal: Proposal
+    reached: Reached
+    missing_on: str = ""
+    """Where room to turn around is missing for more: the id of a drive …"""
+    missing_bytes: int = 0
+    """… and how much of it, for the easiest move that is stuck."""
+
+
+def reach(snapshot: Snapshot, wishes: Wishes, ideal: Ideal) -> Reachable:
+    """The best placement found that can be reached from how things stand, beside the ideal of the same household."""
+    search = _Reach(snapshot, wishes, ideal)
+    search.directly()
+    if not search.is_good_enough:
+        if ideal.choices <= MOST_AT_ONCE:
+            search.by_exchange()
+        search.without_what_is_stuck()
+        for count, staging in ((3, False), (4, True)):
+            if not search.is_good_enough:
+                search.in_layers(count, staging)
+    missing = search.missing if search.reached.places != ideal.proposal.places else None
+    return Reachable(search.proposal, search.reached, *(missing or ("", 0)))
+
+
+class _Reach:
+    """What was reached so far, and the search for better."""
+
+    def __init__(self, snapshot: Snapshot, wishes: Wishes, ideal: Ideal) -> None:
+        self._snapshot, self._wishes, self._ideal = snapshot, wishes, ideal
+        self._spaces = ideal.model.spaces
+        self._floors = {space.id: space.floor_bytes for space in self._spaces}
+        self._free = {space.id: space.free_bytes for space in self._spaces}
+        self._gap_s = acceptable_gap_s(ideal.model)
+        self._many = ideal.choices > MOST_AT_ONCE
+        self._stuck: tuple[Transfer, ...] = ()
+        self._missing = self.missing = ("", 0)
+        self.reached = Reached()
+        self.proposal = self._valued(Reached())
+
+    @property
+    def is_good_enough(self) -> bool:
+        """Whether nothing could be much better, whatever the order."""
+        return self.proposal.cost_s - self._ideal.proposal.cost_s <= self._gap_s
+
+    def directly(self) -> None:
+        """Try an order for the ideal placement."""
+        self._stuck = self._try_order(self._ideal.proposal)
+        self.missing = self._missing
+
+    def without_what_is_stuck(self) -> None:
+        """Forbid the largest move that is stuck, ask for the best placement without it, and so on while that may help;
+        of very many libraries the largest to each drive, since there is not the time for many rounds.
+        """
+        forbidden: set[int] = set()
+        rounds = _ROUNDS_OF_MANY if self._many else _ROUNDS
+        for _ in range(rounds):
+            if not self._stuck:
+                return
+            for target in {move.target for move in self._stuck} if self._many else {""}:
+                coming = [move for move in self._stuck if target in ("", move.target)]
+                forbidden.add(self._variable_of(max(coming, key=lambda move: (move.room_bytes, move.key))))
+            solved = self._ideal.solved(self.reached.places, forbidden)
+            proposal = proposal_of(self._ideal.model, solved)
+            if proposal.cost_s > self.proposal.cost_s - self._gap_s:
+                return
+            self._stuck = self._try_order(self._against_bound(proposal))
+
+    def _try_order(self, proposal: Proposal) -> tuple[Transfer, ...]:
+        """Take a placement when an order leads to it, or else as much of it as can be; the moves that are stuck."""
+        ordered = order_moves(self._transfers(proposal.places), self._free, self._floors, most_sets=_MOST_SETS)
+        self._missing = (ordered.missing_on, ordered.missing_bytes)
+        if not ordered.stuck:
+            self.reached = Reached(proposal.places, in_layers(ordered.done, self._free, self._floors))
+            self.proposal = proposal
+        elif ordered.done:
+            self._exchange(ordered.done, proposal.places)
+        return ordered.stuck
+
+    def _variable_of(self, move: Transfer) -> int:
+        choice = self._ideal.model.choices[move.key]
+        return next(
+            variable
+            for drive, variable in choice.variables
+            if any(space.id == move.target and drive in space.drives for space in self._spaces)
+        )
+
+    def by_exchange(self) -> None:
+        """Search by single moves and pairs, from how things stand."""
+        self._exchange((), {})
+
+    def _exchange(self, moves: Sequence[Transfer], places: Mapping[str, str]) -> None:
+        exchange = Exchange(self._ideal.model, self._floors, self._ideal.prices)
+        exchange.begin_with(moves, places)
+        better, order = exchange.search(_QUICK_STEPS) if self._many else exchange.search()
+        reached = Reached(better, in_layers(order, self._free, self._floors))
+        proposal = self._valued(reached)
+        if proposal.cost_s < self.proposal.cost_s:
+            self.reached, self.proposal = reached, proposal
+
+    def in_layers(self, count: int, staging: bool) -> None:
+        """Search in so many layers, from what was reached so far, among what that or the ideal placement moves."""
+        goals: dict[str, set[str]] = {}
+        for places in (self._ideal.proposal.places, self.reached.places):
+            for library_id, drive_id in places.items():
+                goals.setdefault(library_id, set()).add(drive_id)
+        if len(goals) > _MOST_IN_LAYERS:
+            return
+        count = max(count, 1 + max(self.reached.layers.values(), default=0))
+        model = Placement(self._snapshot, self._wishes)
+        layers = Layers(model, count, self._floors, self._snapshot.drives, self.reached, goals, staging)
+        solved = model.program.solve(self._gap_s, _NODES, start=layers.start)
+        if solved.values and solved.cost + model.offset_s < self.proposal.cost_s - self._gap_s / 10:
+            self.reached = layers.reached(solved.values)
+            self.proposal = self._against_bound(proposal_of(model, solved))
+
+    def _transfers(self, places: Mapping[str, str]) -> list[Transfer]:
+        space_of = {drive.id: space.id for space in self._spaces for drive in space.drives}
+        # A part that goes its own way leaves before the body in whose folder it lies.
+        parts: dict[str, frozenset[str]] = {}
+        for library_id in places:
+            piece = self._ideal.model.choices[library_id].library.piece
+            if piece is not None and not piece.body:
+                parts[piece.whole] = parts.get(piece.whole, frozenset()) | {library_id}
+        transfers = []
+        for library_id, drive_id in places.items():
+            choice = self._ideal.model.choices[library_id]
+            drive = next(drive for drive, _ in choice.variables if drive.id == drive_id)
+            library = choice.library
+            transfers.append(
+                Transfer(
+                    library_id,
+                    space_of[choice.source.id],
+                    space_of[drive_id],
+                    library.room_on(drive),
+                    library.on_disk_bytes,
+                    after=parts.get(library_id, frozenset()),
+                )
+            )
+        return transfers
+
+    def _valued(self, reached: Reached) -> Proposal:
+        return valued(self._ideal, reached.places)
+
+    def _against_bound(self, proposal: Proposal) -> Proposal:
+        return _against_bound(proposal, self._ideal)
+
+
+def valued(ideal: Ideal, places: Mapping[str, str]) -> Proposal:
+    """What a placement comes to, beside the ideal one: the model with every library where it is put. What the rules do
+    not allow costs infinitely much.
+    """
+    start = ideal.start(places)
+    left_out = [variable for variable, value in start.items() if not value]
+    solved = ideal.model.program.solve(0.0, 1, without=left_out)
+    proposal = _against_bound(proposal_of(ideal.model, solved), ideal)
+    return proposal if solved.values else replace(proposal, cost_s=float("inf"))
+
+
+def _against_bound(proposal: Proposal, ideal: Ideal) -> Proposal:
+    bound_s = ideal.proposal.bound_s
+    gap = max(0.0, (proposal.cost_s - bound_s) / max(1.0, abs(proposal.cost_s)))
+    return replace(proposal, bound_s=bound_s, gap=gap, in_time=ideal.proposal.in_time)
+
+
+def in_layers(moves: Sequence[Transfer], free_bytes: Mapping[str, int], floors: Mapping[str, int]) -> dict[str, int]:
+    """Moves in an order that works as layers: each is in the first in which it has room without what leaves there."""
+    free, left, layer = dict(free_bytes), dict(free_bytes), 0
+    layers = {}
+    for move in moves:
+        if left[move.target] - move.room_bytes < floors[move.target]:
+            # It needs what left in this layer: so it is in the next.
+            layer, left = layer + 1, dict(free)
+        for room in (left, free):
+            room[move.target] -= move.room_bytes
+        free[move.source] += move.frees_bytes
+        layers[move.key] = layer
+    return layers
