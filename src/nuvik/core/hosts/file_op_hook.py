@@ -10,8 +10,8 @@ class FileOpHook:
     """False where a file's length stands for its contents: then a test file need not really be written."""
 
     def before(self, operation: str, path: str, count_bytes: int = 0) -> None:
-        """`operation` is one of read, small-read, write, create, mkdir, rename, symlink, link, remove, flush, flush-volume,
-        look, mark.
+        """`operation` is one of read, small-read, write, create, mkdir, rename, symlink, link, remove, flush,
+        flush-volume, look, mark.
         """
 
     def read_back(self, path: str, data: bytes) -> bytes:
