@@ -117,6 +117,22 @@ def add_to(app: typer.Typer) -> None:
         if proposal.short_bytes or proposal.unmet:
             raise typer.Exit(EXIT_FINDINGS)
 
+    @command(app, "why")
+    def why(
+        call: Call,
+        library: Annotated[str, typer.Argument(metavar="LIBRARY", help="Its path, or its name.")],
+    ) -> None:
+        """Say why a library should move or stay: where its seconds come from, on each drive, and what it is worth."""
+        from nuvik.core.views.documents import document
+        from nuvik.core.views.why_sentences import why_lines
+
+        answer = call.workspace.plan.why(call.workspace.plan.library_at(library))
+        if call.as_json:
+            call.document("why", document(answer))
+            return
+        for number, line in enumerate(why_lines(answer)):
+            call.say(line if number < 2 else f"  {line}")
+
     @command(app, "landing")
     def landing(
         call: Call,

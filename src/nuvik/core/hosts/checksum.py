@@ -14,7 +14,6 @@ import xxhash
 from nuvik.core.hosts.file_contents import Block
 
 _GRAIN = 64 * 1024
-_ZEROS = bytes(_GRAIN)
 _FIRST_PLACE = struct.pack("<Q", 0)
 
 
@@ -29,12 +28,12 @@ class Checksum:
         self.length = block.offset + block.length
         if block.data is None:
             return
+        view = memoryview(block.data)
         for start in range(0, block.length, _GRAIN):
-            # A slice of bytes is compared at the speed of memory; a memoryview would be compared item by item.
-            grain = block.data[start : start + _GRAIN]
-            if grain != (_ZEROS if len(grain) == _GRAIN else bytes(len(grain))):
+            # A slice of bytes is compared at the speed of memory, a memoryview item by item; most grains need neither.
+            if block.data[start] or block.data[start : start + _GRAIN].strip(b"\0"):
                 self._hash.update(struct.pack("<Q", block.offset + start))
-                self._hash.update(grain)
+                self._hash.update(view[start : start + _GRAIN])
 
     def hex(self) -> str:
         closed = self._hash.copy()

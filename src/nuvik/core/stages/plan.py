@@ -20,6 +20,7 @@ from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.planning.drafting.plan_vs_survey import Standing, draft_of, standings
 from nuvik.core.planning.drafting.recommendation import Recommendation, recommend
 from nuvik.core.planning.drafting.repair import repaired
+from nuvik.core.planning.drafting.why import Why, why
 from nuvik.core.planning.drafting.wishes_input import count_of, number_of, style_of, weights_of, wishes_as_typed
 from nuvik.core.stages.computer import Computer
 from nuvik.core.stages.survey import SurveyStage
@@ -91,6 +92,21 @@ class PlanStage:
         draft = recommendation.draft
         left = {kind: landing for kind, landing in draft.landings.items() if kind not in chosen}
         return replace(recommendation, draft=replace(draft, landings=left))
+
+    def why(self, library: Library) -> Why:
+        """Why a library should move or stays: what each drive would mean for it. Raises Refused before a survey."""
+        wishes, snapshot = Wishes(), self.survey.latest()
+        return why(snapshot, wishes, self.recommend(wishes, snapshot), library)
+
+    def library_at(self, path: str) -> Library:
+        """The library that the last survey knows at a path, or that is called so. Raises Refused."""
+        libraries = self.survey.latest().libraries
+        place = os.path.realpath(normalised(path))
+        named = [library for library in libraries if library.path == place or library.name == path]
+        if len(named) == 1:
+            return named[0]
+        some = f"{len(named)} libraries are called" if named else "No library is known as"
+        raise Refused(f"{some} “{shown(path)}”.", next_step="Say its path; “nuvik survey” lists them.")
 
     def style(self, typed: str) -> Style:
         """A style by its name or first letter. Raises BadInput."""

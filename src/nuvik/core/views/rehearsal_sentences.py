@@ -60,13 +60,13 @@ def halfway_line(timeline: Timeline) -> str:
     steps = [step for step in timeline.steps if step.waiting_after_s_per_week is not None]
     if saved_s < 1 or len(steps) < 3:
         return ""
-    words = []
+    by_step: dict[int, str] = {}
     for share, name in ((0.5, "half"), (0.9, "nine tenths")):
         wanted = timeline.waiting_before_s_per_week - share * saved_s
         reached = next((step for step in steps if (step.waiting_after_s_per_week or 0.0) <= wanted), None)
         if reached is not None:
-            words.append(f"{name} after {format_duration(reached.end_s)} (step {reached.n})")
-    return f"Of what it saves you have {' and '.join(words)}" if words else ""
+            by_step[reached.n] = f"{name} after {format_duration(reached.end_s)} (step {reached.n})"
+    return f"Of what it saves you have {' and '.join(by_step.values())}" if by_step else ""
 
 
 def forecast_line(forecast: Forecast, label: str) -> str:

@@ -39,7 +39,7 @@ def why_moves(library: Library, here: Drive, there: Drive, demands: list[Demand]
         use = "how often it is opened is not known" if not library.openings_known else "hardly ever opened"
         use = f"not used for {ago(library.last_used)}" if is_cold(library.last_used) else use
         return f"{met}{frees}; {use}" + (f", and then opens in {opens}" if before != after else "")
-    often = _often(library.opens_per_week)
+    often = how_often(library.opens_per_week)
     if library.piece is not None:
         opens = f"{format_duration(abs(before - after))} {'quicker' if after < before else 'slower'} if it is there"
         which = "" if library.piece.body else "its library "
@@ -48,7 +48,8 @@ def why_moves(library: Library, here: Drive, there: Drive, demands: list[Demand]
     return met + (quicker if after < before else f"{frees}; opens in {opens}, {often}")
 
 
-def _often(per_week: float) -> str:
+def how_often(per_week: float) -> str:
+    """For example “twice a week”."""
     return {1.0: "once a week", 2.0: "twice a week"}.get(per_week, f"{per_week:g} times a week")
 
 

@@ -28,7 +28,6 @@ from nuvik.core.planning.placement.spaces import Space, headroom_wanted, spaces_
 from nuvik.core.planning.search.ideal import MOST_AT_ONCE, ideal_placement, seen_as_ideal
 from nuvik.core.planning.search.reach import Reachable, reach, valued
 
-_AT_ANY_PRICE = 100.0
 _LAST_SHARE, _FEW_MOVES = 0.1, 4
 
 
@@ -150,8 +149,8 @@ def _trades(snapshot: Snapshot, wishes: Wishes, proposal: Proposal) -> tuple[dic
         return {}, {}
     if len(snapshot.libraries) * len(snapshot.drives) > MOST_AT_ONCE:
         return {}, {}  # there is not the time for another search
-    weights = replace(wishes.weighed, headroom_s=_AT_ANY_PRICE * wishes.weighed.headroom_s)
-    at_any_price = ideal_placement(snapshot, replace(wishes, weights=weights))
+    wanted = {drive.id: headroom_wanted(drive, wishes) for drive in snapshot.drives}
+    at_any_price = ideal_placement(snapshot, replace(wishes, headroom_bytes=wanted))
     drives = {drive.id: drive for drive in snapshot.drives}
     by_id = {library.id: library for library in snapshot.libraries}
     seconds = sum(

@@ -29,8 +29,8 @@ from nuvik.core.planning.placement.solver import IntegerProgram, Terms
 from nuvik.core.planning.placement.spaces import GB, PRICE_STEPS, ROOMY_TIMES, Space, spaces_of
 from nuvik.core.planning.placement.waiting import waiting_s_per_week
 
-_ASKED_TIMES = 100.0
-"""Headroom that was asked for in so many words is so many times as dear: nothing is saved on it."""
+_ASKED_TIMES = 1_000.0
+"""Headroom that was asked for in so many words is so many times as dear as the last of any: nothing is saved on it."""
 
 
 @dataclass(slots=True)
@@ -206,7 +206,10 @@ class Placement:
         headroom_gb = space.headroom_bytes / GB
         if not headroom_gb:
             return []
-        whole_s = self.given.weighed.headroom_s * (_ASKED_TIMES if space.asked else 1.0)
+        whole_s = self.given.weighed.headroom_s
+        if space.asked:
+            dearest = max(times for _, times in PRICE_STEPS)
+            return [(headroom_gb, _ASKED_TIMES * dearest * whole_s / headroom_gb)]
         shares = (0.0, *(share for share, _ in PRICE_STEPS))
         return [
             ((share - below) * headroom_gb, whole_s * times / headroom_gb)

@@ -54,16 +54,28 @@ OPENINGS: dict[Kind, Opening] = {
 }
 
 
-def opening_s(library: Library, drive: Drive) -> float:
-    """Seconds to open a library once from a drive, by its kind and by what the user timed. Of a library in pieces, the
-    body has the computing, and each piece its share of what is read.
+@dataclass(frozen=True, slots=True)
+class OpeningTime:
+    """Where the seconds of one opening come from."""
+
+    computing_s: float
+    sequence_s: float
+    """Reading in sequence."""
+    small_reads_s: float
+
+    @property
+    def reading_s(self) -> float:
+        return self.sequence_s + self.small_reads_s
+
+    @property
+    def total_s(self) -> float:
+        return self.computing_s + self.reading_s
+
+
+def opening_time(library: Library, drive: Drive) -> OpeningTime:
+    """What opening a library once from a drive takes, by its kind and by what the user timed. Of a library in pieces,
+    the body has the computing, and each piece its share of what is read.
     """
-    cpu_s, read_s = _opening(library, drive)
-    return cpu_s + read_s
-
-
-def _opening(library: Library, drive: Drive) -> tuple[float, float]:
-    """Seconds of computing, and seconds of reading."""
     piece = library.piece
     kind, size, files, share, computes = library.kind, library.bytes, library.files, 1.0, True
     if piece is not None:
@@ -71,8 +83,17 @@ def _opening(library: Library, drive: Drive) -> tuple[float, float]:
     opening = OPENINGS[kind]
     sequential = min(size * opening.share_read, opening.most_read_bytes)
     small_reads = min(opening.small_reads, size // _SMALL_READ_BYTES, max(1, files) * _SMALL_READS_A_FILE)
-    read_s = (sequential / drive.read_bytes_per_s + small_reads / drive.small_reads_per_s) * share
-    return (opening.cpu_s if computes else 0.0) * library.opening_factor, read_s * library.opening_factor
+    factor = library.opening_factor
+    return OpeningTime(
+        (opening.cpu_s if computes else 0.0) * factor,
+        sequential / drive.read_bytes_per_s * share * factor,
+        small_reads / drive.small_reads_per_s * share * factor,
+    )
+
+
+def opening_s(library: Library, drive: Drive) -> float:
+    """Seconds to open a library once from a drive."""
+    return opening_time(library, drive).total_s
 
 
 def factor_for(library: Library, drive: Drive, took_s: float) -> float:
@@ -92,7 +113,8 @@ def waiting_of(placed: Iterable[tuple[Library, Drive]]) -> Estimate:
     total = NOTHING
     for library, drive in placed:
         if library.opens_per_week:
-            cpu_s, read_s = (seconds * library.opens_per_week for seconds in _opening(library, drive))
+            opening, often = opening_time(library, drive), library.opens_per_week
+            cpu_s, read_s = opening.computing_s * often, opening.reading_s * often
             doubt = drive.read_doubt
             total += Estimate(cpu_s + read_s / doubt, cpu_s + read_s, cpu_s + read_s * doubt)
     return total
@@ -109,7 +131,8 @@ def change_of(before: Iterable[tuple[Library, Drive]], after: Iterable[tuple[Lib
     for placed, sign in ((before, 1), (after, -1)):
         for library, drive in placed:
             if library.opens_per_week:
-                cpu_s, read_s = (seconds * library.opens_per_week for seconds in _opening(library, drive))
+                opening, often = opening_time(library, drive), library.opens_per_week
+                cpu_s, read_s = opening.computing_s * often, opening.reading_s * often
                 saved_s += sign * cpu_s
                 by_drive[drive.id] = (drive, by_drive.get(drive.id, (drive, 0.0))[1] + sign * read_s)
     bounds = [sorted((read_s / drive.read_doubt, read_s * drive.read_doubt)) for drive, read_s in by_drive.values()]

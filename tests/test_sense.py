@@ -1,0 +1,175 @@
+"""Proposals that a careful person would make, too: cases in which a plain sum comes to something silly."""
+
+from __future__ import annotations
+
+import itertools
+import os
+from dataclasses import replace
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from conftest import GB, MB, fill, put
+from households import FAST, SLOW, drive, home, library
+from nuvik.__main__ import run
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.library import Kind
+from nuvik.core.model.wishes import Style, Wishes
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.planning.drafting.recommendation import recommend
+from nuvik.core.planning.ordering.best_first import _by_neighbours, best_first, lateness
+from nuvik.core.planning.ordering.move_order import Transfer, order_moves
+from nuvik.core.planning.placement.collections import collections_of
+from nuvik.core.planning.placement.waiting import opening_s
+from nuvik.core.rehearsal.scene import Scene
+from nuvik.core.rehearsal.simulate import simulate
+from nuvik.core.views.recommendation_sentences import recommendation_sentences
+from test_ordering import keeps_floors, moves_and_room
+
+PLATTERS = {**SLOW, "medium": "hdd"}
+
+
+def test_what_holds_little_is_not_read_often():
+    tool = library("Tool", "slow", kind=Kind.PROGRAM, bytes=MB, on_disk_bytes=MB, files=3)
+    assert opening_s(tool, drive("slow", **SLOW)) < 5
+    snapshot = home([drive("fast", **FAST), drive("slow", **SLOW)], [replace(tool, opens_per_week=0.1)])
+    assert not recommend(snapshot, Wishes(style=Style.FASTEST)).draft.places, "nobody feels a tenth of a second a week"
+
+
+def test_nobody_moves_files_all_night_for_a_little_headroom():
+    tight = drive("big", usable_bytes=4000 * GB, used_bytes=3600 * GB + 500 * MB, headroom_bytes=400 * GB, **PLATTERS)
+    stick = drive("stick", usable_bytes=1000 * GB, used_bytes=0, write_bytes_per_s=15 * MB, read_bytes_per_s=90 * MB)
+    snapshot = home([tight, stick], [library("Archive", "big", 610, kind=Kind.SOUND, opens_per_week=0)])
+    offered = recommend(snapshot, Wishes())
+    assert not offered.draft.places and offered.trades["big"] > 10 * 3600
+    assert "500 MB short of its headroom (0.1% of it): ending that would take 13 h" in recommendation_sentences(offered)
+    asked = recommend(snapshot, Wishes(free_more_bytes={"big": 600 * MB}))
+    assert asked.draft.places == {"Archive": "stick"}, "asked for in so many words it is done"
+
+
+def test_a_nearly_empty_fast_drive_is_used_and_fastest_never_waits_longer():
+    empty = drive("fast", usable_bytes=1000 * GB, used_bytes=20 * GB, headroom_bytes=100 * GB, **FAST)
+    games = [library(f"G{n}", "slow", 60, opens_per_week=opens) for n, opens in enumerate((0.5, 1, 2, 4))]
+    snapshot = home([empty, drive("slow", usable_bytes=2000 * GB, used_bytes=900 * GB, **SLOW)], games)
+    assert len(recommend(snapshot, Wishes()).whole.places) == 4
+    saved = recommend(snapshot, Wishes(style=Style.FASTEST)).draft.saved
+    assert saved.likely >= recommend(snapshot, Wishes(every_move=True)).draft.saved.likely > 60
+
+
+def test_a_cache_does_not_push_out_what_is_opened():
+    fast = drive("fast", usable_bytes=100 * GB, used_bytes=65 * GB, **FAST)
+    cache = library("Cache", "fast", 60, kind=Kind.CACHE, opens_per_week=40, files=900)
+    game = library("Game", "slow", 60, opens_per_week=5, files=900)
+    places = recommend(home([fast, drive("slow", **SLOW)], [cache, game]), Wishes()).draft.places
+    assert places == {"Cache": "slow", "Game": "fast"}
+
+
+def test_folders_called_after_their_kind_are_no_collections():
+    for folder in ("Photo", "photos", "VIDEO", "Videos", "Fotos", "Musik"):
+        members = [
+            library(name, at, kind=Kind.PHOTO, path=f"/{at}/{folder}/{name}") for name, at in (("A", "x"), ("B", "y"))
+        ]
+        assert not collections_of(home([drive("x"), drive("y")], members)), folder
+    members = [
+        library(name, at, kind=Kind.PHOTO, path=f"/{at}/Harvest/{name}") for name, at in (("A", "x"), ("B", "y"))
+    ]
+    assert len(collections_of(home([drive("x"), drive("y")], members))) == 1
+
+
+def test_what_matters_and_has_no_copy_does_not_go_on_a_portable_drive_without_a_word():
+    fast = drive("fast", usable_bytes=100 * GB, used_bytes=98 * GB, headroom_bytes=20 * GB, **FAST)
+    snapshot = home([fast, drive("away", portable=True, **SLOW)], [library("Wedding", "fast", 40, kind=Kind.PHOTO)])
+    words = recommendation_sentences(recommend(snapshot, Wishes()))
+    assert "Wedding is going to be on a portable drive, and no copy is known: make a backup." in words
+
+
+def test_the_last_moves_are_offered_apart():
+    opens = (20, 18, 16, 15, 1.2, 1.1)
+    games = [library(f"G{n}", "slow", 10, opens_per_week=often, files=900) for n, often in enumerate(opens)]
+    snapshot = home([drive("fast", **FAST), drive("slow", **SLOW)], games)
+    offered = recommend(snapshot, Wishes())
+    assert set(offered.draft.places) == {"G0", "G1", "G2", "G3"} and len(offered.whole.places) == 6
+    assert "2 more moves would save" in recommendation_sentences(offered)
+    assert len(recommend(snapshot, Wishes(every_move=True)).draft.places) == 6
+
+
+def test_a_drive_may_dip_below_its_headroom_for_a_move_unless_that_is_forbidden():
+    """The two change places: for a moment one of the drives holds both."""
+    fast = drive("fast", usable_bytes=100 * GB, used_bytes=85 * GB, **FAST)
+    slow = drive("slow", usable_bytes=150 * GB, used_bytes=100 * GB, headroom_bytes=45 * GB, **SLOW)
+    often = library("Often", "slow", 42, opens_per_week=20, files=900)
+    snapshot = home([fast, slow], [often, library("Never", "fast", 41, opens_per_week=0)])
+    offered = recommend(snapshot, Wishes())
+    assert offered.draft.places == {"Never": "slow", "Often": "fast"}
+    timeline = simulate(Scene(make_plan(offered.draft, offered), snapshot.drives))
+    (dip,) = timeline.dips
+    assert timeline.feasible and dip.drive == "slow" and dip.lowest_bytes == 9 * GB and dip.seconds > 60
+    kept = recommend(snapshot, Wishes(keep_headroom=True))
+    assert not kept.draft.places and "to turn around" in recommendation_sentences(kept)
+    forbidden = replace(make_plan(offered.draft, offered), keep_headroom=True)
+    assert not simulate(Scene(forbidden, snapshot.drives)).feasible
+    worse = Draft(home([fast, slow], [library("Big", "fast", 20)])).put_down("Big", "slow")
+    (violation,) = simulate(Scene(make_plan(worse), worse.drives)).violations
+    assert violation.problem == "Slow would be 15.0 GB short of its headroom.", "a dip has to end"
+
+
+@settings(max_examples=200, deadline=None)
+@given(case=moves_and_room(most=6), seconds=st.lists(st.integers(1, 9), min_size=6, max_size=6))
+def test_the_best_comes_first_of_all_orders_that_work(case, seconds):
+    moves, free, floors = case
+    took = {move.key: float(time) for move, time in zip(moves, seconds, strict=False)}
+    found = order_moves(moves, free, floors)
+    if found.stuck:
+        return
+    best = best_first(found.done, took, free, floors)
+    assert keeps_floors(best, free, floors) and len(best) == len(moves)
+    every = [order for order in itertools.permutations(moves) if keeps_floors(order, free, floors)]
+    assert lateness(best, took) == pytest.approx(min(lateness(order, took) for order in every))
+    swapped = _by_neighbours(list(found.done), took, free, floors)
+    assert keeps_floors(swapped, free, floors) and lateness(swapped, took) <= lateness(found.done, took)
+
+
+def test_neighbours_keep_what_must_come_before():
+    first = Transfer("part", "a", "b", 1, 1)
+    second = Transfer("body", "a", "b", 1, 1, 9.0, frozenset(["part"]))
+    assert _by_neighbours([first, second], {"part": 9.0, "body": 1.0}, {"a": 9, "b": 9}, {"a": 0, "b": 0})[0] is first
+
+
+def test_a_card_binds_at_once_and_follows_its_library(world, capsys):
+    game = fill(world.path("kestrel", "Games", "Kite"))
+    put(world.path("kestrel", "Games", "Kite", "big.bin"), 150 * MB)
+    at, plan = ["--world", str(world.folder)], str(world.folder / "p.nuvik-plan.json")
+    assert run(["survey", *at]) == 0 and run(["propose", "--free", "kestrel=60M", "-o", plan, *at]) == 0
+    assert run(["card", str(game), "--pin", *at]) == 0
+    assert run(["rehearse", plan, *at]) == 3 and "You pinned it" in capsys.readouterr().err
+    assert run(["carry", plan, "--yes", *at]) == 3 and not game.is_symlink()
+    workspace = world.open()
+    asked = Wishes(free_more_bytes={"kestrel": 60 * MB})
+    assert not workspace.plan.recommend(asked).draft.places, "without a survey"
+    assert run(["card", str(game), "--no-pin", "--opens-per-week", "7", *at]) == 0
+    (known,) = world.open().survey.latest().libraries
+    assert known.opens_per_week == 7 and known.movable
+    assert run(["carry", plan, "--yes", *at]) == 0 and game.is_symlink()
+    there = os.path.realpath(game)
+    survey = world.open().survey
+    assert survey.card(str(game)) == survey.card(there) and survey.card(there).opens_per_week == 7
+    survey.keep_cards([replace(survey.card(there), opens_per_week=3)])
+    assert run(["undo", "last", "--yes", *at]) == 0
+    assert world.open().survey.card(str(game)).opens_per_week == 3, "and back"
+
+
+def test_why_says_where_the_seconds_come_from_and_what_a_gigabyte_is_worth(world, capsys):
+    fill(world.path("heron", "Games", "Kite"), files=40)
+    put(world.path("heron", "Games", "Kite", "big.bin"), 100 * MB)
+    at = ["--world", str(world.folder)]
+    assert run(["survey", *at]) == 0 and run(["card", world.path("heron", "Games", "Kite"), "--opens-per-week", "20", *at]) == 0
+    capsys.readouterr()
+    assert run(["why", "Kite", *at]) == 0
+    words = capsys.readouterr().out
+    assert words.startswith("Kite should go to ") and "computing" in words and "s small reads" in words
+    assert "Kestrel: " in words and "a week" in words and "s for each GB" in words
+    assert run(["why", "Nobody", *at]) == 3 and run(["why", "Kite", "--json", *at]) == 0
+    with pytest.raises(Refused, match="No library is known as"):
+        world.open().plan.library_at("Nobody")
