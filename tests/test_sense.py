@@ -163,8 +163,8 @@ def test_a_card_binds_at_once_and_follows_its_library(world, capsys):
 def test_why_says_where_the_seconds_come_from_and_what_a_gigabyte_is_worth(world, capsys):
     fill(world.path("heron", "Games", "Kite"), files=40)
     put(world.path("heron", "Games", "Kite", "big.bin"), 100 * MB)
-    at = ["--world", str(world.folder)]
-    assert run(["survey", *at]) == 0 and run(["card", world.path("heron", "Games", "Kite"), "--opens-per-week", "20", *at]) == 0
+    at, kite = ["--world", str(world.folder)], world.path("heron", "Games", "Kite")
+    assert run(["survey", *at]) == 0 and run(["card", kite, "--opens-per-week", "20", *at]) == 0
     capsys.readouterr()
     assert run(["why", "Kite", *at]) == 0
     words = capsys.readouterr().out
