@@ -5,11 +5,15 @@ from __future__ import annotations
 from dataclasses import replace
 
 from nuvik.core.model.errors import Refused
+from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.placement.contradictions import contradictions
 from nuvik.core.planning.placement.limits import why_cannot
-from nuvik.core.planning.search.ideal import propose
+from nuvik.core.planning.placement.proposal import Proposal
+from nuvik.core.planning.placement.solver import INFINITY
+from nuvik.core.planning.search.ideal import ideal_placement
+from nuvik.core.planning.search.reach import reach
 
 
 def repaired(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) -> Draft:
@@ -32,7 +36,7 @@ def repaired(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) 
         forbidden=forbidden,
     )
     for asked in (replace(wishes, placed=sound), wishes):
-        proposal = propose(draft.snapshot, asked)
+        proposal = _reachable(draft.snapshot, asked)
         order = [
             *(place for place in draft.places if place in proposal.places),
             *(place for place in proposal.places if place not in draft.places),
@@ -42,3 +46,12 @@ def repaired(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) 
             return new
     why = contradictions(draft.snapshot, wishes, proposal, most=1)
     raise Refused("No set of moves fixes this.", next_step=why[0].in_words() if why else "Undo your last edits.")
+
+
+def _reachable(snapshot: Snapshot, wishes: Wishes) -> Proposal:
+    """The best placement that moves lead to; where none does with what the user has put down, the best whatever the
+    order, so that a rehearsal shows what it lacks.
+    """
+    ideal = ideal_placement(snapshot, wishes)
+    reachable = reach(snapshot, wishes, ideal).proposal
+    return reachable if reachable.cost_s < INFINITY else ideal.proposal
