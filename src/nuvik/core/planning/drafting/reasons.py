@@ -82,7 +82,9 @@ def why_stays(library: Library, snapshot: Snapshot, spare_bytes: Mapping[str, in
     takes = format_duration(moving_s(library, here, best))
     if gain > 0:
         limited = wishes.most_moves is not None or wishes.most_moving_s is not None
-        return f"{saves}, but within your limits others come first" if limited else saves
+        if limited:
+            return f"{saves}, but within your limits others come first"
+        return f"{saves}, but the room that it would take there is worth more"
     away_s = library.opens_per_week * wishes.weighed.away_open_s if best.portable else 0.0
     if saved_s <= away_s:
         return f"{saves}, but it is sometimes away, and fetching it would cost more time than that saves"
