@@ -173,3 +173,26 @@ def test_why_says_where_the_seconds_come_from_and_what_a_gigabyte_is_worth(world
     assert run(["why", "Nobody", *at]) == 3 and run(["why", "Kite", "--json", *at]) == 0
     with pytest.raises(Refused, match="No library is known as"):
         world.open().plan.library_at("Nobody")
+
+
+def test_what_comes_to_an_old_path_has_a_card_of_its_own(world):
+    old, at = fill(world.path("kestrel", "Games", "Kite")), ["--world", str(world.folder)]
+    assert run(["shift", str(old), "heron", "--yes", *at]) == 0
+    there = os.path.realpath(old)
+    old.unlink()
+    fill(old, seed=2)
+    assert run(["card", str(old), "--pin", *at]) == 0
+    survey = world.open().survey
+    assert survey.card(str(old)).pinned and not survey.card(there).pinned
+    assert world.open().carry.pinned() == {str(old)}
+
+
+def test_moves_that_are_left_out_are_said_to_be():
+    opens = (20, 18, 16, 15, 1.2, 1.1)
+    games = [library(f"G{n}", "slow", 10, opens_per_week=often, files=900) for n, often in enumerate(opens)]
+    offered = recommend(home([drive("fast", **FAST), drive("slow", **SLOW)], games), Wishes())
+    assert "one of the last moves" in offered.kept["G5"].reason
+    copied = replace(library("Wedding", "fast", 40, kind=Kind.PHOTO), apart_from=("/far/Copy",))
+    fast = drive("fast", usable_bytes=100 * GB, used_bytes=98 * GB, headroom_bytes=20 * GB, **FAST)
+    kept = recommend(home([fast, drive("away", portable=True, **SLOW)], [copied]), Wishes())
+    assert kept.draft.places and "no copy is known" not in recommendation_sentences(kept)

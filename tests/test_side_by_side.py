@@ -139,3 +139,16 @@ async def test_b_rehearses_and_carries_side_by_side(world, three):
         await pilot.press("b")
         await settle(app, pilot)
         assert app.desk.timeline.total_s < alone and "go side by side (b)" in words(app, "#consequence")
+
+
+def test_a_plan_that_cannot_be_read_any_more_holds_up_no_resume(world, three):
+    workspace = world.open()
+    work = workspace.carry.work()
+    hook(workspace, Meeting(1, 3, then=work.stop.ask))
+    with pytest.raises(Stopped):
+        carry_plan(work, plan_of(workspace, three))
+    for document in ("{", "[]", '{"steps": 7}'):
+        with workspace.computer.database.connect() as connection:
+            connection.execute("UPDATE runs SET plan = ?", (document,))
+        assert work.journal.plan_of(1) is None
+    assert {move.state for move in resume(world.open().carry.work()).moves} == {State.RELEASED}

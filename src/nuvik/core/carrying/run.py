@@ -108,12 +108,19 @@ def undo_plan(work: Work) -> Outcome:
     with _at_work(work, "taking back a whole plan"):
         taken_back: list[Move] = []
         for move in reversed(moves_of_last_plan(work)):
-            if taken_back and work.stop.asked_after_step:
+            asked = bool(taken_back) and work.stop.asked_after_step
+            try:
+                if not asked:
+                    taken_back.append(_taken_back(work, work.journal.move(move.id)))
+            except StopRequested:  # while it was looked at
+                asked = bool(taken_back)
+                if not asked:
+                    raise
+            if asked:
                 raise Stopped(
                     f"Stopped as asked, with {format_count(len(taken_back), 'move')} taken back.",
                     next_step="“nuvik undo plan” takes back the others.",
                 )
-            taken_back.append(_taken_back(work, work.journal.move(move.id)))
         return _done(work, taken_back)
 
 

@@ -29,7 +29,7 @@ class CarryStage:
         """The paths of the libraries that the user has pinned."""
         computer = self.computer
         cards = (*CardBox(computer.database).cards(computer.drives()), *computer.host.cards())
-        moved = Moved.by(Journal(computer.database))
+        moved = Moved.by(Journal(computer.database), computer.is_taken)
         return frozenset(moved.now_at(card.path) for card in cards if card.pinned)
 
     def work(self, report: Report = silent, stop: Stop | None = None) -> Work:

@@ -30,6 +30,11 @@ class Computer:
         """The drives as they are now, with what the book knows of them, and those that are away; fastest first."""
         return labels_apart(self._known())
 
+    def is_taken(self, path: str) -> bool:
+        """Whether something other than a link lies at a path."""
+        files = self.host.files
+        return files.exists(path) and not files.is_link(path)
+
     def _known(self) -> tuple[Drive, ...]:
         return fastest_first(self.book.apply(self.host.drives()))
 

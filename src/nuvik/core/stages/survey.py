@@ -159,7 +159,7 @@ class SurveyStage:
     def cards(self, drives: Sequence[Drive] | None = None) -> tuple[Card, ...]:
         """All cards; the user's own override those of a world's file. `drives` are the present ones unless given."""
         known = self.computer.drives() if drives is None else drives
-        moved = Moved.by(Journal(self.computer.database))
+        moved = self._moved()
         kept = CardBox(self.computer.database).cards(known)
         cards = {path: replace(card, path=path) for card in kept for path in [moved.now_at(card.path)]}
         for card in self.computer.host.cards():
@@ -169,13 +169,16 @@ class SurveyStage:
 
     def card(self, path: str, drives: Sequence[Drive] | None = None) -> Card:
         """The card of a library, by its path or by one from which it was moved; an empty card when it has none."""
-        path = Moved.by(Journal(self.computer.database)).now_at(path)
+        path = self._moved().now_at(path)
         return next((card for card in self.cards(drives) if card.path == path), Card(path=path))
+
+    def _moved(self) -> Moved:
+        return Moved.by(Journal(self.computer.database), self.computer.is_taken)
 
     def keep_cards(self, cards: Iterable[Card], drives: Sequence[Drive] | None = None) -> None:
         """Remember cards; the next survey goes by them. Raises Refused when one is on no drive."""
         drives = self.computer.drives() if drives is None else tuple(drives)
-        moved = Moved.by(Journal(self.computer.database))
+        moved = self._moved()
         kept = []
         for card in cards:
             # By the place from which it was moved: so its card is right when it goes back, too.

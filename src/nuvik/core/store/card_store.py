@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 
 from nuvik.core.model.clock import now_text
@@ -31,10 +31,12 @@ class Moved:
     """From where and to where, the first move first."""
 
     @classmethod
-    def by(cls, journal: Journal) -> Moved:
-        """As the journal has it now."""
+    def by(cls, journal: Journal, taken: Callable[[str], bool]) -> Moved:
+        """As the journal has it now. `taken` tells whether something other than a link lies at a path: an old path where
+        that is so leads no more to the library that was moved from there.
+        """
         standing = [move for move in journal.moves() if move.undoes is None and move.state in _AT_THE_TARGET]
-        return cls(tuple((move.source, move.target) for move in standing))
+        return cls(tuple((move.source, move.target) for move in standing if not taken(move.source)))
 
     def now_at(self, path: str) -> str:
         """Where what was at a path is now."""

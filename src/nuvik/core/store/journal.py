@@ -59,13 +59,16 @@ class Journal:
             ]
 
     def plan_of(self, run: int) -> Plan | None:
-        """The plan that a run carries out; None for one that was begun in another journal."""
+        """The plan that a run carries out; None where it cannot be read, or the run was begun in another journal."""
         with self._database.connect() as connection:
             row = connection.execute("SELECT plan FROM runs WHERE id = ?", (run,)).fetchone()
         if row is None or not row["plan"]:
             return None
-        document = json.loads(row["plan"])
-        return from_json(Plan, {name: value for name, value in document.items() if name != "format"}, "The plan")
+        try:
+            document = json.loads(row["plan"])
+            return from_json(Plan, {name: value for name, value in document.items() if name != "format"}, "The plan")
+        except (ValueError, AttributeError, Refused):
+            return None  # of another Nuvik, or damaged: what was begun goes on without it
 
     def begin_undo(self, original: Move, move: Move) -> Move:
         """Write down a move that takes another one back."""

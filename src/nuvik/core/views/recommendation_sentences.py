@@ -59,10 +59,16 @@ def _short_sentence(recommendation: Recommendation, labels: Mapping[str, str], s
 def _alone_on_portable(recommendation: Recommendation) -> str:
     """What matters, of which no copy is known, and which is going to be on a drive that can be carried away."""
     draft = recommendation.draft
+    copied = {path for library in draft.snapshot.libraries for path in library.apart_from}
     names = [
         shown(load.library.name)
         for load in draft.loads
-        if load.target.portable and not load.source.portable and load.library.kind in _MATTERS
+        if load.target.portable
+        and not load.source.portable
+        and load.library.kind in _MATTERS
+        # What a card keeps apart from another is a copy, or has one.
+        and not load.library.apart_from
+        and not {load.library.path, load.library.tether} & copied
     ]
     if not names:
         return ""

@@ -111,7 +111,10 @@ def recommend(snapshot: Snapshot, wishes: Wishes) -> Recommendation:
     trades, impossible = _trades(joined, wishes, proposal)
     spare = spare_then(draft, wishes)
     kept = {
-        library.id: Kept(library=library.name, reason=why_stays(library, snapshot, spare, wishes))
+        library.id: Kept(
+            library=library.name,
+            reason=_why_not_made(library, whole, ideal.proposal) or why_stays(library, snapshot, spare, wishes),
+        )
         for library in joined.libraries
         if library.id not in draft.places
     }
@@ -219,6 +222,13 @@ def _is_shorter(draft: Draft, other: Draft) -> bool:
         draft.free_then_bytes(drive.id) < min(drive.headroom_bytes, other.free_then_bytes(drive.id))
         for drive in draft.drives
     )
+
+
+def _why_not_made(library: Library, whole: Draft, ideal: Proposal) -> str:
+    """Why a move is left out that would be good; empty where none is."""
+    if library.id in whole.places:
+        return "it is one of the last moves, which bring little for their trouble"
+    return "the drives have no room to turn around" if library.id in ideal.places else ""
 
 
 def _brings_s(load: Load, wishes: Wishes, spaces: list[Space]) -> float:
