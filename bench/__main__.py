@@ -25,6 +25,7 @@ import psutil
 import pytest
 from carrying import carrying
 from foreseeing import foreseeing, simulating
+from full_homes import proposing_on_full_drives
 from keys import pressing_keys
 from recognising import recognising
 
@@ -57,6 +58,7 @@ def main() -> int:
         sizing_a_tree,
         sizing_a_million,
         proposing,
+        proposing_on_full_drives,
         editing,
         pressing_keys,
         recognising,

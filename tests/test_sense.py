@@ -196,3 +196,24 @@ def test_moves_that_are_left_out_are_said_to_be():
     fast = drive("fast", usable_bytes=100 * GB, used_bytes=98 * GB, headroom_bytes=20 * GB, **FAST)
     kept = recommend(home([fast, drive("away", portable=True, **SLOW)], [copied]), Wishes())
     assert kept.draft.places and "no copy is known" not in recommendation_sentences(kept)
+
+
+def test_what_is_left_out_leaves_no_drive_short():
+    """With both of the last games left out, the slow drive, which takes what makes room for them, would be short."""
+    fast = drive("fast", usable_bytes=100 * GB, used_bytes=75 * GB, **FAST)
+    slow = drive("slow", usable_bytes=500 * GB, used_bytes=400 * GB, headroom_bytes=95 * GB, **SLOW)
+    games = [
+        library(f"G{n}", "slow", 10, opens_per_week=often, files=900)
+        for n, often in enumerate((20, 18, 16, 15, 1.2, 1.1))
+    ]
+    offered = recommend(home([fast, slow], [*games, library("Never", "fast", 50, opens_per_week=0)]), Wishes())
+    assert len(offered.whole.places) == 7 and len(offered.draft.places) == 6
+    assert not offered.draft.still_short()
+
+
+def test_a_plan_that_keeps_less_free_than_the_drive_says_so(world, capsys):
+    fill(world.path("kestrel", "Kite"))
+    at, plan = ["--world", str(world.folder)], str(world.folder / "p.nuvik-plan.json")
+    assert run(["draft", world.path("kestrel", "Kite"), "heron", "--headroom", "heron=1M", "-o", plan, *at]) == 0
+    assert run(["rehearse", plan, *at]) == 0
+    assert "leaves 1.00 MB free on Heron, less than the 50.0 MB" in capsys.readouterr().out

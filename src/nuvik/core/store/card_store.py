@@ -32,8 +32,8 @@ class Moved:
 
     @classmethod
     def by(cls, journal: Journal, taken: Callable[[str], bool]) -> Moved:
-        """As the journal has it now. `taken` tells whether something other than a link lies at a path: an old path where
-        that is so leads no more to the library that was moved from there.
+        """As the journal has it now. `taken` tells whether something other than a link lies at a path: where that is
+        so, an old path leads no more to the library that was moved from there.
         """
         standing = [move for move in journal.moves() if move.undoes is None and move.state in _AT_THE_TARGET]
         return cls(tuple((move.source, move.target) for move in standing if not taken(move.source)))
