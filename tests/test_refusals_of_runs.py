@@ -15,6 +15,7 @@ from conftest import World, fill, leftovers, picture
 from nuvik.__main__ import run
 from nuvik.core.carrying import work as work_module
 from nuvik.core.carrying.aside_folders import ABOUT, held_folder, incoming, incoming_folder
+from nuvik.core.carrying.explain_oserror import stopped_by
 from nuvik.core.carrying.run import carry_plan, outlook_of_undo, release, resume, undo
 from nuvik.core.checks.check_step import check_step
 from nuvik.core.model.errors import Refused, Stopped
@@ -316,3 +317,9 @@ def test_no_plan_file_is_a_fault_of_nuvik(tmp_path_factory, fields):
     file.write_text(json.dumps(data))
     for words in (["plan"], ["rehearse"], ["carry", "--yes"]):
         assert run([words[0], str(file), *words[1:], "--world", str(world.folder)]) in (0, 3, 5)
+
+
+def test_a_fault_without_a_path_names_both_drives(world, ferry):
+    move = stop_when(world, ferry, "write", "one.bin")
+    words = stopped_by(world.open().carry.work(), move, OSError(5, "Input/output error")).what
+    assert words.startswith("Kestrel or Heron could not be read or written.")

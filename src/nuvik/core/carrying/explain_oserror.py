@@ -35,7 +35,7 @@ def stopped_by(work: Work, move: Move, fault: OSError) -> Stopped:
     """The fault in the user's words, with where the move stands."""
     path = os.fsdecode(fault.filename) if isinstance(fault.filename, (str, bytes)) else ""
     drive = drive_holding(work.drives(), path) if path else None
-    where = shown(drive.label) if drive else shown(path) or "a drive"
+    where = shown(drive.label) if drive else shown(path) or _either(work, move)
     at = f" ({shown(path)})" if path and where != shown(path) else ""
     if isinstance(fault, MarkRefused):
         return Stopped(
@@ -55,3 +55,9 @@ def stopped_by(work: Work, move: Move, fault: OSError) -> Stopped:
         f"{what} {shown(move.library)}: {move.state.in_words}.",
         next_step=f"{then} “nuvik undo {move.id}” takes the move back.".strip(),
     )
+
+
+def _either(work: Work, move: Move) -> str:
+    """The drives of a move, where a fault does not say which of them it was."""
+    drives = (work.drive(drive_id) for drive_id in (move.source_drive, move.target_drive))
+    return " or ".join(shown(drive.label) for drive in drives if drive is not None) or "a drive"
