@@ -7,12 +7,12 @@ import stat
 from collections import Counter
 
 from nuvik.core.hosts.files import Files
-from nuvik.core.hosts.many_files import Facts
+from nuvik.core.hosts.many_files import Facts, facts_of
 from nuvik.core.model.inventory import EntryRecord, Inventory
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.progress import Stop
 from nuvik.core.survey.walk.scan_folder import hole_bytes
-from nuvik.core.survey.walk.walk_entries import Entry, walk
+from nuvik.core.survey.walk.walk_entries import Listed, walk, words_of
 
 _SPECIAL = {
     stat.S_IFSOCK: "a socket",
@@ -26,35 +26,88 @@ def take_inventory(
     files: Files, root: str, stop: Stop | None = None, without: frozenset[str] = frozenset()
 ) -> Inventory:
     """Look at every entry of a library, reading no contents; not at the folders `without`. Raises StopRequested."""
-    result = Inventory(root)
-    first_names: dict[str, str] = {}
-    names_seen: Counter[str] = Counter()
-    link_counts: dict[str, int] = {}
-    for entry in walk(files, root, lambda path, what: result.unreadable.append((path, what)), stop):
-        if without and any(is_within(os.path.join(root, entry.path), folder) for folder in without):
-            continue
-        path, facts = entry.path, entry.facts
+    taking = _Taking(root)
+    try:
+        facts = facts_of(files.facts(root))
+        link = files.read_link(root) if stat.S_ISLNK(facts.st_mode) else None
+    except OSError as fault:
+        taking.report(root, words_of(fault))
+        return taking.inventory
+    if root not in without:
+        taking.add("", facts, link)
+    if stat.S_ISDIR(facts.st_mode):
+        for listed in walk(files, root, facts.st_dev, taking.report, stop):
+            left_out = any(is_within(os.path.join(root, listed.path), folder) for folder in without)
+            if not left_out:
+                taking.add_folder(listed, without)
+    return taking.finished()
+
+
+class _Taking:
+    """An inventory that is being taken."""
+
+    def __init__(self, root: str) -> None:
+        self.inventory = Inventory(root)
+        self._first_names: dict[str, str] = {}
+        self._names_seen: Counter[str] = Counter()
+        self._link_counts: dict[str, int] = {}
+
+    def report(self, path: str, what: str) -> None:
+        self.inventory.unreadable.append((path, what))
+
+    def add_folder(self, listed: Listed, without: frozenset[str]) -> None:
+        """Add what lies directly in a folder. This is done for every file many times: it is written for speed."""
+        entries, hole_bytes = self.inventory.entries, 0
+        above = f"{listed.path}{os.sep}" if listed.path else ""
+        for name, facts in listed.entries:
+            mode, size, user, group, accessed, changed, altered, device, inode, names, blocks = facts
+            path = above + name
+            if names == 1 and stat.S_ISREG(mode) and not without:  # nearly all there is
+                which = f"{device}:{inode}"
+                entries[path] = EntryRecord(
+                    path, "file", size, mode & 0o7777, user, group, accessed, changed, altered, which
+                )
+                if size > blocks * 512:
+                    hole_bytes += size - blocks * 512
+            elif os.path.join(self.inventory.root, path) not in without:
+                self.add(path, facts, listed.links.get(name))
+        self.inventory.hole_bytes += hole_bytes
+
+    def add(self, path: str, facts: Facts, link: str | None) -> None:
+        """Add an entry of any kind."""
         kind = stat.S_IFMT(facts.st_mode)
         if kind in _SPECIAL:
-            result.special.append((path, _SPECIAL[kind]))
-            continue
-        if kind == stat.S_IFREG and facts.st_nlink == 1:  # nearly all there is
-            result.entries[path] = EntryRecord(path, "file", facts.st_size, *_marks(facts))
-            result.hole_bytes += hole_bytes(facts)
-            continue
+            self.inventory.special.append((path, _SPECIAL[kind]))
+            return
         try:
-            record = _record(root, entry, first_names)
+            record = self._record(path, facts, link)
         except OSError as fault:
-            result.unreadable.append((os.path.join(root, path), (fault.strerror or str(fault)).lower()))
-            continue
-        result.entries[path] = record
+            self.report(os.path.join(self.inventory.root, path), words_of(fault))
+            return
+        self.inventory.entries[path] = record
         if kind == stat.S_IFREG:
-            names_seen[record.inode] += 1
-            link_counts[record.inode] = facts.st_nlink
+            self._names_seen[record.inode] += 1
+            self._link_counts[record.inode] = facts.st_nlink
             if record.kind == "file":
-                result.hole_bytes += hole_bytes(facts)
-    result.linked_outside = [first_names[inode] for inode, count in link_counts.items() if count > names_seen[inode]]
-    return result
+                self.inventory.hole_bytes += hole_bytes(facts)
+
+    def _record(self, path: str, facts: Facts, link: str | None) -> EntryRecord:
+        root, marks = self.inventory.root, _marks(facts)
+        if stat.S_ISDIR(facts.st_mode):
+            return EntryRecord(path, "folder", 0, *marks)
+        if link is not None:
+            return EntryRecord(path, "link", 0, *marks, link=link, carried_link=_carried_link(root, path, link))
+        first = self._first_names.setdefault(marks[-1], path)
+        if first == path:
+            return EntryRecord(path, "file", facts.st_size, *marks)
+        return EntryRecord(path, "hard-link", facts.st_size, *marks, link=first)
+
+    def finished(self) -> Inventory:
+        """The inventory, with the files that have names outside the library."""
+        self.inventory.linked_outside = [
+            self._first_names[inode] for inode, count in self._link_counts.items() if count > self._names_seen[inode]
+        ]
+        return self.inventory
 
 
 def _marks(facts: Facts) -> tuple[int, int, int, int, int, int, str]:
@@ -68,20 +121,6 @@ def _marks(facts: Facts) -> tuple[int, int, int, int, int, int, str]:
         facts.st_ctime_ns,
         f"{facts.st_dev}:{facts.st_ino}",
     )
-
-
-def _record(root: str, entry: Entry, first_names: dict[str, str]) -> EntryRecord:
-    """Of a folder, a link, or a file of several names."""
-    path, facts = entry.path, entry.facts
-    marks = _marks(facts)
-    if entry.is_folder:
-        return EntryRecord(path, "folder", 0, *marks)
-    if entry.link is not None:
-        return EntryRecord(path, "link", 0, *marks, link=entry.link, carried_link=_carried_link(root, path, entry.link))
-    first = first_names.setdefault(marks[-1], path)
-    if first == path:
-        return EntryRecord(path, "file", facts.st_size, *marks)
-    return EntryRecord(path, "hard-link", facts.st_size, *marks, link=first)
 
 
 def _carried_link(root: str, path: str, link: str) -> str | None:

@@ -1,55 +1,41 @@
-"""Walking a tree: every entry once, in a fixed order, without following links or crossing into another drive."""
+"""Walking a tree: every folder once, in a fixed order, without following links or crossing into another drive."""
 
 from __future__ import annotations
 
 import errno
 import os
 import stat
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from typing import NamedTuple
 
 from nuvik.core.hosts.descent import Descent, link_text
 from nuvik.core.hosts.files import Files
-from nuvik.core.hosts.many_files import Facts, facts_of
+from nuvik.core.hosts.many_files import Facts
 from nuvik.core.model.progress import Stop
 from nuvik.core.survey.walk.walk_slice import MOUNTED_HERE
 
 
-class Entry(NamedTuple):
-    """A name in a tree: its path relative to the tree's root (empty for the root) and what the system knows of it."""
+class Listed(NamedTuple):
+    """A folder of a tree with what lies directly in it."""
 
     path: str
-    facts: Facts
-    link: str | None = None
-    """Where a link leads, as written in it."""
-
-    @property
-    def is_folder(self) -> bool:
-        return stat.S_ISDIR(self.facts.st_mode)
-
-    @property
-    def is_file(self) -> bool:
-        return stat.S_ISREG(self.facts.st_mode)
+    """Relative to the tree's root; empty for the root."""
+    entries: list[tuple[str, Facts]]
+    """Each name, in the order of the names' bytes, with what the system knows of it."""
+    links: Mapping[str, str]
+    """Where those that are links lead, as written in them, by name."""
 
 
 OnProblem = Callable[[str, str], None]
 """Called with the full path of what cannot be read, and with the system's error message."""
 
 
-def walk(files: Files, root: str, on_problem: OnProblem, stop: Stop | None = None) -> Iterator[Entry]:
-    """Every entry below `root`, the root first, each folder before what it holds, in the order of the names' bytes.
+def walk(files: Files, root: str, device: int, on_problem: OnProblem, stop: Stop | None = None) -> Iterator[Listed]:
+    """The folder `root`, which is on that device, and every folder below it, each before those in it.
 
     What cannot be looked at is passed over and reported to `on_problem`. Raises StopRequested.
     """
-    try:
-        facts = facts_of(files.facts(root))
-        link = files.read_link(root) if stat.S_ISLNK(facts.st_mode) else None
-    except OSError as fault:
-        on_problem(root, words_of(fault))
-        return
-    yield Entry("", facts, link)
-    if stat.S_ISDIR(facts.st_mode):
-        yield from _Walk(files, root, facts.st_dev, on_problem, stop).entries()
+    return _Walk(files, root, device, on_problem, stop).folders()
 
 
 class _Walk:
@@ -61,14 +47,14 @@ class _Walk:
         self._waiting: list[tuple[str, list[str]]] = []
         """Each folder that is open, with the names of the folders in it that were not entered yet, the next last."""
 
-    def entries(self) -> Iterator[Entry]:
+    def folders(self) -> Iterator[Listed]:
         try:
             descent = Descent(self._files.open_folder(self._root))
         except OSError as fault:
             self._on_problem(self._root, words_of(fault))
             return
         with descent:
-            yield from self._in_folder("", descent)
+            yield from self._listed("", descent)
             while self._waiting:
                 folder, names = self._waiting[-1]
                 if not names:
@@ -85,7 +71,7 @@ class _Walk:
                     else:
                         self._report(path, fault)
                     continue
-                yield from self._in_folder(path, descent)
+                yield from self._listed(path, descent)
 
     def _leave(self, descent: Descent, above: tuple[str, list[str]]) -> bool:
         """Go up again. A folder that was replaced meanwhile ends the walk: nothing below it is known any more."""
@@ -96,8 +82,8 @@ class _Walk:
             return False
         return True
 
-    def _in_folder(self, folder: str, descent: Descent) -> Iterator[Entry]:
-        """The entries directly in the folder at hand; those that are folders are kept for later."""
+    def _listed(self, folder: str, descent: Descent) -> Iterator[Listed]:
+        """The folder at hand, if it can be listed; the folders in it are kept for later."""
         if self._stop is not None:
             self._stop.check()
         below: list[str] = []
@@ -107,25 +93,27 @@ class _Walk:
         except OSError as fault:
             self._report(folder, fault)
             return
+        entries: list[tuple[str, Facts]] = []
+        links: dict[str, str] = {}
         for name, facts in listed:
-            path = f"{folder}{os.sep}{name}" if folder else name
             if isinstance(facts, OSError):
-                self._report(path, facts)
+                self._report(_inside(folder, name), facts)
                 continue
-            link, kind = None, stat.S_IFMT(facts.st_mode)
+            kind = stat.S_IFMT(facts.st_mode)
             if kind == stat.S_IFLNK:
                 try:
-                    link = link_text(descent.handle, name)
+                    links[name] = link_text(descent.handle, name)
                 except OSError as fault:
-                    self._report(path, fault)
+                    self._report(_inside(folder, name), fault)
                     continue
-            if kind == stat.S_IFDIR:
+            elif kind == stat.S_IFDIR:
                 if facts.st_dev != self._device:
-                    self._on_problem(os.path.join(self._root, path), MOUNTED_HERE)
+                    self._on_problem(os.path.join(self._root, _inside(folder, name)), MOUNTED_HERE)
                     continue
                 below.append(name)
-            yield Entry(path, facts, link)
+            entries.append((name, facts))
         below.reverse()
+        yield Listed(folder, entries, links)
 
     def _report(self, path: str, fault: OSError) -> None:
         self._on_problem(os.path.join(self._root, path) if path else self._root, words_of(fault))
