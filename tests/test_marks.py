@@ -12,8 +12,7 @@ import pytest
 
 from conftest import fill, leftovers, picture
 from nuvik.core.carrying.run import carry_plan, release, undo
-from nuvik.core.hosts import files as files_module
-from nuvik.core.hosts import syscalls
+from nuvik.core.hosts import small_files, syscalls
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace, open_workspace
@@ -102,7 +101,7 @@ def test_marks_that_are_not_kept_are_a_choice_and_come_back(real_drives, tmp_pat
 
 @pytest.mark.parametrize("in_one_call", [True, False])
 def test_a_mark_that_is_refused_midway_stops_and_is_not_lost(real_drives, tmp_path, monkeypatch, in_one_call):
-    monkeypatch.setattr(files_module, "IN_ONE_CALL", in_one_call and files_module.IN_ONE_CALL)
+    monkeypatch.setattr(small_files, "IN_ONE_CALL", in_one_call and small_files.IN_ONE_CALL)
     small, large = real_drives.up("small", "150M", "btrfs"), real_drives.up("large", "150M", "ext4")
     library, workspace = fill(small / "Library"), open_workspace(state=str(tmp_path / "state"))
     odd_marks(library, "ext4")
@@ -125,7 +124,7 @@ def test_both_ways_of_copying_many_files_give_the_same(real_drives, tmp_path, mo
     set_flags(large / "box", ACCESS_NOT_KEPT)
     pictures = []
     for in_one_call in (True, False):
-        monkeypatch.setattr(files_module, "IN_ONE_CALL", in_one_call and files_module.IN_ONE_CALL)
+        monkeypatch.setattr(small_files, "IN_ONE_CALL", in_one_call and small_files.IN_ONE_CALL)
         library = fill(small / f"Library {in_one_call}", files=90, odd=True)
         for number, path in enumerate(sorted(library.glob("file-*"))):
             os.chown(path, number % 3, number % 2)

@@ -8,17 +8,19 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from nuvik.core.carrying.aside_folders import incoming, incoming_folder, make_aside, make_way
+from nuvik.core.carrying.batches import batches
 from nuvik.core.carrying.marks import checksum_of_attributes, difference, mark, read_attributes
 from nuvik.core.carrying.work import Meter, Work
-from nuvik.core.hosts.anchors import AT_ONCE
 from nuvik.core.hosts.checksum import Checksum
 from nuvik.core.hosts.files import Files
-from nuvik.core.hosts.many_files import SMALL_BYTES, Marks, ToCopy
+from nuvik.core.hosts.many_files import Marks, SmallCopy, SmallFile, ToCopy
+from nuvik.core.hosts.small_files import Batch
 from nuvik.core.model.errors import Stopped
 from nuvik.core.model.filesystems import FileSystem
 from nuvik.core.model.inventory import NOTHING_WITHHELD, EntryRecord, Inventory, Withheld, is_same_time
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
+from nuvik.core.model.paths import below
 from nuvik.core.survey.walk.take_inventory import take_inventory
 
 _KEEP_EVERY_S = 1.0
@@ -36,8 +38,8 @@ class _Notebook:
         self._waiting: list[EntryRecord] = []
         self._last = time.monotonic()
 
-    def add(self, entry: EntryRecord) -> None:
-        self._waiting.append(entry)
+    def add(self, *entries: EntryRecord) -> None:
+        self._waiting += entries
         if len(self._waiting) >= _KEEP_EVERY or time.monotonic() - self._last > _KEEP_EVERY_S:
             self.keep()
 
@@ -65,31 +67,43 @@ def copy_library(work: Work, move: Move) -> None:
     meter = Meter(work, move, "copying", source.bytes)
     source_drive = work.drive(move.source_drive)
     at_once = min(drive.files_at_once, source_drive.files_at_once if source_drive else 1)
-    copier = _Copier(files, move.source, incoming(move), rules, flush_each, there, meter, at_once, move.without_marks)
     notebook = _Notebook(work, move)
     marks = marks_to_restore(work, move)
-    small: list[EntryRecord] = []
+    to_copy = []
+    for path, entry in source.entries.items():
+        before = known.get(path)
+        if before is not None and before.same_as(entry) and _is_there(there, before, marks.get(path), rules):
+            meter.add(entry.size)
+        else:
+            to_copy.append(entry)
+    copier = _Copier(
+        files,
+        move.source,
+        incoming(move),
+        rules,
+        flush_each,
+        there,
+        meter,
+        at_once,
+        move.without_marks,
+        marks,
+        notebook,
+    )
     try:
-        for path, entry in source.entries.items():
-            before = known.get(path)
-            if before is not None and before.same_as(entry) and _is_there(there, before, marks.get(path), rules):
-                meter.add(entry.size)
-                continue
-            whole = copier.goes_whole(entry)
-            if whole:
-                small.append(entry)
-            if small and (len(small) == AT_ONCE or not whole):
-                copier.copy_small(small, marks, notebook)
-                small = []
-            if not whole:
-                notebook.add(copier.copy(entry, marks.get(path)))
-        copier.copy_small(small, marks, notebook)
+        for batch in batches(to_copy, copier.goes_whole):
+            if copier.goes_whole(batch[0]):
+                copier.copy_small(batch)
+            else:
+                copier.copy(batch[0])
     finally:
-        notebook.keep()
+        try:
+            copier.finish()
+        finally:
+            notebook.keep()
     withheld = []
-    for path, entry in reversed(source.entries.items()):
+    for entry in reversed(source.entries.values()):
         if entry.kind == "folder":
-            marked = copier.mark_folder(entry, marks.get(path))
+            marked = copier.mark_folder(entry)
             if marked.withheld is not None:
                 withheld.append(marked)
     work.journal.keep_entries(move, withheld)
@@ -121,11 +135,11 @@ def _clear_strangers(
     there = take_inventory(work.files, root, work.stop).entries
     for path, entry in there.items():
         if entry.kind == "folder" and entry.mode & _OWNER_MAY_ALL != _OWNER_MAY_ALL:
-            work.files.mark_mode(_inside(root, path), entry.mode | _OWNER_MAY_ALL)
+            work.files.mark_mode(below(root, path), entry.mode | _OWNER_MAY_ALL)
     for path, entry in reversed(list(there.items())):
         theirs = source.entries.get(path)
         if theirs is None or (theirs.kind == "folder") != (entry.kind == "folder"):
-            work.files.remove_tree(_inside(root, path))
+            work.files.remove_tree(below(root, path))
             del there[path]
     return there
 
@@ -183,54 +197,106 @@ class _Copier:
     """How many small files may be on their way at once."""
     without_marks: bool
     """Go on where a mark is not kept."""
+    restored: Mapping[str, EntryRecord]
+    """The marks to give to some entries instead of those that they have now."""
+    notebook: _Notebook
+    _read: tuple[list[EntryRecord], list[ToCopy], Batch[list[SmallFile | OSError]]] | None = None
+    """The small files that are being read."""
+    _written: tuple[list[EntryRecord], Batch[list[SmallCopy | OSError | None]]] | None = None
+    """The small files that are being written meanwhile."""
 
     def goes_whole(self, entry: EntryRecord) -> bool:
         """Whether an entry is a small file that may be copied in one call, several at a time."""
-        return (
-            entry.kind == "file"
-            and entry.size <= SMALL_BYTES
-            and self.files.in_one_call
-            and entry.path not in self.there
-        )
+        return entry.kind == "file" and self.files.small.takes(entry.size) and entry.path not in self.there
 
-    def copy_small(self, entries: list[EntryRecord], restored: Mapping[str, EntryRecord], notebook: _Notebook) -> None:
-        """Copy small files, several at a time; what turns out to need more goes one by one. What was copied is noted
-        before a fault of another file is raised.
+    def copy_small(self, entries: list[EntryRecord]) -> None:
+        """Begin to read small files, several at a time; those that were being read are written meanwhile, and those
+        that were being written are noted: faults of theirs are raised here.
         """
         copies = [
             ToCopy(
-                _inside(self.source_root, entry.path),
-                _inside(self.target_root, entry.path),
+                below(self.source_root, entry.path),
+                below(self.target_root, entry.path),
                 entry.size,
-                _marks_of(restored.get(entry.path, entry), self.rules),
+                _marks_of(self.restored.get(entry.path, entry), self.rules),
             )
             for entry in entries
         ]
-        faults = []
-        for entry, copied in zip(entries, self.files.copy_small(copies, self.flush_each, self.at_once), strict=True):
-            marks = restored.get(entry.path)
-            if isinstance(copied, OSError):
-                faults.append(copied)
-            elif copied is None:
-                notebook.add(self.copy(entry, marks))
-            else:
-                attributes, withheld = _given_back(marks), NOTHING_WITHHELD
-                if attributes or not copied.marked:
-                    withheld = self._mark(_inside(self.target_root, entry.path), marks or entry, attributes)
-                copy = entry._replace(checksum=copied.checksum, proven=False)
-                notebook.add(self._noted(copy, attributes, withheld))
-                self.meter.add(copied.bytes)
+        begun = self.files.small.read([(copy.source, copy.size) for copy in copies], False, self.at_once)
+        try:
+            self._go_on()
+        finally:
+            self._read = entries, copies, begun
+
+    def finish(self) -> None:
+        """Wait until all that was begun is written and noted."""
+        while self._read is not None or self._written is not None:
+            self._go_on()
+
+    def _go_on(self) -> None:
+        """Begin to write what was read, and note what was written before."""
+        written, self._written = self._written, None
+        if self._read is not None:
+            (entries, copies, read), self._read = self._read, None
+            try:
+                begun = self.files.small.write(copies, read.results(), self.flush_each, self.at_once)
+                self._written = entries, begun
+            finally:
+                if written is not None:
+                    self._note(*written)
+        elif written is not None:
+            self._note(*written)
+
+    def _note(self, entries: list[EntryRecord], begun: Batch[list[SmallCopy | OSError | None]]) -> None:
+        """Note what was written. What turns out to need more goes by itself; a fault of one file is raised when the
+        others are noted.
+        """
+        faults: list[OSError] = []
+        noted: list[EntryRecord] = []
+        in_blocks: list[EntryRecord] = []
+        copied_bytes = 0
+        try:
+            for entry, copied in zip(entries, begun.results(), strict=True):
+                if isinstance(copied, OSError):
+                    faults.append(copied)
+                elif copied is None:
+                    in_blocks.append(entry)
+                else:
+                    noted.append(self._noted_small(entry, copied))
+                    copied_bytes += copied.bytes
+        finally:
+            self.notebook.add(*noted)
+        for entry in in_blocks:
+            self._copy(entry)
+        self.meter.add(copied_bytes)
         if faults:
             raise faults[0]
 
-    def copy(self, entry: EntryRecord, marks: EntryRecord | None) -> EntryRecord:
+    def _noted_small(self, entry: EntryRecord, copied: SmallCopy) -> EntryRecord:
+        marks = self.restored.get(entry.path)
+        attributes = _given_back(marks)
+        if attributes or not copied.marked:
+            withheld = self._mark(below(self.target_root, entry.path), marks or entry, attributes)
+            entry = self._noted(entry, attributes, withheld)
+        return entry._replace(checksum=copied.checksum, proven=False)
+
+    def copy(self, entry: EntryRecord) -> None:
+        """Copy one entry, when what was begun before is finished."""
+        if entry.kind != "folder":  # making a folder is in nobody's way
+            self.finish()
+        self._copy(entry)
+
+    def _copy(self, entry: EntryRecord) -> None:
+        self.notebook.add(self._copied(entry, self.restored.get(entry.path)))
+
+    def _copied(self, entry: EntryRecord, marks: EntryRecord | None) -> EntryRecord:
         """Copy one entry. `marks` are the marks to give it where they are not those it has now."""
-        files, target = self.files, _inside(self.target_root, entry.path)
-        source = _inside(self.source_root, entry.path)
+        files, target = self.files, below(self.target_root, entry.path)
+        source = below(self.source_root, entry.path)
         if entry.path in self.there and not (entry.kind == "folder" and files.is_folder(target)):
             files.remove_tree(target)
         if entry.kind == "hard-link":
-            files.make_hard_link(_inside(self.target_root, entry.link or ""), target)
+            files.make_hard_link(below(self.target_root, entry.link or ""), target)
             return entry
         attributes = {**_given_back(marks), **read_attributes(files, source)}
         entry = entry._replace(proven=False, withheld=None)
@@ -280,10 +346,11 @@ class _Copier:
             withheld = self._mark(target, marks, attributes)
         return checksum.hex(), withheld
 
-    def mark_folder(self, entry: EntryRecord, marks: EntryRecord | None) -> EntryRecord:
+    def mark_folder(self, entry: EntryRecord) -> EntryRecord:
         """Give a folder its marks, once everything in it is there: what comes into it changes them."""
-        place = _inside(self.target_root, entry.path)
-        read = read_attributes(self.files, _inside(self.source_root, entry.path))
+        marks = self.restored.get(entry.path)
+        place = below(self.target_root, entry.path)
+        read = read_attributes(self.files, below(self.source_root, entry.path))
         attributes = {**_given_back(marks), **read}
         withheld = self._mark(place, marks or entry, attributes)
         if self.flush_each:
@@ -298,7 +365,3 @@ def _given_back(marks: EntryRecord | None) -> Mapping[str, bytes]:
 
 def _marks_of(entry: EntryRecord, rules: FileSystem) -> Marks:
     return Marks(entry.mode, entry.user, entry.group, entry.accessed_ns, entry.changed_ns, rules.permissions)
-
-
-def _inside(root: str, path: str) -> str:
-    return f"{root}{os.sep}{path}" if path else root

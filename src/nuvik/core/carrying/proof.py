@@ -7,16 +7,16 @@ from collections.abc import Iterator, Mapping
 from typing import NamedTuple
 
 from nuvik.core.carrying.aside_folders import incoming
+from nuvik.core.carrying.batches import batches
 from nuvik.core.carrying.copying import marks_to_restore
 from nuvik.core.carrying.marks import checksum_of_attributes, difference, read_attributes
 from nuvik.core.carrying.work import Meter, Work
-from nuvik.core.hosts.anchors import AT_ONCE
 from nuvik.core.hosts.checksum import Checksum, checksum_of_whole
-from nuvik.core.hosts.many_files import SMALL_BYTES
 from nuvik.core.model.filesystems import FileSystem
 from nuvik.core.model.inventory import EntryRecord, Inventory, Withheld, is_same_time, plain_kind
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
+from nuvik.core.model.paths import below
 from nuvik.core.survey.walk.take_inventory import take_inventory
 
 
@@ -36,11 +36,10 @@ def prove_copy(work: Work, move: Move) -> list[str]:
     drive = work.drive(move.target_drive)
     assert drive is not None
     try:
-        for batch in _batches(unread, work.files.in_one_call):
-            for entry, read in zip(batch, _read_back(work, move, batch, drive.files_at_once, meter), strict=True):
-                (proven if read.checksum == entry.checksum else wrong).append(entry.path)
-                if read.has_attributes is False:
-                    plain.add(entry.path)
+        for read in _read_back(work, move, unread, drive.files_at_once, meter):
+            (proven if read.checksum == entries[read.path].checksum else wrong).append(read.path)
+            if read.has_attributes is False:
+                plain.add(read.path)
     finally:
         work.journal.mark_proven(move, proven)
     wrong = list(dict.fromkeys([*wrong, *_wrong_marks(work, move, entries, plain)]))
@@ -49,44 +48,48 @@ def prove_copy(work: Work, move: Move) -> list[str]:
 
 
 class _ReadBack(NamedTuple):
+    path: str
     checksum: str
     has_attributes: bool | None = None
     """Whether the copy has extended attributes; None where that was not looked at."""
 
 
-def _batches(entries: list[EntryRecord], in_one_call: bool) -> Iterator[list[EntryRecord]]:
-    """Small files several at a time, others by themselves."""
-    small: list[EntryRecord] = []
-    for entry in entries:
-        if not in_one_call or entry.size > SMALL_BYTES:
-            yield [entry]
+def _read_back(work: Work, move: Move, entries: list[EntryRecord], at_once: int, meter: Meter) -> Iterator[_ReadBack]:
+    """What the medium has of these files of the incoming copy; the next small ones are read while these are looked at.
+    Raises StopRequested and OSError.
+    """
+    root, small = incoming(move), work.files.small
+    ahead: _Reading | None = None
+    for batch in batches(entries, lambda entry: small.takes(entry.size)):
+        if not small.takes(batch[0].size):
+            yield _ReadBack(batch[0].path, checksum_of(work, below(root, batch[0].path), meter))
             continue
-        small.append(entry)
-        if len(small) == AT_ONCE:
-            yield small
-            small = []
-    if small:
-        yield small
+        begun = _Reading(batch, [below(root, entry.path) for entry in batch], work, at_once)
+        if ahead is not None:
+            yield from ahead.results(meter)
+        ahead = begun
+    if ahead is not None:
+        yield from ahead.results(meter)
 
 
-def _read_back(work: Work, move: Move, batch: list[EntryRecord], at_once: int, meter: Meter) -> Iterator[_ReadBack]:
-    """What the medium has of these files of the incoming copy. Raises OSError."""
-    root = incoming(move)
-    places = [f"{root}{os.sep}{entry.path}" if entry.path else root for entry in batch]
-    if batch[0].size > SMALL_BYTES or not work.files.in_one_call:
-        for place in places:
-            yield _ReadBack(checksum_of(work, place, meter))
-        return
-    asked = [(place, entry.size) for place, entry in zip(places, batch, strict=True)]
-    for place, read in zip(places, work.files.read_small(asked, True, at_once), strict=True):
-        if isinstance(read, OSError):
-            raise read
-        if read.contents is None:
-            yield _ReadBack(checksum_of(work, place, meter))
-            continue
-        contents = work.files.hook.read_back(place, read.contents)
-        meter.add(len(contents))
-        yield _ReadBack(checksum_of_whole(contents), read.has_attributes)
+class _Reading:
+    """Small files that are being read back."""
+
+    def __init__(self, entries: list[EntryRecord], places: list[str], work: Work, at_once: int) -> None:
+        self._entries, self._places, self._work = entries, places, work
+        asked = [(place, entry.size) for place, entry in zip(places, entries, strict=True)]
+        self._reads = work.files.small.read(asked, True, at_once)
+
+    def results(self, meter: Meter) -> Iterator[_ReadBack]:
+        hook = self._work.files.hook
+        for entry, place, read in zip(self._entries, self._places, self._reads.results(), strict=True):
+            if isinstance(read, OSError):
+                raise read
+            if read.contents is None:
+                yield _ReadBack(entry.path, checksum_of(self._work, place, meter))
+                continue
+            meter.add(len(read.contents))
+            yield _ReadBack(entry.path, checksum_of_whole(hook.read_back(place, read.contents)), read.has_attributes)
 
 
 def prove_again(work: Work, move: Move) -> list[str]:
@@ -100,7 +103,7 @@ def prove_again(work: Work, move: Move) -> list[str]:
     step_ns = drive.rules.time_step_ns if drive else 1
     wrong = []
     for entry in files:
-        place = os.path.join(move.target, entry.path) if entry.path else move.target
+        place = below(move.target, entry.path)
         if not work.files.exists(place):
             continue  # the guard before the release speaks of what is missing
         facts = work.files.facts(place)
@@ -124,7 +127,7 @@ def _wrong_marks(work: Work, move: Move, entries: Mapping[str, EntryRecord], pla
         if now is None or not _is_as_recorded(entry, restored.get(path, entry), now, drive.rules):
             wrong.append(path)
         elif entry.kind != "hard-link":  # its attributes are those of its first name
-            place = os.path.join(incoming(move), path) if path else incoming(move)
+            place = below(incoming(move), path)
             attributes = read_attributes(work.files, place) if drive.rules.xattrs and path not in plain else {}
             if checksum_of_attributes(attributes) != entry.attributes:
                 wrong.append(path)

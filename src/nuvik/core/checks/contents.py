@@ -11,6 +11,7 @@ from nuvik.core.hosts.many_files import LATEST_NS, Inside
 from nuvik.core.model.filesystems import FileSystem
 from nuvik.core.model.inventory import EntryRecord, Inventory
 from nuvik.core.model.names import OURS_PREFIX, shown
+from nuvik.core.model.paths import below
 from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.survey.walk.look_inside import look_inside
 
@@ -67,7 +68,7 @@ def check_each(findings: Findings, host: Host, inventory: Inventory) -> list[str
                 with_attributes.append(path)
         if problem and problem[0] not in seen:
             seen.add(problem[0])
-            place = f"{inventory.root}{os.sep}{path}" if path else inventory.root
+            place = below(inventory.root, path)
             findings.refuse(f"{shown(place)} {problem[0]}.", problem[1])
     return with_attributes
 

@@ -456,15 +456,16 @@ static int written_elsewhere(int file) {
 }
 
 typedef struct {
+    int folder, fault, written, attributes;
     const char *name;
-    int fault, written, attributes;
     unsigned int flags;
 } Inside;
 
-static void look_inside(int folder, Inside *job) {
+static void look_inside(void *given, size_t number) {
+    Inside *job = (Inside *)given + number;
     struct stat facts;
     unsigned int flags[4] = {0, 0, 0, 0};
-    int file = openat(folder, job->name, O_RDONLY | O_NOFOLLOW | O_CLOEXEC | O_NONBLOCK);
+    int file = openat(job->folder, job->name, O_RDONLY | O_NOFOLLOW | O_CLOEXEC | O_NONBLOCK);
     if (file < 0 || fstat(file, &facts)) {
         job->fault = errno;
     } else {
@@ -475,19 +476,20 @@ static void look_inside(int folder, Inside *job) {
     if (file >= 0) close(file);
 }
 
-/* look_many(folder, [name as bytes, ...]) -> [(flags, 0 not written, 1 written, 2 not known, has attributes), or an
+/* look_many(folder, [name as bytes, ...], width) -> [(flags, 0 not written, 1 written, 2 not known, has attributes), or an
  * error number, ...] */
 static PyObject *look_many(PyObject *self, PyObject *words) {
     PyObject *names, *results;
-    int folder;
+    int folder, width;
     Py_ssize_t count;
     Inside *jobs;
     (void)self;
-    if (!PyArg_ParseTuple(words, "iO", &folder, &names)) return NULL;
+    if (!PyArg_ParseTuple(words, "iOi", &folder, &names, &width)) return NULL;
     if ((count = PyList_Size(names)) < 0) return NULL;
     jobs = calloc((size_t)count + 1, sizeof(Inside));
     if (jobs == NULL) return PyErr_NoMemory();
     for (Py_ssize_t number = 0; number < count; number++) {
+        jobs[number].folder = folder;
         jobs[number].name = PyBytes_AsString(PyList_GetItem(names, number));
         if (jobs[number].name == NULL) {
             free(jobs);
@@ -495,7 +497,7 @@ static PyObject *look_many(PyObject *self, PyObject *words) {
         }
     }
     Py_BEGIN_ALLOW_THREADS
-    for (Py_ssize_t number = 0; number < count; number++) look_inside(folder, &jobs[number]);
+    all(look_inside, jobs, (size_t)count, width);
     Py_END_ALLOW_THREADS
     results = PyList_New(count);
     for (Py_ssize_t number = 0; number < count; number++) {

@@ -26,8 +26,6 @@ _LONGEST_BYTES = 4_000
 """A path in one call, in bytes; longer ones are opened in stretches (`PATH_MAX`, limits.h)."""
 _SURELY_SHORT = _LONGEST_BYTES // 4
 """Characters: none takes more than four bytes."""
-AT_ONCE = 32
-"""For so many operations that are done at once, the folders of both their ends are kept open."""
 _BY_DESCRIPTOR = sys.platform == "linux"
 """Whether what an open folder holds can be named by its descriptor (`/proc/self/fd`)."""
 
@@ -124,7 +122,7 @@ class OpenFolders:
     again.
     """
 
-    _MOST = 2 * AT_ONCE + 8
+    _MOST = 72
 
     def __init__(self) -> None:
         self._descriptors: dict[str, int] = {}

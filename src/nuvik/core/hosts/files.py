@@ -17,9 +17,8 @@ import sys
 from collections.abc import Iterator, Sequence
 
 from nuvik.core.hosts import syscalls
-from nuvik.core.hosts.anchors import Anchor, Anchored, OpenFolders, folder_and_name, goes_by_descriptors, named
+from nuvik.core.hosts.anchors import Anchor, Anchored, OpenFolders, named
 from nuvik.core.hosts.attributes import has_attributes, mark_attribute, read_attributes, remove_attribute
-from nuvik.core.hosts.checksum import checksum_of_whole
 from nuvik.core.hosts.descent import Handle, extended, open_folder, plain_link
 from nuvik.core.hosts.file_contents import (
     BLOCK_BYTES,
@@ -33,20 +32,9 @@ from nuvik.core.hosts.file_contents import (
 )
 from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.hosts.long_paths import Reachable
-from nuvik.core.hosts.many_files import (
-    IN_ONE_CALL,
-    LOOKS_IN_ONE_CALL,
-    Facts,
-    Inside,
-    SmallCopy,
-    SmallFile,
-    ToCopy,
-    list_entries,
-    look_many,
-    read_many,
-    write_many,
-)
+from nuvik.core.hosts.many_files import LOOKS_IN_ONE_CALL, Facts, Inside, list_entries, look_many
 from nuvik.core.hosts.remove_tree import OWNER_MAY_ALL, Known, change_mode, empty_folder, is_known
+from nuvik.core.hosts.small_files import SmallFiles
 
 _READ = _READ_FOLDER = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_CLOEXEC", 0)
 
@@ -58,6 +46,8 @@ class Files:
         self.hook = hook or FileOpHook()
         self._anchors = None if anchors is None else tuple(sorted(anchors, key=lambda anchor: -len(anchor.point)))
         self._folders = OpenFolders()
+        self.small = SmallFiles(self.hook, self._anchors, self._folders)
+        """Files that are read and written whole, many in one call."""
         # Page-aligned memory, as direct reading demands; kept, since fresh pages cost more than a small file.
         self._buffers: list[mmap.mmap] = []
 
@@ -67,6 +57,7 @@ class Files:
 
     def let_go(self) -> None:
         """Close the roots of the anchors, and the folders below them."""
+        self.small.let_go()
         self._folders.let_go()
         for anchor in self._anchors or ():
             anchor.close()
@@ -136,10 +127,11 @@ class Files:
         handle = self.open_folder(folder)
         assert isinstance(handle, int)
         try:
-            return [
-                named(seen, os.path.join(folder, name))
-                for name, seen in zip(names, look_many(handle, names), strict=True)
-            ]
+            looked = look_many(handle, names)
+            for name, seen in zip(names, looked, strict=True):
+                if isinstance(seen, OSError):
+                    named(seen, os.path.join(folder, name))
+            return looked
         finally:
             os.close(handle)
 
@@ -218,54 +210,6 @@ class Files:
             writer.close()
         self.rename(part, path)
         self.sync_folder(os.path.dirname(path))
-
-    # -- whole files, several at a time ------------------------------------------------------------------------
-
-    @property
-    def in_one_call(self) -> bool:
-        """Whether small files can be read and written whole (`read_small`, `copy_small`)."""
-        return IN_ONE_CALL and self._anchors is not None and goes_by_descriptors()
-
-    def read_small(self, files: Sequence[tuple[str, int]], past_cache: bool, width: int) -> list[SmallFile | OSError]:
-        """Read small files whole, `width` at a time; each is a path and a length, at most `AT_ONCE` of them."""
-        for path, size in files:
-            self.hook.before("read", path)
-            if size:
-                self.hook.before("read", path, size)
-        places = [self._at(path) for path, _ in files]
-        return [named(read, path) for (path, _), read in zip(files, read_many(places, past_cache, width), strict=True)]
-
-    def copy_small(self, copies: Sequence[ToCopy], flush: bool, width: int) -> list[SmallCopy | OSError | None]:
-        """Copy small files with their marks, `width` at a time, at most `AT_ONCE` of them. Gives None, with nothing
-        done, for what has to go in blocks: a file that is not small, has holes or extended attributes.
-        """
-        results: list[SmallCopy | OSError | None] = [None] * len(copies)
-        reads = self.read_small([(copy.source, copy.size) for copy in copies], False, width)
-        ready: list[tuple[int, bytes]] = []
-        for number, (copy, read) in enumerate(zip(copies, reads, strict=True)):
-            if isinstance(read, OSError):
-                results[number] = read
-            elif read.contents is not None and not read.has_attributes:
-                self.hook.before("create", copy.target)
-                if read.contents:
-                    self.hook.before("write", copy.target, len(read.contents))
-                self.hook.before("mark", copy.target)
-                ready.append((number, read.contents))
-        writings = [(self._at(copies[number].target), contents, copies[number].marks) for number, contents in ready]
-        for (number, contents), written in zip(ready, write_many(writings, flush, width), strict=True):
-            if isinstance(written, OSError):
-                results[number] = named(written, copies[number].target)
-            else:
-                facts, has_attributes = written
-                marked = not has_attributes and copies[number].marks.are_those_of(facts)
-                results[number] = SmallCopy(checksum_of_whole(contents), len(contents), marked)
-        return results
-
-    def _at(self, path: str) -> tuple[int, bytes]:
-        """The open folder in which an entry lies, and its name there."""
-        assert self._anchors is not None
-        folder, name = folder_and_name(self._anchors, self._folders, path)
-        return folder, os.fsencode(name)
 
     # -- names ---------------------------------------------------------------------------------------------
 

@@ -34,6 +34,11 @@ PathText = Annotated[str, _AnyBytes()]
 """A path or a name taken from a file system."""
 
 
+def below(root: str, path: str) -> str:
+    """The full path of what lies at a relative path below `root`; the empty one is the root itself."""
+    return f"{root}{os.sep}{path}" if path else root
+
+
 def normalised(path: str) -> str:
     """An absolute path without `..`, doubled slashes or a trailing slash. Does not touch the disk."""
     return os.path.abspath(os.path.expanduser(path))

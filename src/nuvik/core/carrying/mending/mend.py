@@ -22,6 +22,7 @@ from nuvik.core.model.inventory import plain_kind
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.leftover import Leftover, Repair
 from nuvik.core.model.names import shown
+from nuvik.core.model.paths import below
 from nuvik.core.survey.walk.take_inventory import take_inventory
 
 
@@ -132,14 +133,12 @@ def _record_equal(work: Work, move: Move, copy: str, original: str) -> None:
             if there is None or plain_kind(there) != plain_kind(entry):
                 continue
             if entry.kind == "file":
-                entry = entry._replace(
-                    checksum=checksum_of(work, os.path.join(original, path) if path else original, meter)
-                )
-                if checksum_of(work, os.path.join(copy, path) if path else copy, meter) != entry.checksum:
+                entry = entry._replace(checksum=checksum_of(work, below(original, path), meter))
+                if checksum_of(work, below(copy, path), meter) != entry.checksum:
                     continue
             if entry.kind == "link" and there.link not in (entry.link, entry.carried_link):
                 continue
-            attributes = read_attributes(work.files, os.path.join(copy, path) if path else copy)
+            attributes = read_attributes(work.files, below(copy, path))
             equal.append(entry._replace(attributes=checksum_of_attributes(attributes), proven=True))
         work.journal.drop_entries(move, work.journal.entries(move))
         work.journal.keep_entries(move, equal)

@@ -16,7 +16,6 @@ from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.proposal import Proposal, acceptable_gap_s, proposal_of
 from nuvik.core.planning.placement.solver import Relaxed, Solved
-from nuvik.core.planning.search.exchange import Exchange
 
 MOST_AT_ONCE = 700
 """With so many choices of a place all are looked at together …"""
@@ -79,6 +78,8 @@ def ideal_placement(snapshot: Snapshot, wishes: Wishes) -> Ideal:
         return Ideal(model, Proposal(cost_s=model.offset_s, bound_s=model.offset_s), {})
     relaxed = model.program.relaxed()
     prices = prices_of_room(model, relaxed)
+    from nuvik.core.planning.search.exchange import Exchange  # brings numpy, which is slow to load
+
     places, _ = Exchange(model, {}, prices).search(_QUICK_STEPS)
     ideal = Ideal(model, Proposal(), prices)
     if ideal.choices > MOST_AT_ONCE:

@@ -17,7 +17,6 @@ from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.ordering.move_order import Transfer, order_moves
 from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.proposal import Proposal, acceptable_gap_s, proposal_of
-from nuvik.core.planning.search.exchange import Exchange
 from nuvik.core.planning.search.ideal import MOST_AT_ONCE, Ideal
 from nuvik.core.planning.search.layers import Layers, Reached
 
@@ -123,6 +122,8 @@ class _Reach:
         self._exchange((), {})
 
     def _exchange(self, moves: Sequence[Transfer], places: Mapping[str, str]) -> None:
+        from nuvik.core.planning.search.exchange import Exchange  # brings numpy, which is slow to load
+
         exchange = Exchange(self._ideal.model, self._floors, self._ideal.prices)
         exchange.begin_with(moves, places)
         better, order = exchange.search(_QUICK_STEPS) if self._many else exchange.search()

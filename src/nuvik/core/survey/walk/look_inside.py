@@ -7,6 +7,7 @@ import os
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.many_files import Inside
 from nuvik.core.model.inventory import Inventory
+from nuvik.core.model.paths import below
 from nuvik.core.model.progress import Stop
 
 
@@ -15,8 +16,11 @@ def look_inside(files: Files, inventory: Inventory, stop: Stop | None = None) ->
     names: dict[str, list[str]] = {}
     paths: dict[str, list[str]] = {}
     for path, entry in inventory.entries.items():
-        if entry.kind in ("file", "folder"):
-            folder, name = os.path.split(f"{inventory.root}{os.sep}{path}" if path else inventory.root)
+        if entry.kind == "file" or entry.kind == "folder":
+            above, _, name = path.rpartition(os.sep)
+            folder = below(inventory.root, above)
+            if not path:
+                folder, name = os.path.split(inventory.root)
             names.setdefault(folder, []).append(name)
             paths.setdefault(folder, []).append(path)
     seen: dict[str, Inside | OSError] = {}

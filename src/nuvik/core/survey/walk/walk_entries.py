@@ -11,6 +11,7 @@ from typing import NamedTuple
 from nuvik.core.hosts.descent import Descent, link_text
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.many_files import Facts
+from nuvik.core.model.paths import below
 from nuvik.core.model.progress import Stop
 from nuvik.core.survey.walk.walk_slice import MOUNTED_HERE
 
@@ -116,7 +117,7 @@ class _Walk:
         yield Listed(folder, entries, links)
 
     def _report(self, path: str, fault: OSError) -> None:
-        self._on_problem(os.path.join(self._root, path) if path else self._root, words_of(fault))
+        self._on_problem(below(self._root, path), words_of(fault))
 
 
 def _inside(folder: str, name: str) -> str:
