@@ -150,7 +150,9 @@ def make_ready() -> int:
         return fail("This Python has no venv module.", "On Debian and its kin: install the package python3-venv.")
     if HOME.exists():
         shutil.rmtree(HOME, ignore_errors=True)
-    if subprocess.call([sys.executable, "-m", "venv", str(HOME)]):
+    # Called by the Python of the environment itself, that one is gone by now.
+    maker = getattr(sys, "_base_executable", None) or sys.executable
+    if subprocess.call([maker, "-m", "venv", str(HOME)]):
         return fail(
             f"The environment could not be made in {HOME}.",
             "See above; on Debian and its kin the package python3-venv may be missing, or the disk is full.",
