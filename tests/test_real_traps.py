@@ -10,6 +10,7 @@ import sys
 from contextlib import suppress
 from functools import partial
 from pathlib import Path
+from typing import BinaryIO
 
 import pytest
 
@@ -24,6 +25,7 @@ from nuvik.core.model.journal import State
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace, open_workspace
 from test_promise import die_after
+from torture import Trouble
 
 LIVES = [3, 9, 16, 24, 33, 45, 60, 75, 90, 100, 110, 125, 400]
 """After how many operations the machine dies."""
@@ -309,6 +311,34 @@ def test_what_a_program_may_still_write_to_is_neither_moved_nor_released(
         for program in programs:
             program.kill()
             program.wait()
+
+
+def test_what_a_program_opens_while_its_library_is_taken_back_is_not_removed(real_drives, tmp_path):
+    small, large = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "400M", "xfs")
+    library, workspace = fill(small / "Library", files=4), open_workspace(state=str(tmp_path / "state"))
+    plain, kept_open = workspace.computer.host.files.hook, 0
+    for number in range(3, 150, 8):
+        shift(workspace, library, "large", on_trial=True)
+        copy, programs = library.resolve() / "data" / "deep" / "file-0002.bin", list[BinaryIO]()
+
+        def open_it(operation: str, path: str, copy=copy, programs=programs) -> None:
+            if copy.exists():
+                programs.append(open(copy, "r+b"))  # noqa: SIM115
+
+        workspace.computer.host.files.hook = Trouble(plain, {number: open_it})
+        with suppress(NuvikError):
+            undo(workspace.carry.work(), "last")
+        workspace.computer.host.files.hook = plain
+        for program in programs:
+            with program:
+                assert os.fstat(program.fileno()).st_nlink == 1, number
+                kept_open += 1
+        with suppress(Refused):  # all that was begun is done
+            workspace.carry.resume()
+        if library.is_symlink():
+            undo(workspace.carry.work(), "last")
+        assert not leftovers(small) and not leftovers(large)
+    assert kept_open > 3
 
 
 def flip(image: Path, marker: bytes) -> None:

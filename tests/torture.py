@@ -100,6 +100,7 @@ class Round:
     def act(self, name: str, trouble: dict[int, Callable[[str, str], None]]) -> None:
         """Do something; whatever Nuvik says in words is fine, a fault of its own is not."""
         workspace = open_workspace(state=self.state)
+        known = {move.id for move in workspace.logbook.moves()}
         hook = Trouble(workspace.computer.host.files.hook, trouble)
         workspace.computer.host.files.hook = hook
         try:
@@ -110,9 +111,7 @@ class Round:
         except NuvikError as words:
             said = str(words)
         except OSError as fault:
-            if name != "shift" or any(
-                not move.state.finished for move in open_workspace(state=self.state).logbook.moves()
-            ):
+            if name != "shift" or {move.id for move in open_workspace(state=self.state).logbook.moves()} != known:
                 raise
             said = f"cannot be looked at: {fault}"  # before anything was begun, which the commands put into words
         self.story.append(f"{name} ({hook.count} operations): {said}")
@@ -217,17 +216,18 @@ class Round:
     def write_late(self) -> None:
         """The programs write into what they have open, wherever that is now."""
         for file in self.writers:
-            if os.fstat(file.fileno()).st_nlink == 0:
-                raise AssertionError(f"{file.name} was removed while a program may write to it")
             content = b"late work %d" % self.chance.randrange(10**9)
             with suppress(OSError):  # its drive lost its power
+                if os.fstat(file.fileno()).st_nlink == 0:
+                    raise AssertionError(f"{file.name} was removed while a program may write to it")
                 os.ftruncate(file.fileno(), 0)
                 os.pwrite(file.fileno(), content, 0)
                 os.fsync(file.fileno())
                 for path in self.user_files():
                     if os.path.samestat(path.stat(), os.fstat(file.fileno())):
                         self.must_be[path.name] = content
-            file.close()
+            with suppress(OSError):
+                file.close()
         self.writers.clear()
 
     def mount(self) -> str:
@@ -341,7 +341,8 @@ def a_round(drives: RealDrives, source: str, target: str, seed: int) -> Iterator
         raise AssertionError(f"{source} to {target}, seed {seed}: {fault!r}\n{story}") from fault
     finally:
         for held_open in (*round_.mapped, *round_.writers):
-            held_open.close()
+            with suppress(OSError):
+                held_open.close()
         round_.unmount()
         round_.back()
         shutil.rmtree(state)

@@ -48,6 +48,9 @@ class Loss:
         return f"{shown(self.path) or 'it'} {self.problem}{more}"
 
 
+_NOT_EMPTY = Loss("", "is not empty after its files were removed", whole=False)
+
+
 # -- what may be removed -----------------------------------------------------------------------------------
 
 
@@ -60,7 +63,13 @@ def remove_copy(work: Work, move: Move) -> Loss | None:
     """Remove the incoming copy of a move that is given up, whose original stays. Raises StopRequested and OSError."""
     if loss := loss_of_copy(work, move):
         return loss
-    work.files.remove_tree(incoming(move))
+    if move.visible and work.files.exists(incoming(move)):
+        # A program that found it under its final name may still change it: what it changes now stays.
+        now = take_inventory(work.files, incoming(move), work.stop)
+        if not _all_went(work, incoming(move), now):
+            return changed_copy(work, move, incoming(move)) or _NOT_EMPTY
+    else:
+        work.files.remove_tree(incoming(move))
     close_aside(work.files, incoming_folder(move))
     return None
 
@@ -84,14 +93,20 @@ def _remove_compared(work: Work, move: Move, going: str, kept: str) -> Loss | No
     now = take_inventory(work.files, going, work.stop)
     if loss := _loss(work, move, now, kept):
         return loss
+    if not _all_went(work, going, now):
+        return _loss(work, move, take_inventory(work.files, going, work.stop), kept) or _NOT_EMPTY
+    return None
+
+
+def _all_went(work: Work, going: str, now: Inventory) -> bool:
+    """Remove what is as it was looked at; whether nothing else was there."""
     try:
         work.files.remove_tree(going, now.entries)
     except OSError as fault:
         if fault.errno != errno.ENOTEMPTY:
             raise
-        left = take_inventory(work.files, going, work.stop)
-        return _loss(work, move, left, kept) or Loss("", "is not empty after its files were removed", whole=False)
-    return None
+        return False
+    return True
 
 
 # -- what would be lost ------------------------------------------------------------------------------------
@@ -123,12 +138,15 @@ def changed_copy(work: Work, move: Move, place: str) -> Loss | None:
     step_ns = _time_step_ns(work, move.target_drive)
     now = take_inventory(work.files, place, work.stop)
     recorded = work.journal.entries(move)
+    inside = look_inside(work.files, now, work.stop)
 
     def problem(path: str, entry: EntryRecord) -> str | None:
         then = recorded.get(path)
         if then is None:
             return "is new there"
-        return None if _as_written(then, entry, step_ns) else "was changed there"
+        if not _as_written(then, entry, step_ns):
+            return "was changed there"
+        return _STILL_WRITTEN if _is_written(inside, path) else None
 
     return _first_loss(now, recorded, problem)
 
@@ -153,12 +171,16 @@ def _loss(work: Work, move: Move, now: Inventory, kept: str) -> Loss | None:
         # Moving the library aside alters its root, and removing one of several names of a file the others.
         if not _unchanged(then, entry, alterations_kept and path != "" and names[then.inode] == 1):
             return "was changed since it was moved"
-        looked_at = inside.get(path)
-        if isinstance(looked_at, Inside) and looked_at.written:
+        if _is_written(inside, path):
             return _STILL_WRITTEN
         return _missing(then, there.get(path), kept, step_ns)
 
     return _first_loss(now, recorded, problem)
+
+
+def _is_written(inside: Mapping[str, Inside | OSError], path: str) -> bool:
+    looked_at = inside.get(path)
+    return isinstance(looked_at, Inside) and bool(looked_at.written)
 
 
 def _first_loss(now: Inventory, recorded: Entries, problem: Callable[[str, EntryRecord], str | None]) -> Loss | None:

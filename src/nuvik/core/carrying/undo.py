@@ -23,6 +23,8 @@ from nuvik.core.rehearsal.phases import step_times
 from nuvik.core.store.journal import new_token
 from nuvik.core.survey.walk.walk_pool import size_tree
 
+_CLOSE_IT = "Close the program that has it open"
+
 
 def discard(work: Work, move: Move) -> Move:
     """Remove the incoming copy of a move that was not switched; the original lies where it always lay.
@@ -30,9 +32,10 @@ def discard(work: Work, move: Move) -> Move:
     Raises Stopped when something would be lost with the copy.
     """
     if loss := remove_copy(work, move):
+        first = _CLOSE_IT if loss.still_written else "Take what you need out of it"
         raise Stopped(
             f"The copy of {shown(move.library)} at {shown(incoming(move))} is not removed: {loss}.",
-            next_step="Take what you need out of it, then run “nuvik resume”.",
+            next_step=f"{first}, then run “nuvik resume”.",
         )
     unmake_way(work.files, move.made_folders)
     done = work.journal.keep(replace(move, state=State.UNDONE, ended_at=now_text()))
@@ -49,6 +52,11 @@ def take_back(work: Work, move: Move) -> Move:
     if files.exists(move.target) and not files.is_link(move.target) and (loss := changed_copy(work, move, move.target)):
         if holds_original(files, move):
             work.journal.keep(replace(move, state=State.ON_TRIAL, ended_at=now_text(), problem=f"since moved, {loss}"))
+            if loss.still_written:
+                raise Stopped(
+                    f"{shown(move.library)} is in use in its new place: {loss}. Nothing was taken back.",
+                    next_step=f"{_CLOSE_IT}, then run “nuvik undo {move.id}”.",
+                )
             raise Stopped(
                 f"{shown(move.library)} has been changed in its new place: {loss}. Nothing was taken back.",
                 next_step=f"“nuvik undo {move.id}” now copies the newer contents back.",
