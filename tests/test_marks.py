@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import struct
 from collections import Counter
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 
@@ -14,8 +15,10 @@ from conftest import fill, leftovers, picture
 from nuvik.core.carrying.run import carry_plan, release, undo
 from nuvik.core.hosts import small_files, syscalls
 from nuvik.core.model.errors import Refused, Stopped
+from nuvik.core.model.journal import State
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace, open_workspace
+from test_promise import die_after
 
 ENTRIES = ((1, 6, 2**32 - 1), (2, 4, 1001), (4, 4, 2**32 - 1), (16, 6, 2**32 - 1), (32, 4, 2**32 - 1))
 ACCESS_LIST = struct.pack("<I", 2) + b"".join(struct.pack("<HHI", *entry) for entry in ENTRIES)
@@ -97,6 +100,29 @@ def test_marks_that_are_not_kept_are_a_choice_and_come_back(real_drives, tmp_pat
     if filesystem == "exfat":  # which keeps no holes: they come back as zeros
         whole[b"sparse.dat"] = (*whole[b"sparse.dat"][:4], False, whole[b"sparse.dat"][5])
     assert picture(library) == whole
+
+
+def test_a_way_back_from_a_drive_with_coarse_times_can_be_given_up_at_any_moment(real_drives, tmp_path):
+    small, large = real_drives.up("small", "150M", "ext4"), real_drives.up("large", "100M", "exfat")
+    library, state, given_up = fill(small / "Library", files=3, odd=False), str(tmp_path / "state"), 0
+    whole = picture(library).keys()
+    carry_plan(open_workspace(state=state).carry.work(), plan_of(open_workspace(state=state), library, large))
+    with suppress(Refused):  # released by itself where what was copied can be read from the medium
+        release(open_workspace(state=state).carry.work(), "all", even_if_unread=True)
+    copy = library.resolve()
+    for life in range(40, 400):
+        workspace = open_workspace(state=state)
+        assert die_after(workspace, life, lambda workspace=workspace: undo(workspace.carry.work(), "1"))
+        workspace = open_workspace(state=state)
+        if library.is_dir() and not library.is_symlink():
+            break  # it is back
+        undo(workspace.carry.work(), "last")
+        (*_, back) = workspace.logbook.moves()
+        assert back.state is State.UNDONE and copy.is_dir() and not leftovers(small)
+        given_up += back.visible
+    assert given_up
+    workspace.carry.resume()
+    assert picture(library).keys() == whole and not leftovers(large)
 
 
 @pytest.mark.parametrize("in_one_call", [True, False])

@@ -274,10 +274,11 @@ class _Copier:
 
     def _noted_small(self, entry: EntryRecord, copied: SmallCopy) -> EntryRecord:
         marks = self.restored.get(entry.path)
-        attributes = _given_back(marks)
+        attributes, withheld = _given_back(marks), NOTHING_WITHHELD
         if attributes or not copied.marked:
             withheld = self._mark(below(self.target_root, entry.path), marks or entry, attributes)
-            entry = self._noted(entry, attributes, withheld)
+        if marks is not None or not copied.marked:
+            entry = self._noted(entry, attributes, withheld, marks)
         return entry._replace(checksum=copied.checksum, proven=False)
 
     def copy(self, entry: EntryRecord) -> None:
@@ -304,21 +305,25 @@ class _Copier:
             # Its marks are given at the end; what it is to have is known already.
             if entry.path not in self.there or not files.is_folder(target):
                 files.make_folder(target)
-            return self._noted(entry, attributes, NOTHING_WITHHELD)
+            return self._noted(entry, attributes, NOTHING_WITHHELD, marks)
         if entry.kind == "link":
             entry = entry._replace(carried_link=marks.carried_link) if marks else entry
             files.make_link(target, entry.carried_link or entry.link or "", os.path.isdir(source))
-            return self._noted(entry, attributes, self._mark(target, marks or entry, attributes))
+            return self._noted(entry, attributes, self._mark(target, marks or entry, attributes), marks)
         checksum, withheld = self._copy_file(source, target, marks or entry, attributes)
-        return self._noted(entry._replace(checksum=checksum), attributes, withheld)
+        return self._noted(entry._replace(checksum=checksum), attributes, withheld, marks)
 
     def _mark(self, target: str, marks: EntryRecord, attributes: Mapping[str, bytes]) -> Withheld:
         return mark(self.files, target, marks, attributes, self.rules, self.without_marks)
 
     @staticmethod
-    def _noted(entry: EntryRecord, attributes: Mapping[str, bytes], withheld: Withheld) -> EntryRecord:
-        """An entry with what its copy has of its attributes, and what it could not be given."""
+    def _noted(
+        entry: EntryRecord, attributes: Mapping[str, bytes], withheld: Withheld, marks: EntryRecord | None
+    ) -> EntryRecord:
+        """An entry with what its copy has of its attributes, and what it could not be given, or was given instead."""
         kept = {name: value for name, value in attributes.items() if name not in withheld.attributes}
+        if marks is not None and withheld.changed_ns is None and marks.changed_ns != entry.changed_ns:
+            withheld = withheld._replace(changed_ns=marks.changed_ns)
         return entry._replace(attributes=checksum_of_attributes(kept), withheld=withheld.to_text())
 
     def _copy_file(
@@ -355,7 +360,7 @@ class _Copier:
         withheld = self._mark(place, marks or entry, attributes)
         if self.flush_each:
             self.files.sync_folder(place)
-        return self._noted(entry, attributes, withheld)
+        return self._noted(entry, attributes, withheld, marks)
 
 
 def _given_back(marks: EntryRecord | None) -> Mapping[str, bytes]:

@@ -20,7 +20,7 @@ class Withheld(NamedTuple):
     """The time that the copy has instead of its own."""
 
     def __bool__(self) -> bool:
-        return bool(self.attributes or self.marks)
+        return bool(self.attributes or self.marks) or self.changed_ns is not None
 
     def to_text(self) -> str | None:
         """As the journal has it; None for nothing."""

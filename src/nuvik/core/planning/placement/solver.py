@@ -9,6 +9,7 @@ from typing import Any
 INFINITY = float("inf")
 MOST_NODES = 2_000
 _NOTHING = 1e-6
+_SEARCHES_IN_PART = ("mip_heuristic_run_rins", "mip_heuristic_run_rens", "mip_heuristic_run_root_reduced_cost")
 _TIME_LIMIT_S = 600.0
 """Only so that nothing ever hangs: no search of so many nodes takes as long."""
 Terms = list[tuple[int, float]]
@@ -71,13 +72,15 @@ class IntegerProgram:
         costs: Mapping[int, float] | None = None,
         start: Mapping[int, float] | None = None,
         without: Collection[int] = (),
+        thorough: bool = True,
     ) -> Solved:
         """The best values, or the best found in so many nodes of the search: that is counted and not timed, so that the
         same program gets the same answer however busy the computer is. One thread and a fixed seed.
 
         `gap` is by how much the answer may miss the best possible cost. With `costs`, by variable, these count instead
         of the program's own, and all others nothing. `start` are values, by variable, to begin with; those `without`
-        stay at 0.
+        stay at 0. What is not to be `thorough` goes without searches in parts of the program: these take most of the
+        time and find good answers early, while the bound comes without them.
         """
         import highspy  # slow to load, and only a proposal needs it
         import numpy
@@ -92,6 +95,7 @@ class IntegerProgram:
             ("mip_abs_gap", gap),
             ("mip_max_nodes", most_nodes),
             ("time_limit", _TIME_LIMIT_S),
+            *((option, thorough) for option in _SEARCHES_IN_PART),
         ):
             solver.setOptionValue(option, value)
         own = self.costs if costs is None else [costs.get(number, 0.0) for number in range(len(self.costs))]
