@@ -55,7 +55,9 @@ class Draft:
     keep_headroom: bool = False
     """No drive goes below its headroom for the length of a move either."""
     staged: dict[str, str] = field(default_factory=dict)
-    """Third drives, by library id, by way of which there is known to be an order."""
+    """Third drives, by library id, by way of which there is known to be an order …"""
+    order: tuple[str, ...] = ()
+    """… and that order, by the keys of moves and their legs; of no use once a library was put elsewhere."""
     landings: dict[Kind, Landing] = field(default_factory=dict)
     """Where new content goes from then on, for the kinds for which that changes."""
 
@@ -316,12 +318,12 @@ class Draft:
     @cached_property
     def arranged(self) -> Arranged:
         """The moves in an order that works: in the one they were put down, if that does."""
-        return arrange(self.loads, self.drives, self._floors, staged=self.staged)
+        return arrange(self.loads, self.drives, self._floors, staged=self.staged, order=self.order)
 
     @cached_property
     def arranged_quickly(self) -> Arranged:
         """The same for the answer to a key: where it gives up, `arranged` may still find an order."""
-        return arrange(self.loads, self.drives, self._floors, quickly=True, staged=self.staged)
+        return arrange(self.loads, self.drives, self._floors, quickly=True, staged=self.staged, order=self.order)
 
     @property
     def _floors(self) -> Wishes:

@@ -98,6 +98,7 @@ def recommend(snapshot: Snapshot, wishes: Wishes) -> Recommendation:
         headroom_bytes=headroom,
         keep_headroom=wishes.keep_headroom,
         staged={library_id: drive_id for library_id, (drive_id, _) in reachable.reached.via.items()},
+        order=reachable.reached.order if reachable.reached.via else (),
     )
     whole = replace(draft, places=_in_order(draft, wishes))
     draft, proposal = _without_the_last(whole, wishes), reachable.proposal
@@ -153,7 +154,7 @@ def _trades(snapshot: Snapshot, wishes: Wishes, proposal: Proposal) -> tuple[dic
     if len(snapshot.libraries) * len(snapshot.drives) > MOST_AT_ONCE:
         return {}, {}  # there is not the time for another search
     wanted = {drive.id: headroom_wanted(drive, wishes) for drive in snapshot.drives}
-    at_any_price = ideal_placement(snapshot, replace(wishes, headroom_bytes=wanted))
+    at_any_price = ideal_placement(snapshot, replace(wishes, headroom_bytes=wanted), thorough=False)
     drives = {drive.id: drive for drive in snapshot.drives}
     by_id = {library.id: library for library in snapshot.libraries}
     seconds = sum(

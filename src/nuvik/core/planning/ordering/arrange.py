@@ -75,10 +75,11 @@ def arrange(
     wishes: Wishes,
     quickly: bool = False,
     staged: Mapping[str, str] = MappingProxyType({}),
+    order: Sequence[str] = (),
 ) -> Arranged:
     """Bring loads into an order in which no drive goes under its floor; the given one, where that works. `quickly` is
     for the answer to a key: it may give up where a longer search would find an order, and says so (`given_up`).
-    `staged` are third drives, by library, by way of which there is known to be an order.
+    `staged` are third drives, by library, by way of which there is known to be an order: `order`, by the keys of moves.
     """
     spaces = spaces_of(drives, wishes)
     space_of = {drive.id: space.id for space in spaces for drive in space.drives}
@@ -112,7 +113,12 @@ def arrange(
         if (third := staged.get(load.library.id)) in space_of and third is not None
     ]
     if known:
-        ordered = order_moves(with_legs(moves, known), free, floors, most_sets=_QUICK[0] if quickly else MOST_SETS)
+        by_way_of_third = {move.key: move for move in with_legs(moves, known)}
+        if set(order) == by_way_of_third.keys() and _works([by_way_of_third[key] for key in order], free, floors):
+            ordered = Ordered(tuple(by_way_of_third[key] for key in order))
+        else:
+            most_sets = _QUICK[0] if quickly else MOST_SETS
+            ordered = order_moves(list(by_way_of_third.values()), free, floors, most_sets=most_sets)
         if not ordered.stuck:
             by_way_of = {stage.key: by_drive[staged[stage.key]] for stage in known}
             return Arranged(_with_reasons([_leg(move, by_id, by_way_of) for move in ordered.done]), ordered=ordered)

@@ -14,7 +14,7 @@ from nuvik.core.planning.ordering.move_order import MOST_SETS, Ordered, Transfer
 
 MOST_TRIES = 400
 """So many choices of staged libraries are tried before the search gives up."""
-_MOST_SETS_A_TRY = 5_000
+_MOST_SETS_A_TRY = 1_000
 LEG = "\0"
 """What stands between the key of a staged move and its leg."""
 

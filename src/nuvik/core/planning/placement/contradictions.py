@@ -7,19 +7,18 @@ belongs to the set; the smallest choice that can itself not be had is the answer
 
 from __future__ import annotations
 
-import time
 from dataclasses import dataclass
 
 from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.units import format_bytes
+from nuvik.core.model.units import format_bytes, format_bytes_apart
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.proposal import Proposal
 from nuvik.core.planning.placement.solver import IntegerProgram
+from nuvik.core.planning.placement.spaces import Space
 
-TIME_LIMIT_S = 4.0
-_ROUNDS, _NODES = 200, 30
+_ROUNDS, _NODES = 40, 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,10 +30,20 @@ class Contradiction:
     others: tuple[str, ...]
     """What stands against it; empty: it cannot be had at all."""
     proven: bool = True
-    """False when time ran out: then giving up these may not be enough, and a smaller set may exist."""
+    """False when the search ended before: then giving up these may not be enough, and a smaller set may exist."""
+    free_bytes: int = 0
+    """What all drives together have free …"""
+    asked_bytes: int = 0
+    """… and what is to be free on them, where that alone is why it cannot be had; else 0."""
 
     def in_words(self) -> str:
         """What contradicts what, and what to do."""
+        if self.asked_bytes:
+            free, asked = format_bytes_apart(self.free_bytes, self.asked_bytes)
+            return (
+                f"All drives together have {free} free, and {asked} are to be kept free on them: no move can change "
+                "that. Remove something, ask for less, or add a drive."
+            )
         if not self.others:
             return f"“{self.wish}” is impossible, whatever is moved."
         if not self.proven:
@@ -43,33 +52,55 @@ class Contradiction:
         return f"These contradict each other: “{self.wish}”, “{rest}”. Drop one of them."
 
 
-def contradictions(
-    snapshot: Snapshot, wishes: Wishes, proposal: Proposal, most: int = 3, time_limit_s: float = TIME_LIMIT_S
-) -> list[Contradiction]:
-    """What stands against the wishes that a proposal does not meet, for the first few of them."""
+def contradictions(snapshot: Snapshot, wishes: Wishes, proposal: Proposal, most: int = 3) -> list[Contradiction]:
+    """What stands against the wishes that a proposal does not meet, for the first few of them; each is named once."""
     if not proposal.short_bytes and not proposal.unmet:
         return []
     model = Placement(snapshot, wishes, relaxed=True)
-    wanted = [demand.words for demand in proposal.unmet]
-    for space in model.spaces:
-        if space.id in proposal.short_bytes:
-            labels = " and ".join(shown(drive.label) for drive in space.drives)
-            keeps = "keep" if len(space.drives) > 1 else "keeps"
-            wanted.append(f"{labels} {keeps} {format_bytes(space.headroom_bytes)} free")
-    ends_at = time.monotonic() + time_limit_s
-    return [_against(model, model.wishes[words], ends_at) for words in wanted[:most] if words in model.wishes]
+    unmet = [demand.words for demand in proposal.unmet]
+    short = [_kept_free(space) for space in model.spaces if space.id in proposal.short_bytes]
+    known = _too_full(model, proposal)
+    named = {words for each in known for words in (each.wish, *each.others)}
+    for words in (*unmet, *short):
+        if words in model.wishes and words not in named and len(known) < most:
+            known.append(_against(model, model.wishes[words]))
+            if words in short:
+                named |= {words, *known[-1].others}
+    return known
 
 
-def _against(model: Placement, wish: int, ends_at: float) -> Contradiction:
+def _too_full(model: Placement, proposal: Proposal) -> list[Contradiction]:
+    """That all drives together have too little free, where that is so: then no search is needed."""
+    spaces = [space for space in model.spaces if space.headroom_bytes]
+    free, asked = (sum(space.free_bytes for space in spaces), sum(space.headroom_bytes for space in spaces))
+    if not proposal.short_bytes or free >= asked:
+        return []
+    headroom = {space.id: _kept_free(space) for space in spaces if _kept_free(space) in model.wishes}
+    # Moving may change a little of what is taken, so that the model is asked as well.
+    if _given_up(model, {model.wishes[words] for words in headroom.values()}, []) is not None:
+        return []
+    short = [words for space, words in headroom.items() if space in proposal.short_bytes]
+    others = tuple(words for words in headroom.values() if words not in short[:1])
+    return [Contradiction(short[0], others, free_bytes=free, asked_bytes=asked)] if short else []
+
+
+def _kept_free(space: Space) -> str:
+    """The wish that a space keeps its headroom, in the words of the model."""
+    labels = " and ".join(shown(drive.label) for drive in space.drives)
+    keeps = "keep" if len(space.drives) > 1 else "keeps"
+    return f"{labels} {keeps} {format_bytes(space.headroom_bytes)} free"
+
+
+def _against(model: Placement, wish: int) -> Contradiction:
     words = {variable: text for text, variable in model.wishes.items()}
     others = [variable for variable in words if variable != wish]
     ways: list[frozenset[int]] = []
     """Sets of wishes of which each, given up together, lets the rest be had."""
     for _ in range(_ROUNDS):
         chosen = _hitting(others, ways)
-        given_up = _given_up(model, {wish, *chosen}, others, max(0.1, ends_at - time.monotonic()))
-        if given_up is None or time.monotonic() > ends_at:
-            return Contradiction(words[wish], tuple(words[library] for library in sorted(chosen)), given_up is None)
+        given_up = _given_up(model, {wish, *chosen}, others)
+        if given_up is None:
+            return Contradiction(words[wish], tuple(words[library] for library in sorted(chosen)))
         if not given_up:
             break
         ways.append(given_up)
@@ -84,16 +115,18 @@ def _hitting(wishes: list[int], ways: list[frozenset[int]]) -> frozenset[int]:
     numbers = {wish: program.variable(1.0) for wish in wishes}
     for way in ways:
         program.row([(numbers[wish], 1.0) for wish in sorted(way)], lower=1.0)
-    solved = program.solve(0.5, _NODES)
+    solved = program.solve(0.5)
     return frozenset(wish for wish, number in numbers.items() if solved.values[number] > 0.5)
 
 
-def _given_up(model: Placement, kept: set[int], others: list[int], time_limit_s: float) -> frozenset[int] | None:
-    """The fewest wishes to be given up so that the kept ones hold; None when these cannot be had together."""
+def _given_up(model: Placement, kept: set[int], others: list[int]) -> frozenset[int] | None:
+    """The fewest wishes to be given up so that the kept ones hold; none when the search for them ended before; None
+    when these cannot be had together.
+    """
     program = model.program
     program.rows.append((0.0, 0.0, [(variable, 1.0) for variable in sorted(kept)]))
     try:
-        solved = program.solve(0.5, _NODES, dict.fromkeys(others, 1.0))
+        solved = program.solve(0.5, _NODES, dict.fromkeys(others, 1.0), thorough=False)
     finally:
         program.rows.pop()
     if not solved.values:

@@ -9,7 +9,10 @@ from typing import Any
 INFINITY = float("inf")
 MOST_NODES = 2_000
 _NOTHING = 1e-6
-_SEARCHES_IN_PART = ("mip_heuristic_run_rins", "mip_heuristic_run_rens", "mip_heuristic_run_root_reduced_cost")
+_LEFT_OUT = ("mip_heuristic_run_rins", "mip_heuristic_run_rens")
+"""Searches in parts of a program that bring little for their time in programs like these, measured."""
+_SEARCH_IN_PART = "mip_heuristic_run_root_reduced_cost"
+"""One that finds good answers early; no bound needs it."""
 _TIME_LIMIT_S = 600.0
 """Only so that nothing ever hangs: no search of so many nodes takes as long."""
 Terms = list[tuple[int, float]]
@@ -79,8 +82,7 @@ class IntegerProgram:
 
         `gap` is by how much the answer may miss the best possible cost. With `costs`, by variable, these count instead
         of the program's own, and all others nothing. `start` are values, by variable, to begin with; those `without`
-        stay at 0. What is not to be `thorough` goes without searches in parts of the program: these take most of the
-        time and find good answers early, while the bound comes without them.
+        stay at 0. Without being `thorough` the answer may be less good for as many nodes, and comes much sooner.
         """
         import highspy  # slow to load, and only a proposal needs it
         import numpy
@@ -95,7 +97,8 @@ class IntegerProgram:
             ("mip_abs_gap", gap),
             ("mip_max_nodes", most_nodes),
             ("time_limit", _TIME_LIMIT_S),
-            *((option, thorough) for option in _SEARCHES_IN_PART),
+            *((option, False) for option in _LEFT_OUT),
+            (_SEARCH_IN_PART, thorough),
         ):
             solver.setOptionValue(option, value)
         own = self.costs if costs is None else [costs.get(number, 0.0) for number in range(len(self.costs))]

@@ -6,7 +6,7 @@ are those of the placement model. What belongs together by demands on two librar
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy
@@ -14,7 +14,7 @@ import numpy
 from nuvik.core.model.drive import Tier
 from nuvik.core.planning.ordering.move_order import Ordered, Transfer, order_moves
 from nuvik.core.planning.placement.placement_model import MovableLibrary, Placement
-from nuvik.core.planning.placement.spaces import GB, ROOMY_TIMES, Space
+from nuvik.core.planning.placement.spaces import GB, ROOMY_TIMES
 
 Array = Any
 """A numpy array of numbers; its shape is said where it is made."""
@@ -73,7 +73,7 @@ class Exchange:
         self._least = numpy.array(
             [min(space.free_bytes, max(space.headroom_bytes, space.reserve_bytes)) / GB for space in self._spaces]
         )
-        self._price = [_price_of(space, model) for space in self._spaces]
+        self._prices = _Prices(model)
         self._room_prices = numpy.array([prices.get(drive.id, 0.0) for drive in self._drives])
         self._together = _collections(model, self._choices)
 
@@ -158,19 +158,30 @@ class Exchange:
             free = free.copy()
             free[self._space_of[here]] += self._sizes[row, here]
             free[self._space_of[column]] -= self._sizes[row, column]
-        count, drives = len(rows), len(self._drives)
-        numbers = numpy.arange(count)
+        numbers, spaces = numpy.arange(len(rows)), self._space_of
         costs, sizes = self._costs[rows], self._sizes[rows]
-        gains = costs - costs[numbers, place][:, None] + (cost - self._price_of_room(self._free))
-        # What is free in each space when a library goes from where it stands to each drive.
-        leaves, left_sizes = self._space_of[place], sizes[numbers, place]
-        for number, price in enumerate(self._price):
-            after = numpy.full((count, drives), free[number])
-            after[leaves == number] += left_sizes[leaves == number][:, None]
-            coming = self._space_of == number
-            after[:, coming] -= sizes[:, coming]
-            gains += price(after)
-            gains[after < self._least[number] - 1e-9] = numpy.inf
+        leaves, left_sizes = spaces[place], sizes[numbers, place]
+        now = self._prices.of_all(free)
+        freed = free[leaves] + left_sizes
+        arrived = free[spaces] - sizes
+        # What changes is the price of the room that is left behind, and that of the room that is taken.
+        base = costs - costs[numbers, place][:, None] + (cost + now.sum() - self._price_of_room(self._free))
+        gains = base + (self._prices.of(leaves, freed) - now[leaves])[:, None]
+        gains += self._prices.of(spaces, arrived) - now[spaces]
+        short = free < self._least - 1e-9
+        others_short = int(short.sum()) - short[leaves].astype(int)
+        may_leave = (others_short == 0) & (freed >= self._least[leaves] - 1e-9)
+        may_arrive = arrived >= self._least[spaces] - 1e-9
+        if len(self._spaces) < len(self._drives):  # from drive to drive in one space
+            within = leaves[:, None] == spaces[None, :]
+            after = arrived + left_sizes[:, None]
+            moved = self._prices.of(spaces, after) - now[spaces]
+            inside = (
+                costs - costs[numbers, place][:, None] + (cost + now.sum() - self._price_of_room(self._free)) + moved
+            )
+            gains = numpy.where(within, inside, gains)
+            may_arrive = numpy.where(within, after >= self._least[spaces] - 1e-9, may_arrive)
+        gains[~(may_leave[:, None] & may_arrive)] = numpy.inf
         gains[numbers, place] = numpy.inf
         if first is not None:
             gains[rows == first[0]] = numpy.inf
@@ -182,7 +193,7 @@ class Exchange:
         return gains
 
     def _price_of_room(self, free: Array) -> float:
-        return sum(float(price(left)) for price, left in zip(self._price, free, strict=True))
+        return float(self._prices.of_all(free).sum())
 
     def _regrets(self) -> Array:
         """By library, how much worse it stands than where it would stand best, the room at its price."""
@@ -284,21 +295,36 @@ class Exchange:
         return transfers
 
 
-def _price_of(space: Space, model: Placement) -> Callable[[Array], Array]:
-    """What it costs that so many GB are free in a space: the same steps as in the model."""
-    weights, headroom_gb = model.given.weighed, space.headroom_bytes / GB
-    steps = model.price_of_missing(space)
-    fast = weights.fast_room_s if any(drive.tier is Tier.RAPID for drive in space.drives) else 0.0
+class _Prices:
+    """What it costs that so many GB are free in the spaces: the same steps as in the model."""
 
-    def price(free: Array) -> Array:
-        missing = numpy.maximum(0.0, headroom_gb - free)
-        cost = fast * numpy.maximum(0.0, ROOMY_TIMES * headroom_gb - free)
-        for width, a_gb in steps:
-            cost = cost + a_gb * numpy.minimum(missing, width)
-            missing = numpy.maximum(0.0, missing - width)
-        return cost
+    def __init__(self, model: Placement) -> None:
+        steps = [model.price_of_missing(space) for space in model.spaces]
+        most = max((len(each) for each in steps), default=0)
+        headroom = numpy.array([space.headroom_bytes / GB for space in model.spaces])
+        self._roomy = ROOMY_TIMES * headroom
+        fast_s = model.given.weighed.fast_room_s
+        self._fast = numpy.array(
+            [fast_s * any(drive.tier is Tier.RAPID for drive in space.drives) for space in model.spaces]
+        )
+        # By step and space: below how much free GB it begins, how many GB it is wide, and the seconds for each.
+        self._begins = numpy.tile(headroom, (most, 1))
+        self._widths, self._dear = numpy.zeros((most, len(steps))), numpy.zeros((most, len(steps)))
+        for space, each in enumerate(steps):
+            for step, (width, a_gb) in enumerate(each):
+                self._begins[step, space] = headroom[space] - sum(before for before, _ in each[:step])
+                self._widths[step, space], self._dear[step, space] = width, a_gb
 
-    return price
+    def of(self, spaces: Array, free: Array) -> Array:
+        """The prices where these spaces have so many GB free; the shapes are matched."""
+        price = self._fast[spaces] * numpy.maximum(0.0, self._roomy[spaces] - free)
+        for begins, widths, dear in zip(self._begins, self._widths, self._dear, strict=True):
+            price = price + dear[spaces] * numpy.minimum(numpy.maximum(begins[spaces] - free, 0.0), widths[spaces])
+        return price
+
+    def of_all(self, free: Array) -> Array:
+        """The price of each space."""
+        return self.of(slice(None), free)
 
 
 def _collections(

@@ -56,14 +56,16 @@ class Ideal:
             for drive, variable in choice.variables
         }
 
-    def solved(self, places: Mapping[str, str], forbidden: Collection[int] = ()) -> Solved:
+    def solved(self, places: Mapping[str, str], forbidden: Collection[int] = (), thorough: bool = True) -> Solved:
         """The best placement by the model without some choices; the search begins with these places."""
         start = self.start(places)
         dear = self.without
         if forbidden and self.choices > MOST_AT_ONCE:
             dear = _dear(self.model.program.relaxed(forbidden), start)  # what is dear has changed
         without = {*dear, *forbidden} - {variable for variable, value in start.items() if value}
-        return self.model.program.solve(acceptable_gap_s(self.model), self.nodes, start=start, without=without)
+        return self.model.program.solve(
+            acceptable_gap_s(self.model), self.nodes, start=start, without=without, thorough=thorough
+        )
 
 
 def propose(snapshot: Snapshot, wishes: Wishes) -> Proposal:
@@ -71,7 +73,7 @@ def propose(snapshot: Snapshot, wishes: Wishes) -> Proposal:
     return ideal_placement(snapshot, wishes).proposal
 
 
-def ideal_placement(snapshot: Snapshot, wishes: Wishes) -> Ideal:
+def ideal_placement(snapshot: Snapshot, wishes: Wishes, thorough: bool = True) -> Ideal:
     """The best placement, or the best found in so many nodes of the search."""
     model = Placement(snapshot, wishes)
     if not model.program.costs:  # no drive is attached: nothing is to be decided
@@ -84,7 +86,7 @@ def ideal_placement(snapshot: Snapshot, wishes: Wishes) -> Ideal:
     ideal = Ideal(model, Proposal(), prices)
     if ideal.choices > MOST_AT_ONCE:
         ideal = replace(ideal, without=_dear(relaxed, ideal.start(places)))
-    solved = ideal.solved(places)
+    solved = ideal.solved(places, thorough=thorough)
     bound = relaxed.bound if ideal.without else max(solved.bound, relaxed.bound)
     in_time = solved.in_time if not ideal.without else solved.cost - bound <= acceptable_gap_s(model)
     return replace(ideal, proposal=proposal_of(model, replace(solved, bound=bound, in_time=in_time)))

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.ordering.staging import LEG
 from nuvik.core.planning.placement.costs import moving_s
 from nuvik.core.planning.placement.limits import may_stand
 from nuvik.core.planning.placement.placement_model import MovableLibrary, Placement
@@ -30,6 +31,18 @@ class Reached:
     """In which layer, from 0, each of them arrives."""
     via: Mapping[str, tuple[str, int]] = field(default_factory=dict)
     """The third drive of those that wait on one, and the layer in which they come to it."""
+
+    @property
+    def order(self) -> tuple[str, ...]:
+        """The keys of the moves, and of both legs of those by way of a third drive, in an order that works: within a
+        layer any does.
+        """
+        legs = [
+            (layer, library_id + (f"{LEG}2" if library_id in self.via else ""))
+            for library_id, layer in self.layers.items()
+        ]
+        legs += [(layer, f"{library_id}{LEG}1") for library_id, (_, layer) in self.via.items()]
+        return tuple(key for _, key in sorted(legs, key=lambda leg: leg[0]))
 
 
 @dataclass(slots=True)
@@ -90,7 +103,8 @@ class Layers:
             for drive_id in mover.waits[-1] if mover.waits else ():
                 if values[mover.waits[-1][drive_id]] > 0.5:
                     came = next(layer for layer, waits in enumerate(mover.waits) if values[waits[drive_id]] > 0.5)
-                    via[mover.id] = (drive_id, came)
+                    if came < layers[mover.id]:  # a search that ended early may let one come when it has gone on
+                        via[mover.id] = (drive_id, came)
         return Reached(places, layers, via)
 
     # -- building ------------------------------------------------------------------------------------------

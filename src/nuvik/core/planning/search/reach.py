@@ -20,12 +20,12 @@ from nuvik.core.planning.placement.proposal import Proposal, acceptable_gap_s, p
 from nuvik.core.planning.search.ideal import MOST_AT_ONCE, Ideal
 from nuvik.core.planning.search.layers import Layers, Reached
 
-_NODES = 20
+_NODES = 12
 _MOST_SETS = 5_000
 _QUICK_STEPS = 12
 _ROUNDS, _ROUNDS_OF_MANY = 4, 2
-_MOST_IN_LAYERS = 40
-"""With more libraries at hand the search in layers would take too long."""
+_MOST_IN_LAYERS, _MOST_VARIABLES = 40, 1_500
+"""With more libraries at hand, or a larger program, the search in layers takes too long and finds nothing, measured."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,6 +143,8 @@ class _Reach:
         count = max(count, 1 + max(self.reached.layers.values(), default=0))
         model = Placement(self._snapshot, self._wishes)
         layers = Layers(model, count, self._floors, self._snapshot.drives, self.reached, goals, staging)
+        if len(model.program.costs) > _MOST_VARIABLES:
+            return
         solved = model.program.solve(self._gap_s, _NODES, start=layers.start)
         if solved.values and solved.cost + model.offset_s < self.proposal.cost_s - self._gap_s / 10:
             self.reached = layers.reached(solved.values)
