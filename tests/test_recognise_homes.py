@@ -4,21 +4,17 @@ from __future__ import annotations
 
 import os
 import random
-import sys
 import time
 from pathlib import Path
 
 import pytest
-from hypothesis import HealthCheck, example, given, settings
-from hypothesis import strategies as st
-
-sys.path.insert(0, str(Path(__file__).parent.parent / "bench"))
-
 from homes.build import Builder, Places
 from homes.people import PEOPLE, everyday
 from homes.score import score
 from homes.strangers import STRANGERS
 from homes.words import LANGUAGES
+from hypothesis import HealthCheck, example, given, settings
+from hypothesis import strategies as st
 
 from conftest import GB, MB, World, put
 from nuvik.core.hosts.surroundings import surroundings_of

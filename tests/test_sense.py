@@ -7,7 +7,8 @@ import os
 from dataclasses import replace
 
 import pytest
-from hypothesis import given, settings
+from full_homes import nearly_full, works
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from conftest import GB, MB, fill, put
@@ -22,11 +23,13 @@ from nuvik.core.planning.drafting.recommendation import recommend
 from nuvik.core.planning.ordering.best_first import _by_neighbours, best_first, lateness
 from nuvik.core.planning.ordering.move_order import Transfer, order_moves
 from nuvik.core.planning.placement.collections import collections_of
+from nuvik.core.planning.placement.spaces import spaces_of
 from nuvik.core.planning.placement.waiting import opening_s
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.views.recommendation_sentences import recommendation_sentences
 from test_ordering import keeps_floors, moves_and_room
+from test_proposal import households
 
 PLATTERS = {**SLOW, "medium": "hdd"}
 
@@ -217,3 +220,36 @@ def test_a_plan_that_keeps_less_free_than_the_drive_says_so(world, capsys):
     assert run(["draft", world.path("kestrel", "Kite"), "heron", "--headroom", "heron=1M", "-o", plan, *at]) == 0
     assert run(["rehearse", plan, *at]) == 0
     assert "leaves 1.00 MB free on Heron, less than the 50.0 MB" in capsys.readouterr().out
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(household=households())
+def test_what_is_proposed_on_trial_fits_beside_the_originals(household):
+    snapshot, wishes = household
+    offered = recommend(snapshot, replace(wishes, on_trial=True))
+    assert not offered.draft.places or make_plan(offered.draft, offered).on_trial
+    for space in spaces_of(snapshot.drives, wishes):
+        comes = [
+            load for load in offered.draft.loads if load.target in space.drives and load.source not in space.drives
+        ]
+        arriving = sum(load.library.room_on(load.target) for load in comes)
+        assert arriving <= max(0, space.free_bytes - space.floor_bytes) + 2000
+    assert offered.proposal.cost_s >= recommend(snapshot, wishes).ideal.bound_s - 1e-6
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("count, drives, fill, seed", [(60, 5, 0.95, 4), (60, 5, 0.93, 1), (45, 6, 0.9, 1)])
+def test_on_large_full_households_nothing_offered_is_stuck(count, drives, fill, seed):
+    snapshot = nearly_full(count, drives, fill, seed)
+    offered = recommend(snapshot, Wishes(every_move=True))
+    assert offered.draft.places and not offered.draft.arranged.stuck
+    steps = make_plan(offered.draft, offered).steps
+    floors = {drive.id: space.floor_bytes for space in spaces_of(snapshot.drives, Wishes()) for drive in space.drives}
+    moves, by_id = [(step.library.lower(), step.to_drive) for step in steps], {x.id: x for x in snapshot.libraries}
+    assert works(moves, by_id, list(snapshot.drives), floors), "by rules written down a second time"
+
+
+def test_more_than_a_drive_can_hold_is_refused(world, capsys):
+    for words in (["--free", "Kestrel=900TB"], ["--headroom", "Kestrel=900TB"]):
+        assert run(["propose", *words, "--world", str(world.folder), "--state", str(world.folder / "s")]) == 2
+        assert "more than there can be" in capsys.readouterr().err

@@ -10,6 +10,7 @@ from nuvik.cli.call import EXIT_FINDINGS, Call, command
 from nuvik.cli.plan import Headroom, say_steps
 from nuvik.core.model.errors import BadInput
 from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_bytes
 
 if TYPE_CHECKING:
     from nuvik.core.model.plan import Plan
@@ -56,6 +57,10 @@ def add_to(app: typer.Typer) -> None:
             bool,
             typer.Option("--keep-headroom", help="No drive goes below its headroom, not even while things are moved."),
         ] = False,
+        on_trial: Annotated[
+            bool,
+            typer.Option("--on-trial", help="Count with the originals, which are kept until you release them."),
+        ] = False,
         whole: Annotated[bool, typer.Option("--whole", help="Never split libraries into parts.")] = False,
         weigh: Annotated[
             list[str] | None,
@@ -80,6 +85,7 @@ def add_to(app: typer.Typer) -> None:
             whole=whole,
             every_move=every_move,
             keep_headroom=keep_headroom,
+            on_trial=on_trial,
             weights=[text for text in weigh or () if "=" in text],
         )
         if weigh and all("=" not in text for text in weigh):
@@ -179,8 +185,13 @@ def _say_weights(call: Call, wishes: Wishes) -> None:
 
 def _say_recommendation(call: Call, recommendation: Recommendation, words: str, plan: Plan | None) -> None:
     from nuvik.core.views.draft_sentences import totals
+    from nuvik.core.views.rehearsal_sentences import on_paper_lines
 
     call.say(words)
     if plan:
         say_steps(call, plan, [step.reason for step in plan.steps])
         call.say(totals(recommendation.draft))
+        for line in on_paper_lines(call.workspace.rehearse.on_paper(plan), call.workspace.drives.labels()):
+            call.say(line)
+        if plan.on_trial:
+            call.say(f"The originals, {format_bytes(plan.frees_bytes)}, stay where they are until you release them.")

@@ -124,6 +124,8 @@ class Plan:
     """Go on where a target cannot keep all marks of a library: they are remembered for the way back."""
     keep_headroom: bool = False
     """No drive goes below its headroom for the length of a move either."""
+    on_trial: bool = False
+    """Keep the originals until they are released."""
     side_by_side: bool = False
     """Carry moves that share no disk at the same time."""
 

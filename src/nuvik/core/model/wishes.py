@@ -85,6 +85,8 @@ class Wishes:
     """Also the last moves, which bring little for their trouble."""
     keep_headroom: bool = False
     """No drive goes below its headroom for the length of a move either."""
+    on_trial: bool = False
+    """The originals stay until they are released: all that arrives fits beside them."""
     whole: bool = False
     """Parts stay with their libraries."""
 

@@ -46,7 +46,7 @@ class CarryStage:
                 "not been looked for yet.",
                 next_step="Run “nuvik mend”, then carry the plan.",
             )
-        return carry_plan(self.work(report, stop), plan, on_trial, self.pinned())
+        return carry_plan(self.work(report, stop), plan, on_trial or plan.on_trial, self.pinned())
 
     def resume(self, report: Report = silent, stop: Stop | None = None, without_marks: bool = False) -> Outcome:
         """Go on with what a stop left midway, if need be `without_marks` that a target cannot keep. Raises Refused when

@@ -21,7 +21,14 @@ from nuvik.core.planning.drafting.plan_vs_survey import Standing, draft_of, stan
 from nuvik.core.planning.drafting.recommendation import Recommendation, recommend
 from nuvik.core.planning.drafting.repair import repaired
 from nuvik.core.planning.drafting.why import Why, why
-from nuvik.core.planning.drafting.wishes_input import count_of, number_of, style_of, weights_of, wishes_as_typed
+from nuvik.core.planning.drafting.wishes_input import (
+    check_sizes,
+    count_of,
+    number_of,
+    style_of,
+    weights_of,
+    wishes_as_typed,
+)
 from nuvik.core.stages.computer import Computer
 from nuvik.core.stages.survey import SurveyStage
 from nuvik.core.store.landings import Landings
@@ -131,6 +138,7 @@ class PlanStage:
         whole: bool,
         every_move: bool,
         keep_headroom: bool,
+        on_trial: bool,
         weights: Iterable[str],
     ) -> Wishes:
         """The wishes that the options of a command say: `pinned` are paths, `forbidden` is PATH=DRIVE, `weights` are
@@ -139,6 +147,7 @@ class PlanStage:
         wanted = style_of(style)
         growing = number_of("" if grow_weeks is None else str(grow_weeks), "--room-to-grow")
         room = self.survey.room_to_grow(growing) if growing else {}
+        check_sizes(self.computer.drives(), headroom_bytes, free_more_bytes)
         moving_hours = number_of("" if hours is None else str(hours), "--hours")
         return Wishes(
             style=wanted,
@@ -153,6 +162,7 @@ class PlanStage:
             whole=whole,
             every_move=every_move,
             keep_headroom=keep_headroom,
+            on_trial=on_trial,
         )
 
     def _library_id(self, path: str) -> str:

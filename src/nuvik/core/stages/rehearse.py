@@ -11,6 +11,8 @@ from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.rehearsal.rehearse import CheckedPlan, check_plan, rehearse
+from nuvik.core.rehearsal.scene import Scene
+from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.rehearsal.whatif_catalogue import grown, new_of, possible, slower_of
 from nuvik.core.rehearsal.whatifs import Away, Bought, Crumbs, Fails, SideBySide, StopAfter, WhatIf
 from nuvik.core.stages.carry import CarryStage
@@ -31,19 +33,36 @@ class RehearseStage:
     carry: CarryStage
 
     def check(self, plan: Plan, on_trial: bool = False, stop: Stop | None = None) -> CheckedPlan:
-        """Look at every step of a plan; rehearsing it then takes no time. Raises StopRequested."""
+        """Look at every step of a plan; rehearsing it then takes no time. It is on trial when that is asked here or in
+        the plan. Raises StopRequested.
+        """
         return check_plan(
             self.computer.host,
             self.computer.drives(),
             plan,
             self.computer.state_folder,
-            on_trial,
+            on_trial or plan.on_trial,
             self.survey.latest(),
             self.carry.work().learnt(),
             self.survey.growth(),
             stop,
             self.carry.pinned(),
         )
+
+    def on_paper(self, plan: Plan) -> Timeline:
+        """What carrying a plan would do by what is known of it, without a look at its libraries: quick, and no more
+        than that.
+        """
+        scene = Scene(
+            plan=plan,
+            drives=self.computer.drives(),
+            snapshot=self.survey.latest(),
+            on_trial=plan.on_trial,
+            side_by_side=plan.side_by_side,
+            pace=self.computer.host.pace,
+            calibration=self.carry.work().learnt(),
+        )
+        return simulate(scene)
 
     def simulate(self, checked: CheckedPlan, what_ifs: Sequence[WhatIf] = ()) -> Timeline:
         """What carrying a checked plan would do, all of the what-ifs supposed."""

@@ -24,6 +24,23 @@ def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
     if not timeline.steps:
         return "Nothing to rehearse. Put a library on another drive in Plan first."
     words = f"Fits. {format_count(len(timeline.steps), 'move')} in {takes(timeline)}."
+    return " ".join((words, *_on_the_way(timeline, labels)))
+
+
+def on_paper_lines(timeline: Timeline, labels: dict[str, str]) -> list[str]:
+    """What carrying a proposal would be like: how long it takes, how low drives go, and what will not open then."""
+    if not timeline.steps:
+        return []
+    lines = [" ".join((f"Moving takes {takes(timeline)}.", *_on_the_way(timeline, labels)))]
+    lines += [f"{dip_line(dip, timeline, labels[dip.drive])}." for dip in timeline.dips]
+    if halfway := halfway_line(timeline):
+        lines.append(f"{halfway}.")
+    return lines
+
+
+def _on_the_way(timeline: Timeline, labels: dict[str, str]) -> list[str]:
+    """The lowest point, and what does not open without the portable drives that something comes to."""
+    sentences = []
     margins = {
         drive: low - timeline.floor_bytes[drive]
         for drive, low in timeline.lowest_free_bytes.items()
@@ -37,12 +54,12 @@ def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
             if step.lowest_free_bytes[tightest] == timeline.lowest_free_bytes[tightest]
         )
         low = format_bytes(timeline.lowest_free_bytes[tightest])
-        words += f" Lowest point: {low} free on {shown(labels[tightest])} during step {at}."
+        sentences.append(f"Lowest point: {low} free on {shown(labels[tightest])} during step {at}.")
     arriving = {drive: names for drive, names in timeline.away.items() if names and drive in margins}
     for drive, names in arriving.items():
         many = format_count(len(names), "library", "libraries")
-        words += f" Without {shown(labels[drive])} attached, {many} will not open."
-    return words
+        sentences.append(f"Without {shown(labels[drive])} attached, {many} will not open.")
+    return sentences
 
 
 def dip_line(dip: Dip, timeline: Timeline, label: str) -> str:

@@ -54,6 +54,8 @@ class Draft:
     """Headroom asked for, by drive id, where it is not the drive's own."""
     keep_headroom: bool = False
     """No drive goes below its headroom for the length of a move either."""
+    on_trial: bool = False
+    """The originals are kept until they are released."""
     staged: dict[str, str] = field(default_factory=dict)
     """Third drives, by library id, by way of which there is known to be an order …"""
     order: tuple[str, ...] = ()
@@ -153,7 +155,9 @@ class Draft:
 
     def at_the_beginning(self) -> Draft:
         """The draft with nothing moved."""
-        return Draft(self.snapshot, headroom_bytes=self.headroom_bytes, keep_headroom=self.keep_headroom)
+        return Draft(
+            self.snapshot, headroom_bytes=self.headroom_bytes, keep_headroom=self.keep_headroom, on_trial=self.on_trial
+        )
 
     def with_headroom(self, headroom_bytes: dict[str, int]) -> Draft:
         return replace(self, headroom_bytes={**self.headroom_bytes, **headroom_bytes})

@@ -48,6 +48,7 @@ def make_plan(draft: Draft, recommendation: Recommendation | None = None, taken:
         landings=tuple(draft.landings.values()),
         unplaced=proof.unplaced if proof else (),
         keep_headroom=draft.keep_headroom,
+        on_trial=draft.on_trial,
     )
 
 

@@ -166,6 +166,8 @@ def draft_of(plan: Plan, snapshot: Snapshot) -> tuple[Draft, list[str]]:
             for drive_id, count in plan.headroom_bytes.items()
             if drive_id in known.drives and known.drives[drive_id].headroom_bytes != count
         },
+        keep_headroom=plan.keep_headroom,
+        on_trial=plan.on_trial,
         landings={landing.kind: landing for landing in plan.landings if landing.drive in known.drives},
     )
     left: list[str] = []

@@ -24,9 +24,10 @@ from nuvik.core.planning.placement.costs import moving_s
 from nuvik.core.planning.placement.demands import Demand, demands_of
 from nuvik.core.planning.placement.limits import disks_of
 from nuvik.core.planning.placement.proposal import LEAST_GAP_S, PROVEN_GAP, Proposal
+from nuvik.core.planning.placement.solver import Effort
 from nuvik.core.planning.placement.spaces import Space, headroom_wanted, spaces_of
 from nuvik.core.planning.search.ideal import MOST_AT_ONCE, ideal_placement, seen_as_ideal
-from nuvik.core.planning.search.reach import Reachable, reach, valued
+from nuvik.core.planning.search.reach import Reachable, reach
 
 _LAST_SHARE, _FEW_MOVES = 0.1, 4
 
@@ -90,6 +91,8 @@ def recommend(snapshot: Snapshot, wishes: Wishes) -> Recommendation:
     if [library.id for library in joined.libraries] != [library.id for library in parted.libraries]:
         ideal = seen_as_ideal(joined, wishes, replace(ideal.proposal, places=places))
     reachable = reach(joined, wishes, ideal)
+    if reachable.proposal.cost_s < ideal.proposal.cost_s:  # the search for it ended early
+        ideal = replace(ideal, proposal=reachable.proposal)
     headroom = {drive.id: headroom_wanted(drive, wishes) for drive in snapshot.drives}
     headroom = {drive.id: headroom[drive.id] for drive in snapshot.drives if headroom[drive.id] != drive.headroom_bytes}
     draft = Draft(
@@ -97,13 +100,14 @@ def recommend(snapshot: Snapshot, wishes: Wishes) -> Recommendation:
         places=dict(sorted(reachable.proposal.places.items(), key=lambda place: reachable.reached.layers[place[0]])),
         headroom_bytes=headroom,
         keep_headroom=wishes.keep_headroom,
+        on_trial=wishes.on_trial,
         staged={library_id: drive_id for library_id, (drive_id, _) in reachable.reached.via.items()},
         order=reachable.reached.order if reachable.reached.via else (),
     )
     whole = replace(draft, places=_in_order(draft, wishes))
     draft, proposal = _without_the_last(whole, wishes), reachable.proposal
     if draft is not whole:
-        proposal = valued(ideal, draft.places)
+        proposal = ideal.valued(draft.places)
     met, gathers = _newly_met(draft), _gathered(draft)
     reasons = {
         load.library.id: why_moves(load.library, load.source, load.target, met, gathers.get(load.library.id, ""))
@@ -154,7 +158,7 @@ def _trades(snapshot: Snapshot, wishes: Wishes, proposal: Proposal) -> tuple[dic
     if len(snapshot.libraries) * len(snapshot.drives) > MOST_AT_ONCE:
         return {}, {}  # there is not the time for another search
     wanted = {drive.id: headroom_wanted(drive, wishes) for drive in snapshot.drives}
-    at_any_price = ideal_placement(snapshot, replace(wishes, headroom_bytes=wanted), thorough=False)
+    at_any_price = ideal_placement(snapshot, replace(wishes, headroom_bytes=wanted), effort=Effort.LITTLE)
     drives = {drive.id: drive for drive in snapshot.drives}
     by_id = {library.id: library for library in snapshot.libraries}
     seconds = sum(

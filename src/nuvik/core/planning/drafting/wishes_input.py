@@ -8,7 +8,7 @@ from dataclasses import replace
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import BadInput
 from nuvik.core.model.names import shown
-from nuvik.core.model.units import parse_bytes
+from nuvik.core.model.units import format_bytes_apart, parse_bytes
 from nuvik.core.model.wishes import WEIGHTS, Style, Weights, Wishes
 
 _MOST = 10_000.0
@@ -63,6 +63,22 @@ def weights_of(style: Style, changed: Iterable[str]) -> Weights:
     return weights
 
 
+def check_sizes(drives: Iterable[Drive], headroom_bytes: Mapping[str, int], free_more_bytes: Mapping[str, int]) -> None:
+    """Raises BadInput when more is to be free on a drive than it can hold in all."""
+    for drive in drives:
+        for asked, bytes_ in (
+            ("to be kept free", headroom_bytes.get(drive.id, 0)),
+            ("more to become free", free_more_bytes.get(drive.id, 0)),
+        ):
+            most = drive.usable_bytes - (drive.free_bytes if asked.startswith("more") else 0)
+            if bytes_ > most:
+                what, room = format_bytes_apart(bytes_, most)
+                raise BadInput(
+                    f"{what} {asked} on {shown(drive.label)} is more than there can be.",
+                    next_step=f"Ask for at most {room}.",
+                )
+
+
 def wishes_as_typed(
     drive: Drive | None, fields: Mapping[str, str], room_to_grow: Callable[[float], dict[str, int]]
 ) -> Wishes:
@@ -73,6 +89,7 @@ def wishes_as_typed(
     free = {}
     if drive is not None and fields["free"].strip():
         free[drive.id] = parse_bytes(fields["free"].strip())
+        check_sizes([drive], {}, free)
     return Wishes(
         style=style_of(fields["style"]),
         free_more_bytes=free,

@@ -15,7 +15,7 @@ from nuvik.core.model.units import format_bytes, format_bytes_apart
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.proposal import Proposal
-from nuvik.core.planning.placement.solver import IntegerProgram
+from nuvik.core.planning.placement.solver import Effort, IntegerProgram
 from nuvik.core.planning.placement.spaces import Space
 
 _ROUNDS, _NODES = 40, 12
@@ -126,7 +126,7 @@ def _given_up(model: Placement, kept: set[int], others: list[int]) -> frozenset[
     program = model.program
     program.rows.append((0.0, 0.0, [(variable, 1.0) for variable in sorted(kept)]))
     try:
-        solved = program.solve(0.5, _NODES, dict.fromkeys(others, 1.0), thorough=False)
+        solved = program.solve(0.5, _NODES, dict.fromkeys(others, 1.0), effort=Effort.LITTLE)
     finally:
         program.rows.pop()
     if not solved.values:

@@ -189,6 +189,9 @@ class Placement:
         if not by_hand and steps:
             self.program.row([(step, 1.0) for step in steps], upper=space.short_bytes / GB)
         rows.append(self.program.row(terms, upper=(space.free_bytes - (0 if by_hand else space.least_bytes)) / GB))
+        if self.given.on_trial:
+            arriving = [(variable, weight) for variable, weight in terms if weight > 0]
+            rows.append(self.program.row(arriving, upper=(space.free_bytes - space.floor_bytes) / GB))
         self.shortages.append((space, [(step, 1.0) for step in steps]))
         fast_room_s = self.given.weighed.fast_room_s
         if fast_room_s and any(drive.tier is Tier.RAPID for drive in space.drives):

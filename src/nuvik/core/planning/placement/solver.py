@@ -4,19 +4,35 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
+from enum import IntEnum
 from typing import Any
 
 INFINITY = float("inf")
 MOST_NODES = 2_000
 _NOTHING = 1e-6
-_LEFT_OUT = ("mip_heuristic_run_rins", "mip_heuristic_run_rens")
-"""Searches in parts of a program that bring little for their time in programs like these, measured."""
-_SEARCH_IN_PART = "mip_heuristic_run_root_reduced_cost"
-"""One that finds good answers early; no bound needs it."""
 _TIME_LIMIT_S = 600.0
 """Only so that nothing ever hangs: no search of so many nodes takes as long."""
 Terms = list[tuple[int, float]]
 """Variables with their coefficients."""
+
+
+class Effort(IntEnum):
+    """How much a search does beside its nodes: it may solve parts of the program apart, for good answers early. No
+    bound needs that, and it takes most of the time. Which of them are worth it was measured.
+    """
+
+    LITTLE = 0
+    USUAL = 1
+    MUCH = 2
+    """For very many choices, of which nodes alone find no good answer in time."""
+
+
+_SEARCHES_IN_PARTS = (
+    ("mip_heuristic_run_root_reduced_cost", Effort.USUAL),
+    ("mip_heuristic_run_rens", Effort.MUCH),
+    ("mip_heuristic_run_rins", None),
+)
+"""Each with the effort from which on it is made."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,14 +91,14 @@ class IntegerProgram:
         costs: Mapping[int, float] | None = None,
         start: Mapping[int, float] | None = None,
         without: Collection[int] = (),
-        thorough: bool = True,
+        effort: Effort = Effort.USUAL,
     ) -> Solved:
         """The best values, or the best found in so many nodes of the search: that is counted and not timed, so that the
         same program gets the same answer however busy the computer is. One thread and a fixed seed.
 
         `gap` is by how much the answer may miss the best possible cost. With `costs`, by variable, these count instead
         of the program's own, and all others nothing. `start` are values, by variable, to begin with; those `without`
-        stay at 0. Without being `thorough` the answer may be less good for as many nodes, and comes much sooner.
+        stay at 0.
         """
         import highspy  # slow to load, and only a proposal needs it
         import numpy
@@ -97,8 +113,7 @@ class IntegerProgram:
             ("mip_abs_gap", gap),
             ("mip_max_nodes", most_nodes),
             ("time_limit", _TIME_LIMIT_S),
-            *((option, False) for option in _LEFT_OUT),
-            (_SEARCH_IN_PART, thorough),
+            *((option, least is not None and effort >= least) for option, least in _SEARCHES_IN_PARTS),
         ):
             solver.setOptionValue(option, value)
         own = self.costs if costs is None else [costs.get(number, 0.0) for number in range(len(self.costs))]

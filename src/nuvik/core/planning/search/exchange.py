@@ -79,6 +79,14 @@ class Exchange:
 
     # -- the search ----------------------------------------------------------------------------------------
 
+    def begin_at(self, places: Mapping[str, str]) -> None:
+        """Begin with this placement, where any order will do."""
+        columns = {drive.id: column for column, drive in enumerate(self._drives)}
+        for row, choice in enumerate(self._choices):
+            if choice.library.id in places:
+                self._put(row, columns[places[choice.library.id]])
+                self._sequence.append(row)
+
     def begin_with(self, moves: Sequence[Transfer], places: Mapping[str, str]) -> None:
         """Begin with these moves, in an order that works, less those that leave a drive with too little in the end."""
         rows = {choice.library.id: row for row, choice in enumerate(self._choices)}

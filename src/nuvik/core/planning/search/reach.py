@@ -10,7 +10,7 @@ not by time: the same household gets the same answer.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.wishes import Wishes
@@ -20,7 +20,8 @@ from nuvik.core.planning.placement.proposal import Proposal, acceptable_gap_s, p
 from nuvik.core.planning.search.ideal import MOST_AT_ONCE, Ideal
 from nuvik.core.planning.search.layers import Layers, Reached
 
-_NODES = 12
+_NODES_TIMES, _FEWEST_NODES, _MOST_NODES = 10_000, 3, 20
+"""The more variables, the longer a node takes, and the fewer are looked at."""
 _MOST_SETS = 5_000
 _QUICK_STEPS = 12
 _ROUNDS, _ROUNDS_OF_MANY = 4, 2
@@ -44,7 +45,7 @@ def reach(snapshot: Snapshot, wishes: Wishes, ideal: Ideal) -> Reachable:
     """The best placement found that can be reached from how things stand, beside the ideal of the same household."""
     search = _Reach(snapshot, wishes, ideal)
     search.directly()
-    if not search.is_good_enough:
+    if not search.is_good_enough and not wishes.on_trial:
         if ideal.choices <= MOST_AT_ONCE:
             search.by_exchange()
         search.without_what_is_stuck()
@@ -96,11 +97,12 @@ class _Reach:
             proposal = proposal_of(self._ideal.model, solved)
             if proposal.cost_s > self.proposal.cost_s - self._gap_s:
                 return
-            self._stuck = self._try_order(self._against_bound(proposal))
+            self._stuck = self._try_order(self._ideal.against_bound(proposal))
 
     def _try_order(self, proposal: Proposal) -> tuple[Transfer, ...]:
         """Take a placement when an order leads to it, or else as much of it as can be; the moves that are stuck."""
-        ordered = order_moves(self._transfers(proposal.places), self._free, self._floors, most_sets=_MOST_SETS)
+        transfers, on_trial = self._transfers(proposal.places), self._wishes.on_trial
+        ordered = order_moves(transfers, self._free, self._floors, on_trial, _MOST_SETS)
         self._missing = (ordered.missing_on, ordered.missing_bytes)
         if not ordered.stuck:
             self.reached = Reached(proposal.places, in_layers(ordered.done, self._free, self._floors))
@@ -145,10 +147,11 @@ class _Reach:
         layers = Layers(model, count, self._floors, self._snapshot.drives, self.reached, goals, staging)
         if len(model.program.costs) > _MOST_VARIABLES:
             return
-        solved = model.program.solve(self._gap_s, _NODES, start=layers.start)
+        nodes = max(_FEWEST_NODES, min(_MOST_NODES, _NODES_TIMES // len(model.program.costs)))
+        solved = model.program.solve(self._gap_s, nodes, start=layers.start)
         if solved.values and solved.cost + model.offset_s < self.proposal.cost_s - self._gap_s / 10:
             self.reached = layers.reached(solved.values)
-            self.proposal = self._against_bound(proposal_of(model, solved))
+            self.proposal = self._ideal.against_bound(proposal_of(model, solved))
 
     def _transfers(self, places: Mapping[str, str]) -> list[Transfer]:
         space_of = {drive.id: space.id for space in self._spaces for drive in space.drives}
@@ -176,27 +179,7 @@ class _Reach:
         return transfers
 
     def _valued(self, reached: Reached) -> Proposal:
-        return valued(self._ideal, reached.places)
-
-    def _against_bound(self, proposal: Proposal) -> Proposal:
-        return _against_bound(proposal, self._ideal)
-
-
-def valued(ideal: Ideal, places: Mapping[str, str]) -> Proposal:
-    """What a placement comes to, beside the ideal one: the model with every library where it is put. What the rules do
-    not allow costs infinitely much.
-    """
-    start = ideal.start(places)
-    left_out = [variable for variable, value in start.items() if not value]
-    solved = ideal.model.program.solve(0.0, 1, without=left_out)
-    proposal = _against_bound(proposal_of(ideal.model, solved), ideal)
-    return proposal if solved.values else replace(proposal, cost_s=float("inf"))
-
-
-def _against_bound(proposal: Proposal, ideal: Ideal) -> Proposal:
-    bound_s = ideal.proposal.bound_s
-    gap = max(0.0, (proposal.cost_s - bound_s) / max(1.0, abs(proposal.cost_s)))
-    return replace(proposal, bound_s=bound_s, gap=gap, in_time=ideal.proposal.in_time)
+        return self._ideal.valued(reached.places)
 
 
 def in_layers(moves: Sequence[Transfer], free_bytes: Mapping[str, int], floors: Mapping[str, int]) -> dict[str, int]:
