@@ -1,8 +1,9 @@
 """The best placement that can be reached: what an order of moves leads to, each of which has room when it is made.
 
 The best placement of all is tried first. Where no order leads there, as much of it as can be carried is made better by
-single moves and pairs of them (`exchange`); what is stuck is forbidden, and the best placement without it is tried; and
-the model in layers (`layers`) is solved for those libraries that any of these would move, by way of a third drive too.
+single moves and pairs of them (`exchange`); the model in a few layers (`layers`) is solved for all libraries, where that
+is small enough; what is stuck is forbidden, and the best placement without it is tried; and the layers are solved once
+more for those libraries that any of these would move, by way of a third drive too.
 What was reached so far is where each search begins, so that it never becomes worse. Searches are bounded by nodes and
 not by time: the same household gets the same answer.
 """
@@ -24,9 +25,11 @@ _NODES_TIMES, _FEWEST_NODES, _MOST_NODES = 10_000, 3, 20
 """The more variables, the longer a node takes, and the fewer are looked at."""
 _MOST_SETS = 5_000
 _QUICK_STEPS = 12
-_ROUNDS, _ROUNDS_OF_MANY = 4, 2
-_MOST_IN_LAYERS, _MOST_VARIABLES = 40, 1_500
-"""With more libraries at hand, or a larger program, the search in layers takes too long and finds nothing, measured."""
+_ROUNDS = 2
+_MOST_IN_LAYERS, _MOST_LAYERS, _MOST_VARIABLES = 40, 6, 1_100
+"""With more libraries at hand, more layers or a larger program, the search in layers takes long and seldom finds
+anything, measured.
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,10 +51,10 @@ def reach(snapshot: Snapshot, wishes: Wishes, ideal: Ideal) -> Reachable:
     if not search.is_good_enough and not wishes.on_trial:
         if ideal.choices <= MOST_AT_ONCE:
             search.by_exchange()
+            search.in_layers(3, search.everywhere())
         search.without_what_is_stuck()
         for count, staging in ((3, False), (4, True)):
-            if not search.is_good_enough:
-                search.in_layers(count, staging)
+            search.in_layers(count, search.goals_at_hand(), staging)
     missing = search.missing if search.reached.places != ideal.proposal.places else None
     return Reachable(search.proposal, search.reached, *(missing or ("", 0)))
 
@@ -86,8 +89,7 @@ class _Reach:
         of very many libraries the largest to each drive, since there is not the time for many rounds.
         """
         forbidden: set[int] = set()
-        rounds = _ROUNDS_OF_MANY if self._many else _ROUNDS
-        for _ in range(rounds):
+        for _ in range(_ROUNDS):
             if not self._stuck:
                 return
             for target in {move.target for move in self._stuck} if self._many else {""}:
@@ -134,15 +136,28 @@ class _Reach:
         if proposal.cost_s < self.proposal.cost_s:
             self.reached, self.proposal = reached, proposal
 
-    def in_layers(self, count: int, staging: bool) -> None:
-        """Search in so many layers, from what was reached so far, among what that or the ideal placement moves."""
+    def everywhere(self) -> dict[str, set[str]]:
+        """By library, the drives on which it may stand."""
+        return {
+            library_id: {drive.id for drive, _ in choice.variables if drive is not choice.source}
+            for library_id, choice in self._ideal.model.choices.items()
+        }
+
+    def goals_at_hand(self) -> dict[str, set[str]]:
+        """By library, where it goes in what was reached so far, and in the ideal placement."""
         goals: dict[str, set[str]] = {}
         for places in (self._ideal.proposal.places, self.reached.places):
             for library_id, drive_id in places.items():
                 goals.setdefault(library_id, set()).add(drive_id)
-        if len(goals) > _MOST_IN_LAYERS:
+        return goals if len(goals) <= _MOST_IN_LAYERS else {}
+
+    def in_layers(self, count: int, goals: dict[str, set[str]], staging: bool = False) -> None:
+        """Search in so many layers, from what was reached so far, with these goals."""
+        if self.is_good_enough or not goals:
             return
         count = max(count, 1 + max(self.reached.layers.values(), default=0))
+        if count > _MOST_LAYERS:
+            return
         model = Placement(self._snapshot, self._wishes)
         layers = Layers(model, count, self._floors, self._snapshot.drives, self.reached, goals, staging)
         if len(model.program.costs) > _MOST_VARIABLES:
