@@ -1,9 +1,9 @@
 """The best placement that can be reached: what an order of moves leads to, each of which has room when it is made.
 
-The best placement of all is tried first. Where no order leads there, as much of it as can be carried is made better by
-single moves and pairs of them (`exchange`); the model in a few layers (`layers`) is solved for all libraries, where that
-is small enough; what is stuck is forbidden, and the best placement without it is tried; and the layers are solved once
-more for those libraries that any of these would move, by way of a third drive too.
+The best placement of all is tried first. Where no order leads there, as much of it as can be carried is made better
+by single moves and pairs of them (`exchange`); the model in a few layers (`layers`) is solved for all libraries, where
+that is small enough; what is stuck is forbidden, and the best placement without it is tried; and the layers are solved
+once more for those libraries that any of these would move, by way of a third drive too.
 What was reached so far is where each search begins, so that it never becomes worse. Searches are bounded by nodes and
 not by time: the same household gets the same answer.
 """
