@@ -9,10 +9,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import GB, MB, a_drive, fill, put
+from households import FAST, home, library
 from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.links import LINKS
 from nuvik.core.model.traffic import Counters, Look
 from nuvik.core.planning.buying.filesystem_advice import advice_in_words, how_to_format, needs_of, weigh
+from nuvik.core.planning.buying.purchases import verdicts_on
 from nuvik.core.store.candidates_file import read_candidates
 from nuvik.core.survey.drives.drive_input import clean_name, headroom_of, kinds_of
 from nuvik.core.views.purchase_sentences import verdict_sentence
@@ -89,6 +91,13 @@ def test_candidates_are_put_together_and_held_back_by_their_slowest_part(world, 
     built = next(one for one in world.open().drives.verdicts(str(file)) if one.candidate.label == "Bare in Case")
     assert "with Ferry on it you would wait" in verdict_sentence(built)
     assert built.saves_s_per_week > 5 * 28, "now nothing else has room, and platters need 29 s for small reads"
+    full = a_drive(
+        id="full", label="Full", path="/full", used_bytes=95 * GB, usable_bytes=100 * GB, headroom_bytes=10 * GB, **FAST
+    )
+    snapshot = home([full], [library("Ketch", "full", 20), library("Sloop", "full", 30)])
+    (relief,) = verdicts_on([built.candidate], snapshot)
+    assert relief.relieves == ("Full",) and relief.frees_bytes == 5 * GB
+    assert "; ends the shortage on Full" in verdict_sentence(relief)
     assert verdicts["Heron in a better case"].candidate.upgrade_of == "heron"
     for bad, said in (
         (('"nvme"]', '"cheese"]'), "“takes” of case 1: "),

@@ -15,7 +15,7 @@ from nuvik.core.model.library import Library
 from nuvik.core.model.purchase import Candidate
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.wishes import Wishes
-from nuvik.core.planning.placement.waiting import change_of
+from nuvik.core.planning.placement.waiting import change_of, waiting_s_per_week
 from nuvik.core.planning.search.ideal import ideal_placement
 from nuvik.core.planning.search.reach import reach
 
@@ -31,8 +31,12 @@ class PurchaseVerdict:
     """The same, with the doubt about the speeds."""
     libraries: tuple[str, ...]
     """The names of what would stand on it, most waiting saved first."""
+    relieves: tuple[str, ...] = ()
+    """The labels of the drives that would have their headroom, and do not without it."""
     frees_bytes: int = 0
     """By how much less headroom would be missed."""
+    waiting_s_per_week: tuple[float, float] = (0.0, 0.0)
+    """The waiting without it, and with it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,12 +45,17 @@ class Best:
 
     snapshot: Snapshot
     places: dict[str, str]
-    short_bytes: int
+    short_bytes: dict[str, int]
+    """What is missing of the headroom then, by the id of the drive."""
 
     @classmethod
     def of(cls, snapshot: Snapshot, wishes: Wishes) -> Best:
         proposal = reach(snapshot, wishes, ideal_placement(snapshot, wishes)).proposal
-        return cls(snapshot, proposal.places, sum(proposal.short_bytes.values()))
+        return cls(snapshot, proposal.places, proposal.short_bytes)
+
+    @property
+    def waiting_s_per_week(self) -> float:
+        return sum(waiting_s_per_week(library, drive) for library, drive in self.placed())
 
     def placed(self) -> list[tuple[Library, Drive]]:
         drives = {drive.id: drive for drive in self.snapshot.drives}
@@ -86,7 +95,11 @@ def _judge(candidate: Candidate, without: Best, wishes: Wishes) -> PurchaseVerdi
         saves_s_per_week=max(0.0, saves.likely),
         saves=saves,
         libraries=tuple(names),
-        frees_bytes=max(0, without.short_bytes - best.short_bytes),
+        relieves=tuple(
+            drive.label for drive in drives if drive.id in without.short_bytes.keys() - best.short_bytes.keys()
+        ),
+        frees_bytes=max(0, sum(without.short_bytes.values()) - sum(best.short_bytes.values())),
+        waiting_s_per_week=(without.waiting_s_per_week, best.waiting_s_per_week),
     )
 
 
