@@ -267,7 +267,7 @@ LIBRARIES: list[Household] = [
     Household("dunlin", "Photos/Family Album", Kind.PHOTO, 76_200 * MB, 8, 2, 40),
     Household("dunlin", "Sounds/Family Music", Kind.SOUND, 41_700 * MB, 2, 5, 40),
     # Heron: large and slow
-    Household("heron", "Photos/Deep-Sky Frames Archive", Kind.PHOTO, 900_000 * MB, 75, 0.25, 60),
+    Household("heron", "Photos/Deep-Sky Frames Archive", Kind.PHOTO, 900_000 * MB, 2, 6, 60),
     Household("heron", "Photos/Planet Captures 2019-2024", Kind.PHOTO, 410_000 * MB, 33, 0.5, 48),
     Household("heron", "Sounds/Meteor Radio Archive", Kind.SOUND, 265_000 * MB, 140, 0, 36),
     Household("heron", "Videos/All-Sky Camera Films", Kind.VIDEO, 520_000 * MB, 19, 0.5, 44),
