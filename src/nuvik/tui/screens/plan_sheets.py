@@ -93,4 +93,5 @@ class StandingSheet(Sheet):
     def action_lay(self) -> None:
         self.desk.hand = ()
         self.desk.edit(self._draft)
+        self.desk.on_trial = self._draft.on_trial
         self.dismiss()

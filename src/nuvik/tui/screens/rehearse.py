@@ -23,7 +23,7 @@ from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.shell import stage_key
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
-from nuvik.tui.widgets.free_curves import Curve, FreeCurves
+from nuvik.tui.widgets.free_curves import Curve, FreeCurves, free_curve, waiting_curve
 from nuvik.tui.widgets.library_table import heading
 from nuvik.tui.widgets.strip import StripData
 from nuvik.tui.widgets.what_if_list import StopAtCursor, WhatIfList
@@ -63,7 +63,7 @@ class RehearseScreen(StageScreen):
         yield DataTable(id="steps", cursor_type="row")
         with Horizontal(id="over-time"):
             with Vertical(id="curves-box"):
-                yield Static("free space over time", classes="quiet")
+                yield Static("waiting and free space over time", classes="quiet")
                 yield FreeCurves(id="curves")
             with Vertical(id="what-ifs-box"):
                 yield Static("what if … (Tab, then Space)", classes="quiet")
@@ -120,7 +120,8 @@ class RehearseScreen(StageScreen):
 
         def check() -> tuple[Plan, CheckedPlan]:
             made = plan or workspace.plan.make(draft, recommendation)
-            return made, workspace.rehearse.check(made, on_trial)
+            made = replace(made, on_trial=on_trial)
+            return made, workspace.rehearse.check(made)
 
         self.in_background(check, partial(self._take, draft, on_trial), group="check")
 
@@ -248,14 +249,16 @@ class RehearseScreen(StageScreen):
 
     def _show_curves(self) -> None:
         timeline = self._supposed
-        curves = []
+        curves: list[Curve] = []
         step = next((step for step in timeline.steps if step.n == self.cursor_n), None) if timeline else None
         if timeline is not None:
             free = step.free_after_bytes if step is not None else timeline.free_before_bytes
             for drive in self.desk.draft.drives:
                 if (points := timeline.curves.get(drive.id)) is not None:
-                    floor = timeline.floor_bytes[drive.id]
-                    curves.append(Curve(drive, points, floor, timeline.lowest_free_bytes[drive.id], free[drive.id]))
+                    lowest = timeline.lowest_free_bytes[drive.id]
+                    curves.append(free_curve(drive, points, timeline.floor_bytes[drive.id], lowest, free[drive.id]))
+            if (waiting := waiting_curve(timeline, step)) is not None:
+                curves.insert(0, waiting)
         at_s = step.end_s if step is not None else 0.0
         self.query_one(FreeCurves).show(curves, timeline.total_s if timeline else 0.0, at_s)
 

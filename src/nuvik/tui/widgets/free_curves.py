@@ -1,4 +1,6 @@
-"""Free space of each drive over the time of a plan, with its floor: a curve of blocks for each drive that changes."""
+"""What changes over the time of a plan: the waiting that is left, and the free space of each drive beside its headroom.
+Each is a curve of blocks.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,8 @@ from textual.strip import Strip
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.names import shorten
-from nuvik.core.model.units import format_duration, format_free
+from nuvik.core.model.timeline import Timeline, TimelineStep
+from nuvik.core.model.units import format_duration, format_free, from_to
 from nuvik.drawing.palette import Palette
 from nuvik.tui.theme import palette_of
 
@@ -26,24 +29,64 @@ _MARGIN = 0.1
 
 @dataclass(frozen=True, slots=True)
 class Curve:
-    """A drive."""
+    """A figure over time."""
 
-    drive: Drive
-    points: tuple[tuple[float, int], ...]
-    """(Seconds, bytes free from then on)."""
-    floor_bytes: int
-    lowest_bytes: int
-    now_bytes: int
-    """Free at the cursor: once a step is done and before the next begins, which is one moment of the curve."""
+    label: str
+    points: tuple[tuple[float, float], ...]
+    """(Seconds, the figure from then on)."""
+    now: float
+    """At the cursor: once a step is done and before the next begins, which is one moment of the curve."""
+    facts: tuple[str, str]
+    """What is said beside its two rows …"""
+    few_facts: tuple[str, str]
+    """… and where there is little room."""
+    least: float | None = None
+    """What it should not go under."""
 
-    def at(self, second: float) -> int:
-        """Free bytes at a moment."""
-        return next((free for since, free in reversed(self.points) if since <= second), self.points[0][1])
+    @property
+    def lowest(self) -> float:
+        return min(figure for _, figure in self.points)
 
-    def least_between(self, begin: float, end: float) -> int:
-        """The least that is free in a stretch of time."""
-        inside = [free for since, free in self.points if begin < since < end]
+    def at(self, second: float) -> float:
+        """The figure at a moment."""
+        return next((figure for since, figure in reversed(self.points) if since <= second), self.points[0][1])
+
+    def least_between(self, begin: float, end: float) -> float:
+        """The least in a stretch of time."""
+        inside = [figure for since, figure in self.points if begin < since < end]
         return min([self.at(begin), *inside])
+
+
+def free_curve(
+    drive: Drive, points: tuple[tuple[float, int], ...], headroom_bytes: int, lowest: int, now: int
+) -> Curve:
+    """The free space of a drive, in bytes."""
+    low, headroom = (format_free(each).removesuffix(" free") for each in (lowest, headroom_bytes))
+    return Curve(
+        drive.label,
+        points,
+        now,
+        (f"{format_free(now)} at the cursor", f"lowest {low}, headroom {headroom}"),
+        (format_free(now), f"low {low}"),
+        headroom_bytes,
+    )
+
+
+def waiting_curve(timeline: Timeline, step: TimelineStep | None) -> Curve | None:
+    """The waiting that is left, in seconds a week, from step to step; None where no step changes it."""
+    before, then = timeline.waiting_before_s_per_week, timeline.waiting_after_s_per_week
+    points = [(0.0, before)]
+    points += [(each.end_s, each.waiting_after_s_per_week) for each in timeline.steps if each.waiting_after_s_per_week]
+    if abs(before - then) < 1 or len(points) < 2:
+        return None
+    now = before if step is None or step.waiting_after_s_per_week is None else step.waiting_after_s_per_week
+    return Curve(
+        "waiting",
+        tuple(points),
+        now,
+        (f"{format_duration(now)} a week at the cursor", from_to(format_duration(before), format_duration(then))),
+        (f"{format_duration(now)} a week", ""),
+    )
 
 
 class FreeCurves(ScrollView):
@@ -94,25 +137,24 @@ class FreeCurves(ScrollView):
         cells = self._cells
         step_s = self._total_s / cells
         values = [curve.least_between(number * step_s, (number + 1) * step_s) for number in range(cells)]
-        low, high = min([*values, curve.floor_bytes]), max([*values, curve.floor_bytes])
+        bounds = [*values, curve.now if curve.least is None else curve.least]
+        low, high = min(bounds), max(bounds)
         spare = (high - low) * _MARGIN or 1.0
         levels = [round((value - low + spare) / (high - low + 2 * spare) * 8 * _ROWS) for value in values]
-        label = shorten(curve.drive.label, _LABEL_CELLS - 2) if row == 0 else ""
+        label = shorten(curve.label, _LABEL_CELLS - 2) if row == 0 else ""
         segments = [Segment(f"  {label:<{_LABEL_CELLS - 2}}", Style(color=palette.text))]
         base = 8 * (_ROWS - 1 - row)
         cursor = min(cells - 1, int(self._at_s / step_s))
         for number, (level, value) in enumerate(zip(levels, values, strict=True)):
-            color = palette.broken if value < 0 else palette.look if value < curve.floor_bytes else palette.quiet
+            color = palette.broken if value < 0 else palette.look if _under(value, curve) else palette.quiet
             color = palette.accent if number == cursor else color
             back = palette.cursor if number == cursor else palette.free
             segments.append(Segment(_BLOCKS[min(8, max(0, level - base))], Style(color=color, bgcolor=back)))
-        free = curve.now_bytes
-        facts = f"  {format_free(free)}" + (" at the cursor" if self._wide else "")
-        if row == 1:
-            lowest, floor = (
-                format_free(lowest).removesuffix(" free") for lowest in (curve.lowest_bytes, curve.floor_bytes)
-            )
-            facts = f"  lowest {lowest}, floor {floor}" if self._wide else f"  low {lowest}"
-        pressed = free if row == 0 else curve.lowest_bytes
-        color = palette.look if pressed < curve.floor_bytes else palette.text if row == 0 else palette.quiet
-        return [*segments, Segment(facts, Style(color=color))]
+        facts = (curve.facts if self._wide else curve.few_facts)[row]
+        under = _under(curve.now if row == 0 else curve.lowest, curve)
+        color = palette.look if under else palette.text if row == 0 else palette.quiet
+        return [*segments, Segment(f"  {facts}", Style(color=color))]
+
+
+def _under(figure: float, curve: Curve) -> bool:
+    return curve.least is not None and figure < curve.least
