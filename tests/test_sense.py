@@ -163,6 +163,17 @@ def test_a_card_binds_at_once_and_follows_its_library(world, capsys):
     assert world.open().survey.card(str(game)).opens_per_week == 3, "and back"
 
 
+def test_a_plan_that_breaks_what_a_card_asks_says_so_when_it_is_rehearsed(world, capsys):
+    album, copy = fill(world.path("heron", "Photos", "Album")), fill(world.path("kestrel", "Backups", "Album copy"))
+    at = ["--world", str(world.folder)]
+    world.cards = [{"path": "kestrel/Backups/Album copy", "apart_from": ["heron/Photos/Album"]}]
+    world.write()
+    assert album.is_dir() and run(["survey", *at]) == 0
+    assert run(["shift", str(copy), "heron", *at]) == 0
+    said = capsys.readouterr().out
+    assert "no longer true that Album copy is on another disk than Album" in said
+
+
 def test_why_says_where_the_seconds_come_from_and_what_a_gigabyte_is_worth(world, capsys):
     fill(world.path("heron", "Games", "Kite"), files=40)
     put(world.path("heron", "Games", "Kite", "big.bin"), 100 * MB)
@@ -247,6 +258,15 @@ def test_on_large_full_households_nothing_offered_is_stuck(count, drives, fill, 
     floors = {drive.id: space.floor_bytes for space in spaces_of(snapshot.drives, Wishes()) for drive in space.drives}
     moves, by_id = [(step.library.lower(), step.to_drive) for step in steps], {x.id: x for x in snapshot.libraries}
     assert works(moves, by_id, list(snapshot.drives), floors), "by rules written down a second time"
+    foreseen = simulate(Scene(make_plan(offered.draft, offered), snapshot.drives, snapshot))
+    free = {drive.id: drive.free_bytes for drive in snapshot.drives}
+    assert foreseen.feasible and len(foreseen.steps) == len(steps)
+    for step, seen in zip(steps, foreseen.steps, strict=True):
+        library = by_id[step.library.lower()]
+        free[step.to_drive] -= library.on_disk_bytes
+        assert seen.lowest_free_bytes[step.to_drive] == free[step.to_drive], "before the original goes"
+        free[step.from_drive] += library.on_disk_bytes
+        assert seen.free_after_bytes == free
 
 
 def test_more_than_a_drive_can_hold_is_refused(world, capsys):

@@ -81,7 +81,7 @@ def check_plan(
         calibration=calibration,
         rooms={n: checked.room_bytes for n, checked in findings.items() if checked.room_bytes},
     )
-    notes += [*_guesses(scene), *_on_the_way(scene), *_landings(plan), *_lowered(scene)]
+    notes += [*_guesses(scene), *_on_the_way(scene), *_landings(plan), *_lowered(scene), *_unmet(scene)]
     return CheckedPlan(scene, tuple(violations), tuple(notes), rates or {})
 
 
@@ -158,6 +158,12 @@ def _lowered(scene: Scene) -> list[str]:
         for drive in scene.drives
         if drive.attached and (planned := scene.floor_bytes(drive)) < drive.headroom_bytes
     ]
+
+
+def _unmet(scene: Scene) -> list[str]:
+    """What a drive or a card asks for, and the plan breaks."""
+    demands = scene.draft.newly_unmet if scene.draft is not None else ()
+    return [f"With this plan it is no longer true that {demand.words}." for demand in demands]
 
 
 def _landings(plan: Plan) -> list[str]:

@@ -147,7 +147,7 @@ class PlanStage:
         wanted = style_of(style)
         growing = number_of("" if grow_weeks is None else str(grow_weeks), "--room-to-grow")
         room = self.survey.room_to_grow(growing) if growing else {}
-        check_sizes(self.computer.drives(), headroom_bytes, free_more_bytes)
+        check_sizes(self.computer.drives(), {**room, **headroom_bytes}, free_more_bytes)
         moving_hours = number_of("" if hours is None else str(hours), "--hours")
         return Wishes(
             style=wanted,

@@ -294,10 +294,16 @@ class Draft:
             goal, source = self.drive(self.places[library.id]), self.drive(library.drive)
             if (why := why_cannot(library, goal, source)) is not None:
                 breaches.append(Breach(f"{shown(library.name)} cannot go there: {why}", None, (library.id,)))
-        unmet_before = set(broken(list(self._demands), lambda library_id: self._libraries[library_id].drive))
+        newly = self.newly_unmet
         for demand in broken(list(self._demands), lambda library_id: self.place_of(self._libraries[library_id])):
-            breaches.append(Breach(f"not met: {demand.words}", None, demand.libraries, demand not in unmet_before))
+            breaches.append(Breach(f"not met: {demand.words}", None, demand.libraries, demand in newly))
         return tuple(breaches)
+
+    @property
+    def newly_unmet(self) -> tuple[Demand, ...]:
+        """The demands that are met now, and are not once all has moved."""
+        met = [demand for demand in self._demands if demand.met(lambda library_id: self._libraries[library_id].drive)]
+        return tuple(broken(met, lambda library_id: self.place_of(self._libraries[library_id])))
 
     @cached_property
     def _demands(self) -> tuple[Demand, ...]:
