@@ -293,7 +293,8 @@ def test_a_proposal_by_commands_says_why_and_can_be_carried(world, capsys):
     assert "Kite" in said and "20 times a week" in said and "nothing better exists" in said
     assert run(["rehearse", plan, *at]) == 0 and run(["carry", plan, "--yes", *at]) == 0
     capsys.readouterr()
-    assert run(["propose", "--json", "--free", "kestrel=190M", *at]) == 5, "more than can be freed"
+    loom = world.path("kestrel", "Loom")
+    assert run(["propose", "--json", "--free", "kestrel=30M", "--pin", loom, *at]) == 5, "more than can be freed"
     data = json.loads(capsys.readouterr().out)
     assert data["format"] == "nuvik-plan/1" and data["short_bytes"]["kestrel"] > 0
     assert {step["to"] for step in data["steps"]}.isdisjoint({"kestrel"}), "nothing comes where space is wanted"
@@ -309,7 +310,7 @@ def test_what_is_in_use_is_not_proposed_but_may_be_moved_by_hand(world, capsys):
         put(world.path("kestrel", name, "big.bin"), 70 * MB)
     os.utime(world.path("kestrel", "Busy", "big.bin"))
     at, plan = ["--world", str(world.folder)], str(world.folder / "p.nuvik-plan.json")
-    assert run(["survey", *at]) == 0 and run(["propose", "--free", "kestrel=150M", "-o", plan, "--json", *at]) == 5
+    assert run(["survey", *at]) == 0 and run(["propose", "--free", "kestrel=100M", "-o", plan, "--json", *at]) == 5
     capsys.readouterr()
     made = read_plan(plan)
     assert [step.library for step in made.steps] == ["Idle"]
@@ -419,7 +420,7 @@ def test_what_no_order_allows_is_left_out_and_told():
 
 
 def test_a_knot_is_untied_through_a_third_drive():
-    found = recommend(two_that_swap(third_gb=99), Wishes())
+    found = recommend(two_that_swap(third_gb=96), Wishes())  # it may wait there, and not stay
     plan = make_plan(found.draft, found)
     assert [(step.library, step.from_drive, step.to_drive, step.via) for step in plan.steps] == [
         ("never", "fast", "third", "third"),

@@ -20,6 +20,7 @@ from nuvik.core.carrying.aside_folders import held
 from nuvik.core.carrying.run import carry_plan, release, resume, undo
 from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.local import LocalHost
+from nuvik.core.hosts.processes import held_by_the_system, programs_using
 from nuvik.core.model.errors import NuvikError, Refused, Stopped
 from nuvik.core.model.journal import State
 from nuvik.core.planning.drafting.make_plan import make_plan
@@ -311,6 +312,18 @@ def test_what_a_program_may_still_write_to_is_neither_moved_nor_released(
         for program in programs:
             program.kill()
             program.wait()
+
+
+def test_what_the_system_itself_has_attached_or_swaps_to_is_in_use(real_drives, tmp_path):
+    real_drives.up("small", "60M", "ext4")
+    (user,) = [user for user in programs_using(str(real_drives.images)) if "the system" in user]
+    assert "as the drive loop" in user
+    (tmp_path / "swaps").write_text(
+        "Filename Type Size Used Priority\n/a/swap\\040file file 1 0 -2\n/dev/sda2 partition 1 0 -3\n"
+    )
+    assert held_by_the_system(str(tmp_path / "none"), str(tmp_path / "swaps")) == [
+        ("/a/swap file", "the system, to swap to")
+    ]
 
 
 def test_what_a_program_opens_while_its_library_is_taken_back_is_not_removed(real_drives, tmp_path):

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import os
+import re
 import sys
 
 import psutil
 
+from nuvik.core.hosts.linux_sysfs import read_file
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
 
@@ -18,11 +20,11 @@ def programs_using(path: str) -> tuple[str, ...]:
 
 
 def open_paths() -> list[tuple[str, str]]:
-    """All paths that programs, other than Nuvik, have open, each with the program.
+    """All paths that programs, other than Nuvik, or the system itself have open, each with who has it.
 
     Processes that the system does not let us look into are passed over.
     """
-    opened = []
+    opened = held_by_the_system() if sys.platform == "linux" else []
     for process in psutil.process_iter():
         if process.pid == os.getpid():
             continue
@@ -34,6 +36,29 @@ def open_paths() -> list[tuple[str, str]]:
                 continue
             opened += [(path, program) for path in paths]
     return opened
+
+
+def held_by_the_system(blocks: str = "/sys/block", swaps: str = "/proc/swaps") -> list[tuple[str, str]]:
+    """The files that no process has open, and that are in use all the same: those that the system has attached as
+    drives (loop(4), `loop/backing_file`), and those that it swaps to (proc(5), swaps).
+    """
+    held = []
+    for name in _names_in(blocks):
+        if path := read_file(os.path.join(blocks, name, "loop", "backing_file")).rstrip("\n"):
+            held.append((path, f"the system, as the drive {name}"))
+    for line in read_file(swaps).splitlines()[1:]:
+        # Blanks and the like in a name stand as octal numbers there.
+        path, kind = line.split()[:2]
+        if kind == "file":
+            held.append((re.sub(r"\\([0-7]{3})", lambda octal: chr(int(octal[1], 8)), path), "the system, to swap to"))
+    return held
+
+
+def _names_in(folder: str) -> list[str]:
+    try:
+        return sorted(os.listdir(folder))
+    except OSError:
+        return []
 
 
 def _paths_of(process: psutil.Process) -> list[str]:

@@ -15,6 +15,8 @@ from nuvik.core.planning.ordering.move_order import MOST_SETS, Ordered, Transfer
 MOST_TRIES = 400
 """So many choices of staged libraries are tried before the search gives up."""
 _MOST_SETS_A_TRY = 1_000
+_FEW = 40
+"""So few stages are all tried: any of them may make room for another one to wait."""
 LEG = "\0"
 """What stands between the key of a staged move and its leg."""
 
@@ -63,7 +65,8 @@ def untie(
     plain = order_moves(moves, free_bytes, floor_bytes, most_sets=most_sets)
     if not plain.stuck:
         return Untied(plain)
-    able = sorted(_helpful(plain.stuck, moves, stages), key=lambda stage: (stage.room_bytes, stage.key, stage.via))
+    helpful = stages if len(stages) <= _FEW else _helpful(plain.stuck, moves, stages)
+    able = sorted(helpful, key=lambda stage: (stage.room_bytes, stage.key, stage.via))
     # Sets of stages as rising numbers, the cheapest first; each is reached once: by its last stage, from the rest.
     waiting: list[tuple[int, int, tuple[int, ...]]] = [
         (stage.room_bytes, 1, (number,)) for number, stage in enumerate(able)
