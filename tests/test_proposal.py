@@ -293,8 +293,10 @@ def test_a_proposal_by_commands_says_why_and_can_be_carried(world, capsys):
     assert "Kite" in said and "20 times a week" in said and "nothing better exists" in said
     assert run(["rehearse", plan, *at]) == 0 and run(["carry", plan, "--yes", *at]) == 0
     capsys.readouterr()
-    loom = world.path("kestrel", "Loom")
-    assert run(["propose", "--json", "--free", "kestrel=30M", "--pin", loom, *at]) == 5, "more than can be freed"
+    assert run(["survey", *at]) == 0
+    capsys.readouterr()
+    pins = ["--pin", world.path("kestrel", "Loom"), "--pin", os.path.realpath(world.path("heron", "Games", "Kite"))]
+    assert run(["propose", "--json", "--free", "kestrel=40M", *pins, *at]) == 5, "more than can be freed"
     data = json.loads(capsys.readouterr().out)
     assert data["format"] == "nuvik-plan/1" and data["short_bytes"]["kestrel"] > 0
     assert {step["to"] for step in data["steps"]}.isdisjoint({"kestrel"}), "nothing comes where space is wanted"
