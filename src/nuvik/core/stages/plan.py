@@ -106,10 +106,12 @@ class PlanStage:
         return why(snapshot, wishes, self.recommend(wishes, snapshot), library)
 
     def library_at(self, path: str) -> Library:
-        """The library that the last survey knows at a path, or that is called so. Raises Refused."""
-        libraries = self.survey.latest().libraries
-        place = os.path.realpath(normalised(path))
-        named = [library for library in libraries if library.path == place or library.name == path]
+        """The library that the last survey knows at a path, also through the link to it, or that is called so. Raises
+        Refused.
+        """
+        libraries, place = self.survey.latest().libraries, normalised(path)
+        places = {place, os.path.realpath(place)}
+        named = [library for library in libraries if library.path in places or library.name == path]
         if len(named) == 1:
             return named[0]
         some = f"{len(named)} libraries are called" if named else "No library is known as"
@@ -166,11 +168,7 @@ class PlanStage:
         )
 
     def _library_id(self, path: str) -> str:
-        place = os.path.realpath(normalised(path))
-        for library in self.survey.latest().libraries:
-            if library.path == place:
-                return library.id
-        raise Refused(f"No library is known at {shown(place)}.", next_step="“nuvik survey” lists them.")
+        return self.library_at(path).id
 
     def _forbidden(self, text: str) -> tuple[str, str]:
         path, sign, drive = text.rpartition("=")
