@@ -22,7 +22,7 @@ from nuvik.tui.theme import palette_of
 
 _BLOCKS = " ▁▂▃▄▅▆▇█"
 _LABEL_CELLS, _ROWS = 11, 2
-_FACTS_CELLS, _FEW_FACTS_CELLS, _WIDE = 33, 16, 80
+_FACTS_CELLS, _FEW_FACTS_CELLS, _WIDE = 36, 18, 80
 _MARGIN = 0.1
 """Above and below what a curve passes through."""
 
