@@ -15,7 +15,7 @@ from nuvik.core.hosts.checksum import Checksum
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.many_files import Marks, SmallCopy, SmallFile, ToCopy
 from nuvik.core.hosts.small_files import Batch
-from nuvik.core.model.errors import Stopped
+from nuvik.core.model.errors import Stopped, StopRequested
 from nuvik.core.model.filesystems import FileSystem
 from nuvik.core.model.inventory import NOTHING_WITHHELD, EntryRecord, Inventory, Withheld, is_same_time
 from nuvik.core.model.journal import Move
@@ -229,9 +229,15 @@ class _Copier:
             self._read = entries, copies, begun
 
     def finish(self) -> None:
-        """Wait until all that was begun is written and noted."""
+        """Wait until all that was begun is written and noted, and raise the first fault of it."""
+        first: OSError | StopRequested | None = None
         while self._read is not None or self._written is not None:
-            self._go_on()
+            try:
+                self._go_on()
+            except (OSError, StopRequested) as fault:
+                first = first or fault
+        if first is not None:
+            raise first
 
     def _go_on(self) -> None:
         """Begin to write what was read, and note what was written before."""
@@ -332,7 +338,7 @@ class _Copier:
         """Copy one file with its marks; the checksum of what was read from the source, and what was withheld."""
         checksum, writer, withheld = Checksum(), self.files.create(target), NOTHING_WITHHELD
         try:
-            for block in self.files.blocks(source):
+            for block in self.files.blocks(source, lent=True):
                 checksum.add(block)
                 writer.put(block)
                 self.meter.add(block.length)

@@ -13,10 +13,12 @@ from dataclasses import dataclass
 
 from nuvik.core.carrying.aside_folders import close_aside, held, held_folder, incoming, incoming_folder
 from nuvik.core.carrying.work import Work
+from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.many_files import Inside
 from nuvik.core.model.inventory import EntryRecord, Inventory, is_same_time, plain_kind
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
+from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_count
 from nuvik.core.survey.walk.look_inside import look_inside
 from nuvik.core.survey.walk.take_inventory import take_inventory
@@ -138,7 +140,7 @@ def changed_copy(work: Work, move: Move, place: str) -> Loss | None:
     step_ns = _time_step_ns(work, move.target_drive)
     now = take_inventory(work.files, place, work.stop)
     recorded = work.journal.entries(move)
-    inside = look_inside(work.files, now, work.stop)
+    written = _open_for_writing(work.files, now, work.stop)
 
     def problem(path: str, entry: EntryRecord) -> str | None:
         then = recorded.get(path)
@@ -146,7 +148,7 @@ def changed_copy(work: Work, move: Move, place: str) -> Loss | None:
             return "is new there"
         if not _as_written(then, entry, step_ns):
             return "was changed there"
-        return _STILL_WRITTEN if _is_written(inside, path) else None
+        return _STILL_WRITTEN if path in written else None
 
     return _first_loss(now, recorded, problem)
 
@@ -161,8 +163,8 @@ def _loss(work: Work, move: Move, now: Inventory, kept: str) -> Loss | None:
     step_ns = max(_time_step_ns(work, move.source_drive), _time_step_ns(work, move.target_drive))
     recorded = work.journal.entries(move)
     names = Counter(entry.inode for entry in recorded.values())
+    written = _open_for_writing(files, now, work.stop)
     there = take_inventory(files, kept, work.stop).entries
-    inside = look_inside(files, now, work.stop)
 
     def problem(path: str, entry: EntryRecord) -> str | None:
         then = recorded.get(path)
@@ -171,16 +173,17 @@ def _loss(work: Work, move: Move, now: Inventory, kept: str) -> Loss | None:
         # Moving the library aside alters its root, and removing one of several names of a file the others.
         if not _unchanged(then, entry, alterations_kept and path != "" and names[then.inode] == 1):
             return "was changed since it was moved"
-        if _is_written(inside, path):
+        if path in written:
             return _STILL_WRITTEN
         return _missing(then, there.get(path), kept, step_ns)
 
     return _first_loss(now, recorded, problem)
 
 
-def _is_written(inside: Mapping[str, Inside | OSError], path: str) -> bool:
-    looked_at = inside.get(path)
-    return isinstance(looked_at, Inside) and bool(looked_at.written)
+def _open_for_writing(files: Files, now: Inventory, stop: Stop) -> frozenset[str]:
+    """The relative paths of the files that some program may still write to, as far as the system tells."""
+    looked_at = look_inside(files, now, stop)
+    return frozenset(path for path, seen in looked_at.items() if isinstance(seen, Inside) and seen.written)
 
 
 def _first_loss(now: Inventory, recorded: Entries, problem: Callable[[str, EntryRecord], str | None]) -> Loss | None:

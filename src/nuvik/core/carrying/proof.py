@@ -89,7 +89,9 @@ class _Reading:
                 yield _ReadBack(entry.path, checksum_of(self._work, place, meter))
                 continue
             meter.add(len(read.contents))
-            yield _ReadBack(entry.path, checksum_of_whole(hook.read_back(place, read.contents)), read.has_attributes)
+            yield _ReadBack(
+                entry.path, checksum_of_whole(bytes(hook.read_back(place, read.contents))), read.has_attributes
+            )
 
 
 def prove_again(work: Work, move: Move) -> list[str]:
@@ -150,7 +152,7 @@ def _is_as_recorded(entry: EntryRecord, marks: EntryRecord, now: EntryRecord, ru
 def checksum_of(work: Work, path: str, meter: Meter) -> str:
     """The checksum of a file as its medium has it."""
     checksum = Checksum()
-    for block in work.files.blocks(path, past_cache=True):
+    for block in work.files.blocks(path, past_cache=True, lent=True):
         checksum.add(block)
         meter.add(block.length)
     return checksum.hex()

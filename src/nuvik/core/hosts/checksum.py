@@ -30,8 +30,8 @@ class Checksum:
             return
         view = memoryview(block.data)
         for start in range(0, block.length, _GRAIN):
-            # A slice of bytes is compared at the speed of memory, a memoryview item by item; most grains need neither.
-            if block.data[start] or block.data[start : start + _GRAIN].strip(b"\0"):
+            # Bytes are compared at the speed of memory, a view item by item; most grains need neither.
+            if block.data[start] or bytes(view[start : start + _GRAIN]).strip(b"\0"):
                 self._hash.update(struct.pack("<Q", block.offset + start))
                 self._hash.update(view[start : start + _GRAIN])
 

@@ -31,7 +31,7 @@ class Block:
 
     offset: int
     length: int
-    data: bytes | None
+    data: bytes | memoryview | None
     sparse: bool = False
     """It is of a file with holes: then pages of zeros need not be written."""
 
@@ -58,7 +58,7 @@ class Writer:
         for start, end in _runs_with_content(block.data):
             self._write(block.data[start:end], block.offset + start)
 
-    def _write(self, data: bytes, offset: int) -> None:
+    def _write(self, data: bytes | memoryview, offset: int) -> None:
         view = memoryview(data)
         if hasattr(os, "pwrite"):
             while view:
@@ -98,7 +98,7 @@ class Writer:
         os.close(self._descriptor)
 
 
-def _runs_with_content(data: bytes) -> Iterator[tuple[int, int]]:
+def _runs_with_content(data: bytes | memoryview) -> Iterator[tuple[int, int]]:
     """The stretches of whole pages that are not all zero."""
     start: int | None = None
     for offset in range(0, len(data), _PAGE_BYTES):

@@ -14,6 +14,6 @@ class FileOpHook:
         flush-volume, look, mark.
         """
 
-    def read_back(self, path: str, data: bytes) -> bytes:
+    def read_back(self, path: str, data: bytes | memoryview) -> bytes | memoryview:
         """What the medium gives back when a copy is proven; a world may declare that it lies."""
         return data

@@ -150,8 +150,9 @@ class Files:
 
     # -- contents ------------------------------------------------------------------------------------------
 
-    def blocks(self, path: str, past_cache: bool = False) -> Iterator[Block]:
-        """The contents of a file, in order, holes as holes.
+    def blocks(self, path: str, past_cache: bool = False, lent: bool = False) -> Iterator[Block]:
+        """The contents of a file, in order, holes as holes. What is `lent` is true until the next block is asked for:
+        that spares a copy of it.
 
         With `past_cache` the system's cache is passed over where it allows, so that the medium itself answers.
         """
@@ -182,7 +183,8 @@ class Files:
                     got = read_at(descriptor, buffer, offset, wanted, False)
                 if got == 0:
                     break  # the file became shorter meanwhile: the second look at the source will tell
-                data = buffer[:got]
+                # A view is compared with zeros item by item, so that a file with holes is better copied.
+                data = memoryview(buffer)[:got] if lent and not sparse else buffer[:got]
                 yield Block(offset, got, self.hook.read_back(path, data) if past_cache else data, sparse)
                 offset += got
         finally:

@@ -148,13 +148,13 @@ class WorldRules(FileOpHook):
             if work.drive.attached
         }
 
-    def read_back(self, path: str, data: bytes) -> bytes:
+    def read_back(self, path: str, data: bytes | memoryview) -> bytes | memoryview:
         self._faults.read_backs += 1
         for fault in self._faults.entries:
             drive = drive_holding(self._drives, path)
             here = fault.drive is None or (drive is not None and drive.id == fault.drive)
             if here and fault.flip_read_back == self._faults.read_backs and data:
-                return bytes([data[0] ^ 1]) + data[1:]
+                return bytes([data[0] ^ 1]) + bytes(data[1:])
         return data
 
     def _busy(self, work: _DriveWork, seconds: float) -> None:
