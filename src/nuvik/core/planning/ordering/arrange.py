@@ -16,8 +16,10 @@ from nuvik.core.planning.placement.limits import may_stand
 from nuvik.core.planning.placement.spaces import spaces_of
 from nuvik.core.planning.placement.waiting import waiting_s_per_week
 
-_QUICK = (500, 10)
-"""Sets of moves and choices of staged libraries that are looked at for the answer to a key."""
+_QUICK_SETS, _QUICK_LOOKS, _QUICK_TRIES = 500, 20_000, 10
+"""For the answer to a key: so many sets of moves are looked at, and with many moves no more than that each move in each
+set makes so many looks; and so many choices of staged libraries, while all of them make ten times as many.
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,12 +119,12 @@ def arrange(
         if set(order) == by_way_of_third.keys() and _works([by_way_of_third[key] for key in order], free, floors):
             ordered = Ordered(tuple(by_way_of_third[key] for key in order))
         else:
-            most_sets = _QUICK[0] if quickly else MOST_SETS
+            most_sets = _quick(len(moves))[0] if quickly else MOST_SETS
             ordered = order_moves(list(by_way_of_third.values()), free, floors, most_sets=most_sets)
         if not ordered.stuck:
             by_way_of = {stage.key: by_drive[staged[stage.key]] for stage in known}
             return Arranged(_with_reasons([_leg(move, by_id, by_way_of) for move in ordered.done]), ordered=ordered)
-    sets, tries = _QUICK if quickly else (MOST_SETS, MOST_TRIES)
+    sets, tries = _quick(len(moves)) if quickly else (MOST_SETS, MOST_TRIES)
     untied = untie(moves, stages, free, floors, sets, tries)
     if quickly and untied.ordered.stuck:
         untied = replace(untied, ordered=replace(untied.ordered, given_up=True))
@@ -131,6 +133,12 @@ def arrange(
     legs = [_leg(move, by_id, via) for move in ordered.done]
     stuck = {move.key.partition(LEG)[0] for move in ordered.stuck}
     return Arranged(_with_reasons(legs), tuple(load for load in loads if load.library.id in stuck), ordered)
+
+
+def _quick(moves: int) -> tuple[int, int]:
+    """How many sets of so many moves are looked at, and how many choices of staged libraries."""
+    sets = max(2 * moves, min(_QUICK_SETS, _QUICK_LOOKS // max(1, moves)))
+    return sets, max(1, min(_QUICK_TRIES, 10 * _QUICK_LOOKS // max(1, sets * moves)))
 
 
 def works_in_order(loads: Sequence[Load], drives: Sequence[Drive], wishes: Wishes) -> bool:
