@@ -417,7 +417,7 @@ def test_what_no_order_allows_is_left_out_and_told():
     assert len(found.ideal.places) == 2 and not found.draft.places
     assert set(found.unplaced) == {"often", "never"}
     assert recommendation_sentences(found).startswith(
-        "Nothing moves: 90.2 GB more free on Slow would be needed to turn"
+        "Nothing moves: 90.2 GB more free on Slow would be needed to turn around, for up to 34 min"
     )
 
 

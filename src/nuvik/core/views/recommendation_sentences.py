@@ -127,7 +127,9 @@ def _no_room(recommendation: Recommendation) -> str:
     if not reachable.missing_bytes:
         return "the drives have no room to turn around"
     label = shown(recommendation.draft.drive(reachable.missing_on).label)
-    return f"{format_bytes(reachable.missing_bytes)} more free on {label} would be needed to turn around"
+    needed = f"{format_bytes(reachable.missing_bytes)} more free on {label} would be needed to turn around"
+    could_save_s = recommendation.could_save_s
+    return f"{needed}, for up to {format_duration(could_save_s)} less waiting a week" if could_save_s >= 1 else needed
 
 
 def _effect(saved: Estimate, several: bool) -> str:
