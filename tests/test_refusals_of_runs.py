@@ -18,6 +18,7 @@ from nuvik.core.carrying.aside_folders import ABOUT, held_folder, incoming, inco
 from nuvik.core.carrying.explain_oserror import stopped_by
 from nuvik.core.carrying.run import carry_plan, outlook_of_undo, release, resume, undo
 from nuvik.core.checks.check_step import check_step
+from nuvik.core.hosts.base import Limits
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
 from nuvik.core.planning.drafting.make_plan import make_plan
@@ -323,3 +324,16 @@ def test_a_fault_without_a_path_names_both_drives(world, ferry):
     move = stop_when(world, ferry, "write", "one.bin")
     words = stopped_by(world.open().carry.work(), move, OSError(5, "Input/output error")).what
     assert words.startswith("Kestrel or Heron could not be read or written.")
+
+
+@pytest.mark.parametrize(
+    "limits, said",
+    [(Limits(quota_bytes=1), "Your quota on Heron leaves 1 B"), (Limits(entries=1), "only 1 more entry")],
+)
+def test_a_quota_and_a_volume_full_of_entries_are_found_before_the_start(world, ferry, monkeypatch, limits, said):
+    workspace = world.open()
+    plan = make_plan(workspace.plan.draft([(str(ferry), "heron")]))
+    monkeypatch.setattr(type(workspace.computer.host), "limits", lambda host, drive: limits)
+    with pytest.raises(Refused, match=said):
+        carry_plan(workspace.carry.work(), plan)
+    assert not leftovers(world.folder) and not ferry.is_symlink()
