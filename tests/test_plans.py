@@ -41,7 +41,7 @@ from test_proposal import households
 def test_what_contradicts_is_the_smallest_set_that_does(household):
     snapshot, wishes = household
     proposal = propose(snapshot, wishes)
-    for found in contradictions(snapshot, wishes, proposal, most=2):
+    for contradiction in contradictions(snapshot, wishes, proposal, most=2):
         model = Placement(snapshot, wishes, relaxed=True)
         variables = model.wishes
 
@@ -51,13 +51,15 @@ def test_what_contradicts_is_the_smallest_set_that_does(household):
             model.program.rows.pop()
             return bool(solved.values)
 
-        assert found.proven and not can_be_had((found.wish, *found.others)), "they do contradict each other"
-        if found.asked_bytes:
-            assert found.free_bytes < found.asked_bytes
+        assert contradiction.proven and not can_be_had((contradiction.wish, *contradiction.others)), (
+            "they do contradict each other"
+        )
+        if contradiction.asked_bytes:
+            assert contradiction.free_bytes < contradiction.asked_bytes
             continue
-        others = [one for one in variables if one != found.wish]
-        for smaller in itertools.combinations(others, max(0, len(found.others) - 1)):
-            assert not found.others or can_be_had((found.wish, *smaller)), "and no smaller set does"
+        others = [one for one in variables if one != contradiction.wish]
+        for smaller in itertools.combinations(others, max(0, len(contradiction.others) - 1)):
+            assert not contradiction.others or can_be_had((contradiction.wish, *smaller)), "and no smaller set does"
 
 
 def test_contradictions_are_told_in_the_words_of_the_wishes():
@@ -70,9 +72,11 @@ def test_contradictions_are_told_in_the_words_of_the_wishes():
         [library("Daily", "slow", working_set=True), library("Filler", "fast", 60)],
     )
     assert recommend(snapshot, Wishes()).draft.places == {"Daily": "fast", "Filler": "slow"}, "it can be had"
-    found = recommend(snapshot, Wishes(pinned=frozenset(["Filler"])))
-    assert [one.words for one in found.proposal.unmet] == ["Daily, which you really use, is on a rapid or brisk drive"]
-    said = recommendation_sentences(found)
+    offered = recommend(snapshot, Wishes(pinned=frozenset(["Filler"])))
+    assert [one.words for one in offered.proposal.unmet] == [
+        "Daily, which you really use, is on a rapid or brisk drive"
+    ]
+    said = recommendation_sentences(offered)
     assert "contradict each other" in said and "Filler stays on Fast, where it is pinned" in said
     assert "Fast keeps 30.0 GB free" in said
     more = recommend(snapshot, Wishes(free_more_bytes={"fast": 80 * GB}))
@@ -95,12 +99,12 @@ def test_backups_part_from_what_they_back_up_and_reasons_say_so():
         [drive("fast", **FAST), drive("twin", disk="fast", **FAST), drive("slow", **SLOW)],
         [project, library("Album", "fast", 5), copy],
     )
-    found = recommend(snapshot, Wishes())
-    assert found.draft.places == {"Mosaic/Backups": "slow", "Copy": "slow"}, "not on Twin, which is the same disk"
-    reasons = found.reasons
+    offered = recommend(snapshot, Wishes())
+    assert offered.draft.places == {"Mosaic/Backups": "slow", "Copy": "slow"}, "not on Twin, which is the same disk"
+    reasons = offered.reasons
     assert "a backup on the same disk is no backup" in reasons["Mosaic/Backups"]
     assert reasons["Copy"].startswith("Copy is on another disk than Album; ")
-    plan = make_plan(found.draft, found)
+    plan = make_plan(offered.draft, offered)
     assert {step.target_path for step in plan.steps} == {"/slow/Backups/Mosaic Backups", "/slow/Backups/Copy"}
     assert recommend(snapshot, Wishes(whole=True)).draft.places == {"Copy": "slow"}
     careless = Wishes(weights=replace(WEIGHTS[Style.BALANCED], backup_beside_s=0), pinned=frozenset(["Copy"]))
@@ -238,9 +242,9 @@ def test_only_the_steps_that_need_what_changed_are_in_doubt():
     draft = Draft(home(drives, libraries)).put_down("Out", "slow").put_down("In", "fast").put_down("Aside", "more")
     plan = make_plan(draft)
     assert [step.library for step in plan.steps] == ["Out", "In", "Aside"]
-    found = standings(plan, home(drives, libraries[1:]))
-    assert [one.state for one in found] == [StepState.DOUBTFUL, StepState.DOUBTFUL, StepState.HOLDS]
-    assert "step 1, which makes room there, is in doubt" in found[1].words
+    offered = standings(plan, home(drives, libraries[1:]))
+    assert [one.state for one in offered] == [StepState.DOUBTFUL, StepState.DOUBTFUL, StepState.HOLDS]
+    assert "step 1, which makes room there, is in doubt" in offered[1].words
 
 
 def test_landings_are_proposed_chosen_and_kept(world, capsys):

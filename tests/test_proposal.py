@@ -166,7 +166,7 @@ class Judged:
 
     def unmet(self, at=None):
         """Which demands are not met, each as what it is about."""
-        at, found = at or self.at, set()
+        at, offered = at or self.at, set()
         by_path = {one.path: one.id for one in self.snapshot.libraries}
         for one in self.snapshot.libraries:
             drive = self.drives[at[one.id]]
@@ -181,8 +181,8 @@ class Judged:
                 )
                 if is_so
             ]
-            found |= {(one.id, what) for what in wrong}
-        return found
+            offered |= {(one.id, what) for what in wrong}
+        return offered
 
     def free(self, drive):
         free = drive.free_bytes
@@ -248,15 +248,15 @@ def options(snapshot, wishes):
 @given(household=households())
 def test_never_worse_than_trying_everything_and_no_rule_is_broken(household):
     snapshot, wishes = household
-    found = propose(snapshot, wishes)
-    assert found == propose(snapshot, wishes), "the same input, the same proposal"
-    mine = Judged(snapshot, found.places, wishes)
-    assert mine.allowed and found.in_time
+    offered = propose(snapshot, wishes)
+    assert offered == propose(snapshot, wishes), "the same input, the same proposal"
+    mine = Judged(snapshot, offered.places, wishes)
+    assert mine.allowed and offered.in_time
     best = min(judged.cost for judged in options(snapshot, wishes))
     assert mine.cost <= best * 1.001 + 0.6
-    assert found.cost_s == pytest.approx(mine.cost, rel=1e-4, abs=0.5) and found.bound_s <= mine.cost + 0.5
-    assert sum(found.short_bytes.values()) == pytest.approx(mine.short, abs=0.01 * GB)
-    assert len(found.unmet) == len(mine.unmet())
+    assert offered.cost_s == pytest.approx(mine.cost, rel=1e-4, abs=0.5) and offered.bound_s <= mine.cost + 0.5
+    assert sum(offered.short_bytes.values()) == pytest.approx(mine.short, abs=0.01 * GB)
+    assert len(offered.unmet) == len(mine.unmet())
 
 
 @settings(max_examples=300, deadline=None, suppress_health_check=[HealthCheck.too_slow])
@@ -362,10 +362,10 @@ def test_every_stay_has_a_reason_and_nothing_is_claimed_that_was_not_proven(monk
         for n, (size, opens) in enumerate([(200, 5), (5, 0)])
     )
     snapshot = Snapshot(taken_at="", host="h", drives=(fast, slow), libraries=libraries)
-    found = recommend(snapshot, Wishes())
-    assert not found.draft.places
-    assert found.kept["l0"].reason.startswith("Fast would save") and "190 GB more" in found.kept["l0"].reason
-    assert found.kept["l1"].reason == "it would not open noticeably faster anywhere else"
+    offered = recommend(snapshot, Wishes())
+    assert not offered.draft.places
+    assert offered.kept["l0"].reason.startswith("Fast would save") and "190 GB more" in offered.kept["l0"].reason
+    assert offered.kept["l1"].reason == "it would not open noticeably faster anywhere else"
     assert moving_s(libraries[0], slow, fast) > 2000
     for solved, said in (
         (Solved((), 0.0, 0.0, False), "Nothing moves: no better placement was found."),
@@ -413,25 +413,25 @@ def two_that_swap(third_gb=0):
 
 
 def test_what_no_order_allows_is_left_out_and_told():
-    found = recommend(two_that_swap(), Wishes())
-    assert len(found.ideal.places) == 2 and not found.draft.places
-    assert set(found.unplaced) == {"often", "never"}
-    assert recommendation_sentences(found).startswith(
+    offered = recommend(two_that_swap(), Wishes())
+    assert len(offered.ideal.places) == 2 and not offered.draft.places
+    assert set(offered.unplaced) == {"often", "never"}
+    assert recommendation_sentences(offered).startswith(
         "Nothing moves: 90.2 GB more free on Slow would be needed to turn around, for up to 34 min"
     )
 
 
 def test_a_knot_is_untied_through_a_third_drive():
-    found = recommend(two_that_swap(third_gb=96), Wishes())  # it may wait there, and not stay
-    plan = make_plan(found.draft, found)
+    offered = recommend(two_that_swap(third_gb=96), Wishes())  # it may wait there, and not stay
+    plan = make_plan(offered.draft, offered)
     assert [(step.library, step.from_drive, step.to_drive, step.via) for step in plan.steps] == [
         ("never", "fast", "third", "third"),
         ("often", "slow", "fast", None),
         ("never", "third", "slow", "third"),
     ], "the smaller one waits"
     assert plan.steps[2].path == plan.steps[0].target_path and "to make room for often" in plan.steps[0].reason
-    assert "98.0 GB go via a third drive" in recommendation_sentences(found) and not found.draft.arranged.stuck
-    assert simulate(Scene(plan, found.draft.drives)).feasible
+    assert "98.0 GB go via a third drive" in recommendation_sentences(offered) and not offered.draft.arranged.stuck
+    assert simulate(Scene(plan, offered.draft.drives)).feasible
 
 
 def test_room_to_grow_is_what_the_surveys_say(world):
@@ -453,8 +453,8 @@ def test_room_to_grow_is_what_the_surveys_say(world):
     room = workspace.survey.room_to_grow(10)
     assert set(room) == {"kestrel"} and room["kestrel"] == pytest.approx(50 * MB, rel=0.02)
     assert not workspace.plan.recommend(Wishes()).draft.places
-    found = workspace.plan.recommend(Wishes(headroom_bytes=room))
-    assert found.draft.free_then_bytes("kestrel") >= room["kestrel"] and len(found.draft.places) == 1
+    offered = workspace.plan.recommend(Wishes(headroom_bytes=room))
+    assert offered.draft.free_then_bytes("kestrel") >= room["kestrel"] and len(offered.draft.places) == 1
     assert run(["propose", "--room-to-grow", "10", "--world", str(world.folder)]) == 0
     assert run(["propose", "--room-to-grow", "0", "--world", str(world.folder)]) == 2
 

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from conftest import GB, MB, fill, put
 from households import FAST, SLOW, drive, home, library
 from nuvik.__main__ import run
+from nuvik.core.carrying.aside_folders import held
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Kind
 from nuvik.core.model.wishes import Style, Wishes
@@ -273,3 +274,18 @@ def test_more_than_a_drive_can_hold_is_refused(world, capsys):
     for words in (["--free", "Kestrel=900TB"], ["--headroom", "Kestrel=900TB"]):
         assert run(["propose", *words, "--world", str(world.folder), "--state", str(world.folder / "s")]) == 2
         assert "more than there can be" in capsys.readouterr().err
+
+
+def test_a_plan_proposed_on_trial_is_rehearsed_and_carried_on_trial(world, capsys):
+    game = fill(world.path("kestrel", "Games", "Kite"))
+    put(world.path("kestrel", "Games", "Kite", "big.bin"), 150 * MB)
+    at, plan = ["--world", str(world.folder)], str(world.folder / "p.nuvik-plan.json")
+    assert run(["survey", *at]) == 0
+    assert run(["propose", "--free", "kestrel=60M", "--on-trial", "-o", plan, *at]) == 0
+    assert "stay where they are until you release them" in capsys.readouterr().out
+    workspace = world.open()
+    timeline = workspace.rehearse.rehearse(workspace.plan.read(plan))
+    assert timeline.free_after_bytes["kestrel"] == timeline.free_before_bytes["kestrel"]
+    assert run(["carry", plan, "--yes", *at]) == 0 and game.is_symlink()
+    (move,) = world.open().logbook.moves()
+    assert move.state == "on-trial" and os.path.isdir(held(move))

@@ -23,8 +23,8 @@ from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.shell import stage_key
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
-from nuvik.tui.widgets.free_curves import Curve, FreeCurves, free_curve, waiting_curve
 from nuvik.tui.widgets.library_table import heading
+from nuvik.tui.widgets.plan_curves import Curve, PlanCurves, free_curve, waiting_curve
 from nuvik.tui.widgets.strip import StripData
 from nuvik.tui.widgets.what_if_list import StopAtCursor, WhatIfList
 
@@ -64,7 +64,7 @@ class RehearseScreen(StageScreen):
         with Horizontal(id="over-time"):
             with Vertical(id="curves-box"):
                 yield Static("waiting and free space over time", classes="quiet")
-                yield FreeCurves(id="curves")
+                yield PlanCurves(id="curves")
             with Vertical(id="what-ifs-box"):
                 yield Static("what if … (Tab, then Space)", classes="quiet")
                 yield WhatIfList(id="what-ifs")
@@ -260,7 +260,7 @@ class RehearseScreen(StageScreen):
             if (waiting := waiting_curve(timeline, step)) is not None:
                 curves.insert(0, waiting)
         at_s = step.end_s if step is not None else 0.0
-        self.query_one(FreeCurves).show(curves, timeline.total_s if timeline else 0.0, at_s)
+        self.query_one(PlanCurves).show(curves, timeline.total_s if timeline else 0.0, at_s)
 
     def _show_drives(self) -> None:
         """The drives as they are once the step at the cursor is done."""

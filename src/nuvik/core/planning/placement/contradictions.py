@@ -9,14 +9,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.units import format_bytes, format_bytes_apart
+from nuvik.core.model.units import format_bytes_apart
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.proposal import Proposal
 from nuvik.core.planning.placement.solver import Effort, IntegerProgram
-from nuvik.core.planning.placement.spaces import Space
 
 _ROUNDS, _NODES = 40, 12
 
@@ -41,8 +39,8 @@ class Contradiction:
         if self.asked_bytes:
             free, asked = format_bytes_apart(self.free_bytes, self.asked_bytes)
             return (
-                f"All drives together have {free} free, and {asked} are to be kept free on them: no move can change "
-                "that. Remove something, ask for less, or add a drive."
+                f"All attached drives together have {free} free, and {asked} are to be kept free on them: no move can "
+                "change that. Remove something, ask for less, or add a drive."
             )
         if not self.others:
             return f"“{self.wish}” is impossible, whatever is moved."
@@ -58,7 +56,7 @@ def contradictions(snapshot: Snapshot, wishes: Wishes, proposal: Proposal, most:
         return []
     model = Placement(snapshot, wishes, relaxed=True)
     unmet = [demand.words for demand in proposal.unmet]
-    short = [_kept_free(space) for space in model.spaces if space.id in proposal.short_bytes]
+    short = [space.keeps_words for space in model.spaces if space.id in proposal.short_bytes]
     known = _too_full(model, proposal)
     named = {words for each in known for words in (each.wish, *each.others)}
     for words in (*unmet, *short):
@@ -75,20 +73,13 @@ def _too_full(model: Placement, proposal: Proposal) -> list[Contradiction]:
     free, asked = (sum(space.free_bytes for space in spaces), sum(space.headroom_bytes for space in spaces))
     if not proposal.short_bytes or free >= asked:
         return []
-    headroom = {space.id: _kept_free(space) for space in spaces if _kept_free(space) in model.wishes}
+    headroom = {space.id: space.keeps_words for space in spaces if space.keeps_words in model.wishes}
     # Moving may change a little of what is taken, so that the model is asked as well.
     if _given_up(model, {model.wishes[words] for words in headroom.values()}, []) is not None:
         return []
     short = [words for space, words in headroom.items() if space in proposal.short_bytes]
     others = tuple(words for words in headroom.values() if words not in short[:1])
     return [Contradiction(short[0], others, free_bytes=free, asked_bytes=asked)] if short else []
-
-
-def _kept_free(space: Space) -> str:
-    """The wish that a space keeps its headroom, in the words of the model."""
-    labels = " and ".join(shown(drive.label) for drive in space.drives)
-    keeps = "keep" if len(space.drives) > 1 else "keeps"
-    return f"{labels} {keeps} {format_bytes(space.headroom_bytes)} free"
 
 
 def _against(model: Placement, wish: int) -> Contradiction:

@@ -19,7 +19,7 @@ from nuvik.core.model.drive import Drive, Tier
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.units import format_bytes, format_count, format_duration
+from nuvik.core.model.units import format_count, format_duration
 from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.planning.placement.collections import collections_of
 from nuvik.core.planning.placement.costs import apart_cost_s, moving_s, placement_cost_s
@@ -177,10 +177,7 @@ class Placement:
         terms = self.change({drive.id for drive in space.drives})
         spare = (space.free_bytes - space.headroom_bytes) / GB
         if self._relaxed:
-            labels = " and ".join(self._labels[drive.id] for drive in space.drives)
-            keeps = "keep" if len(space.drives) > 1 else "keeps"
-            words = f"{labels} {keeps} {format_bytes(space.headroom_bytes)} free"
-            self._wish(words, terms, spare, space.headroom_bytes / GB + 1e-6)
+            self._wish(space.keeps_words, terms, spare, space.headroom_bytes / GB + 1e-6)
             return
         steps = self._missing(space)
         rows = [self.program.row([*terms, *((step, -1.0) for step in steps)], upper=spare)]

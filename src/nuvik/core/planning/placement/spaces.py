@@ -11,6 +11,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_bytes
 from nuvik.core.model.wishes import Wishes
 
 GB = 1e9
@@ -39,6 +41,13 @@ class Space:
     @property
     def id(self) -> str:
         return self.drives[0].id
+
+    @property
+    def keeps_words(self) -> str:
+        """The wish that it keeps its headroom, in words."""
+        labels = " and ".join(shown(drive.label) for drive in self.drives)
+        keeps = "keep" if len(self.drives) > 1 else "keeps"
+        return f"{labels} {keeps} {format_bytes(self.headroom_bytes)} free"
 
     @property
     def free_bytes(self) -> int:

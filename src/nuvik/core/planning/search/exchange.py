@@ -183,11 +183,7 @@ class Exchange:
         if len(self._spaces) < len(self._drives):  # from drive to drive in one space
             within = leaves[:, None] == spaces[None, :]
             after = arrived + left_sizes[:, None]
-            moved = self._prices.of(spaces, after) - now[spaces]
-            inside = (
-                costs - costs[numbers, place][:, None] + (cost + now.sum() - self._price_of_room(self._free)) + moved
-            )
-            gains = numpy.where(within, inside, gains)
+            gains = numpy.where(within, base + self._prices.of(spaces, after) - now[spaces], gains)
             may_arrive = numpy.where(within, after >= self._least[spaces] - 1e-9, may_arrive)
         gains[~(may_leave[:, None] & may_arrive)] = numpy.inf
         gains[numbers, place] = numpy.inf

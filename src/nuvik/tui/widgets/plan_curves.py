@@ -89,7 +89,7 @@ def waiting_curve(timeline: Timeline, step: TimelineStep | None) -> Curve | None
     )
 
 
-class FreeCurves(ScrollView):
+class PlanCurves(ScrollView):
     """The curves to one common time, and where the cursor stands in it."""
 
     def __init__(self, *, id: str | None = None) -> None:
