@@ -24,13 +24,15 @@ from nuvik.core.planning.drafting.recommendation import recommend
 from nuvik.core.planning.ordering.best_first import _by_neighbours, best_first, lateness
 from nuvik.core.planning.ordering.move_order import Transfer, order_moves
 from nuvik.core.planning.placement.collections import collections_of
+from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.spaces import spaces_of
 from nuvik.core.planning.placement.waiting import opening_s
+from nuvik.core.planning.search.layers import Layers, Reached
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.views.recommendation_sentences import recommendation_sentences
 from test_ordering import keeps_floors, moves_and_room
-from test_proposal import households
+from test_proposal import households, two_that_swap
 
 PLATTERS = {**SLOW, "medium": "hdd"}
 
@@ -247,6 +249,33 @@ def test_what_is_proposed_on_trial_fits_beside_the_originals(household):
         arriving = sum(load.library.room_on(load.target) for load in comes)
         assert arriving <= max(0, space.free_bytes - space.floor_bytes) + 2000
     assert offered.proposal.cost_s >= recommend(snapshot, wishes).ideal.bound_s - 1e-6
+
+
+def test_on_trial_what_fits_beside_the_originals_is_proposed_and_no_more():
+    fast = drive("fast", usable_bytes=100 * GB, used_bytes=75 * GB, headroom_bytes=5 * GB, **FAST)
+    games = [library("Small", "slow", 15, opens_per_week=9), library("Large", "slow", 40, opens_per_week=30)]
+    old = library("Old", "fast", 60, opens_per_week=0)
+    snapshot = home([fast, drive("slow", usable_bytes=900 * GB, **SLOW)], [*games, old])
+    assert set(recommend(snapshot, Wishes()).draft.places) == {"Small", "Large", "Old"}
+    places = recommend(snapshot, Wishes(on_trial=True)).draft.places
+    assert "Small" in places and "Large" not in places
+
+
+def test_who_came_to_wait_after_having_gone_on_goes_directly():
+    """The search in layers may end early, with a library that waits on a third drive once it is at its goal."""
+    snapshot = two_that_swap(third_gb=96)
+    model = Placement(snapshot, Wishes())
+    floors = {space.id: space.floor_bytes for space in model.spaces}
+    goals = {"never": {"slow"}, "often": {"fast"}}
+    layers = Layers(model, 3, floors, snapshot.drives, Reached(), goals, staging=True)
+    values = [0.0] * len(model.program.costs)
+    mover = next(mover for mover in layers._movers if mover.id == "never")
+    for arrived in mover.arrived:
+        values[arrived["slow"]] = 1.0
+    values[model.choices["never"].on("slow")] = values[model.choices["often"].on("slow")] = 1.0
+    values[mover.waits[-1]["third"]] = 1.0
+    reached = layers.reached(tuple(values))
+    assert reached.places == {"never": "slow"} and not reached.via and reached.order == ("never",)
 
 
 @pytest.mark.slow
