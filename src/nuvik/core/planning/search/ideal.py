@@ -78,7 +78,7 @@ class Ideal:
         """
         start = self.start(places)
         left_out = [variable for variable, value in start.items() if not value]
-        solved = self.model.program.solve(0.0, 1, without=left_out)
+        solved = self.model.program.solve(0.0, without=left_out)
         proposal = self.against_bound(proposal_of(self.model, solved))
         return proposal if solved.values else replace(proposal, cost_s=float("inf"))
 
@@ -112,6 +112,10 @@ def ideal_placement(snapshot: Snapshot, wishes: Wishes, effort: Effort | None = 
     bound = relaxed.bound if ideal.without else max(solved.bound, relaxed.bound)
     in_time = solved.in_time if not ideal.without else solved.cost - bound <= acceptable_gap_s(model)
     ideal = replace(ideal, proposal=proposal_of(model, replace(solved, bound=bound, in_time=in_time)))
+    # Within the gap that is allowed, a search may end with more missing than its own placement leaves missing.
+    exact = ideal.valued(ideal.proposal.places)
+    if exact.cost_s < ideal.proposal.cost_s:
+        ideal = replace(ideal, proposal=exact)
     if in_time or wishes.on_trial:
         return ideal
     exchange = Exchange(model, {}, prices)
