@@ -4,16 +4,19 @@ from __future__ import annotations
 
 import json
 import os
+from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import MB, put
+from conftest import MB, fill, put
 from nuvik.__main__ import run
 from nuvik.core.model.errors import BadInput, Refused
-from nuvik.core.model.library import Card, Kind, Part
+from nuvik.core.model.library import Card, Kind, Part, Timing
+from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.placement.waiting import opening_s
+from nuvik.core.stages.workspace import open_workspace
 from nuvik.core.survey.card_input import card_with_form
 from nuvik.core.user_files.cards_file import cards_text, read_cards_file
 
@@ -72,6 +75,10 @@ CARDS = st.builds(
     working_set=st.booleans(),
     needs_read_bytes_per_s=st.none() | st.integers(1, 10**12),
     opening_factor=st.none() | st.floats(0.001, 1000),
+    computing_s=st.none() | st.floats(0, 1000),
+    timings=st.lists(st.builds(Timing, drive=st.sampled_from("ab"), seconds=st.floats(0.1, 900)), max_size=2).map(
+        tuple
+    ),
     parts=st.lists(
         st.builds(Part, name=st.just("p"), kind=st.sampled_from(Kind), path=st.sampled_from(["p", "q/r"])), max_size=2
     ).map(tuple),
@@ -209,3 +216,59 @@ def test_cards_by_commands(world, capsys):
     capsys.readouterr()
     assert run([*told, *at]) == 0 and "is called Gone soon" in capsys.readouterr().out
     assert run([*told, "--forget", *at]) == 0 and run([*told, *at]) == 3, "forgotten, and nothing there"
+
+
+def test_a_library_timed_on_two_drives_keeps_both_timings(world):
+    game, at = fill(world.path("heron", "Games", "Kite")), ["--world", str(world.folder)]
+    put(game / "big.pack", 90 * MB)
+    assert run(["survey", *at]) == 0 and run(["card", str(game), "--took", "42", *at]) == 0
+    workspace = world.open()
+    assert run(["shift", str(game), "kestrel", "--yes", *at]) == 0 and run(["card", str(game), "--took", "9", *at]) == 0
+    (library,) = workspace.survey.latest().libraries
+    assert library.drive == "kestrel" and library.computing_s is not None
+    assert opening_s(library, workspace.drives.find("heron")) == pytest.approx(42, rel=1e-2)
+    assert opening_s(library, workspace.drives.find("kestrel")) == pytest.approx(9, rel=1e-2)
+    (judged,) = workspace.survey.take().libraries
+    assert judged.timings == library.timings and judged.computing_s == library.computing_s
+
+
+def test_what_was_carried_counts_before_the_next_survey(world):
+    """Moved, moved on, a part parted, taken back: what is known is what a survey would see, each time."""
+    path = world.path("kestrel", "Projects", "Vane")
+    fill(path), fill(world.path("kestrel", "Games", "Kite"), seed=2)
+    put(Path(path, "Media", "sky.mov"), 30 * MB)
+    world.cards = [{"path": "kestrel/Projects/Vane", "part": [{"name": "Media", "kind": "video", "path": "Media"}]}]
+    world.write()
+    workspace, afresh = world.open(), open_workspace(str(world.folder), world.path("state"), waits=False)
+    workspace.survey.take()
+
+    def known(snapshot):
+        return {
+            (library.id, library.path, library.drive, library.tether, library.bytes, library.files)
+            for library in snapshot.libraries
+        }
+
+    def shift(*moves):
+        plan = workspace.plan.make(workspace.plan.draft(moves))
+        workspace.carry.carry(plan)
+        assert known(workspace.survey.latest()) == known(afresh.survey.take()), moves
+
+    shift((world.path("kestrel", "Games", "Kite"), "heron"))
+    shift((path, "heron"))
+    (vane,) = (library for library in workspace.survey.latest().libraries if library.name == "Vane")
+    shift((vane.path, "wren"))
+    before = known(workspace.survey.latest())
+    wishes = Wishes(every_move=True)
+    assert not workspace.plan.recommend(wishes).draft.places.keys() - {entry[0] for entry in before}
+    for _ in range(3):
+        workspace.logbook.undo("last")
+        assert known(workspace.survey.latest()) == known(afresh.survey.take())
+    assert known(workspace.survey.latest()) != before and workspace.survey.latest().drive(vane.drive)
+    draft = workspace.plan.empty_draft(workspace.survey.latest())
+    (vane,) = (library for library in draft.snapshot.libraries if library.name == "Vane")
+    draft = draft.parted(vane.id)
+    workspace.carry.carry(workspace.plan.make(draft.put_down(f"{vane.id}/Media", "heron")))
+    latest = workspace.survey.latest()
+    media = next(library for library in latest.libraries if library.drive == "heron")
+    body = next(library for library in latest.libraries if library.name == "Vane")
+    assert (media.bytes, media.tether) == (30 * MB, f"{path}/Media") and body.bytes == vane.bytes - 30 * MB

@@ -432,6 +432,9 @@ def test_a_knot_is_untied_through_a_third_drive():
     assert plan.steps[2].path == plan.steps[0].target_path and "to make room for often" in plan.steps[0].reason
     assert "98.0 GB go via a third drive" in recommendation_sentences(offered) and not offered.draft.arranged.stuck
     assert simulate(Scene(plan, offered.draft.drives)).feasible
+    kept_off = frozenset((name, "third") for name in ("often", "never"))
+    kept_off = recommend(two_that_swap(third_gb=96), Wishes(forbidden=kept_off))
+    assert not kept_off.draft.arranged.staged_bytes, "nor do they wait where they must not go"
 
 
 def test_room_to_grow_is_what_the_surveys_say(world):

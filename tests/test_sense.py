@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import json
 import os
 from dataclasses import replace
 
@@ -11,12 +12,11 @@ from full_homes import nearly_full, works
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import GB, MB, fill, put
+from conftest import GB, MB, a_drive, fill, put
 from households import FAST, SLOW, drive, home, library
 from nuvik.__main__ import run
 from nuvik.core.carrying.aside_folders import held
-from nuvik.core.model.errors import Refused
-from nuvik.core.model.library import Kind
+from nuvik.core.model.library import Kind, Timing
 from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.make_plan import make_plan
@@ -26,7 +26,7 @@ from nuvik.core.planning.ordering.move_order import Transfer, order_moves
 from nuvik.core.planning.placement.collections import collections_of
 from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.spaces import spaces_of
-from nuvik.core.planning.placement.waiting import opening_s
+from nuvik.core.planning.placement.waiting import opening_bounds_s, opening_s, opening_time, timed
 from nuvik.core.planning.search.layers import Layers, Reached
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
@@ -187,9 +187,60 @@ def test_why_says_where_the_seconds_come_from_and_what_a_gigabyte_is_worth(world
     words = capsys.readouterr().out
     assert words.startswith("Kite should go to ") and "computing" in words and "s small reads" in words
     assert "Kestrel: " in words and "a week" in words and "s for each GB" in words
-    assert run(["why", "Nobody", *at]) == 3 and run(["why", "Kite", "--json", *at]) == 0
-    with pytest.raises(Refused, match="No library is known as"):
-        world.open().plan.library_at("Nobody")
+    assert run(["why", "Nobody", *at]) == 3 and "No library is known as" in capsys.readouterr().err
+    assert run(["why", "Kite", "--json", *at]) == 0
+    answer = json.loads(capsys.readouterr().out)
+    here, goal = answer["drives"][0], next(row for row in answer["drives"] if row["id"] == answer["moves_to"])
+    assert (here["id"], here["source"], here["low_s"]) == ("heron", "assumed", None) and answer["blocked_by"] == []
+    assert goal["seconds"] == pytest.approx(goal["computing_s"] + goal["sequence_s"] + goal["small_reads_s"])
+    # What would change the answer does change it.
+    turns = goal["pays_from_per_week"]
+    assert 0 < turns < 20
+    for opens, goes in ((turns * 0.9, False), (turns * 1.1, True)):
+        assert run(["card", kite, "--opens-per-week", f"{opens}", *at]) == 0
+        assert bool(world.open().plan.recommend(Wishes()).draft.places) is goes, opens
+
+
+@given(
+    computing_s=st.floats(0, 60),
+    factor=st.floats(0.1, 20),
+    order=st.permutations(["quick", "slow", "middle"]),
+)
+def test_timings_on_two_drives_tell_computing_from_reading(computing_s, factor, order):
+    """What was timed is what is reckoned; from one drive the truth about another lies within what is said."""
+    speeds = {"quick": (900, 20_000), "middle": (300, 3_000), "slow": (90, 80)}
+    drives = {
+        name: a_drive(id=name, read_bytes_per_s=read * MB, small_reads_per_s=small)
+        for name, (read, small) in speeds.items()
+    }
+    game = library("Kite", "slow", bytes=20 * GB, files=500, kind=Kind.GAME)
+    takes = {name: computing_s + factor * opening_time(game, drive).reading_s for name, drive in drives.items()}
+    first, second, third = order
+    timings = [Timing(drive=name, seconds=takes[name]) for name in (first, second)]
+    once, twice = timed(game, timings[:1], drives), timed(game, timings, drives)
+    assert opening_s(once, drives[first]) == pytest.approx(takes[first], rel=0.01, abs=0.01)
+    low, high = opening_bounds_s(once, drives[second], drives)
+    assert low * 0.99 - 0.01 <= takes[second] <= high * 1.01 + 0.01
+    assert opening_bounds_s(game, drives[first], drives) is None
+    assert opening_s(twice, drives[third]) == pytest.approx(takes[third], rel=0.02, abs=0.1)
+    assert twice.computing_s == pytest.approx(computing_s, rel=0.02, abs=0.1)
+    # Timings that contradict each other still give times that are possible.
+    odd = timed(game, [Timing(drive="quick", seconds=50), Timing(drive="slow", seconds=5)], drives)
+    assert all(0 < opening_s(odd, drive) < 10_000 for drive in drives.values())
+
+
+def test_what_limits_cost_is_said():
+    snapshot = home(
+        [drive("fast", usable_bytes=900 * GB, **FAST), drive("slow", usable_bytes=900 * GB, **SLOW)],
+        [library(name, "slow", opens_per_week=opens) for name, opens in (("Kite", 9), ("Loom", 5), ("Moor", 3))],
+    )
+    free = recommend(snapshot, Wishes())
+    for wishes in (Wishes(most_moves=1), Wishes(most_moving_s=500)):
+        offered = recommend(snapshot, wishes)
+        words, missed_s = recommendation_sentences(offered), free.draft.saved.likely - offered.draft.saved.likely
+        assert len(offered.draft.loads) < 3 and offered.limits_cost_s == pytest.approx(missed_s, rel=0.01)
+        assert "Without limits on the moving, up to" in words and "better exists within your limits" in words
+    assert "limits" not in recommendation_sentences(recommend(snapshot, Wishes(most_moves=3)))
 
 
 def test_what_comes_to_an_old_path_has_a_card_of_its_own(world):

@@ -7,7 +7,7 @@ import threading
 from dataclasses import replace
 
 import pytest
-from textual.widgets import Input, Static, Tree
+from textual.widgets import Checkbox, Input, Static, Tree
 
 from conftest import MB, fill, put
 from nuvik.core.model.library import Kind
@@ -51,7 +51,14 @@ async def test_marking_many_opening_one_and_editing_its_card(house):
         await settle(app, pilot)
         page = words_of(app.screen.query_one("#lines", Static)) + words_of(app.screen.query_one("#inside", Static))
         assert "may it move?" in page and "data" in page and "(files next to the folders)" in page
+        why = words_of(app.screen.query_one("#why", Static))
+        assert "belongs" in why and "is here" in why and "small reads" in why and "Heron" in why
         await pilot.press("e")
+        pinned = app.screen.query_one("#pinned", Checkbox)
+        before = pinned.render().plain
+        pinned.toggle()
+        assert pinned.render().plain != before, "told without colour"
+        pinned.toggle()
         fields = {name: app.screen.query_one(f"#{name}", Input) for name in ("name", "kind", "opens")}
         fields["kind"].value = "toy"
         await pilot.press("ctrl+s")
@@ -266,10 +273,12 @@ async def test_asking_within_limits_and_choosing_where_new_content_goes(tight):
                 await pilot.press("ctrl+s")
                 assert app.screen is form, "a slip is told and nothing is lost"
             form.query_one(f"#{name}", Input).value = right
+        form.query_one("#keep_headroom", Checkbox).value = True
         assert "0.01 s for each second" in " ".join(words_of(form.query_one("#weights", Static)).split())
         await pilot.press("ctrl+s")
         await settle(app, pilot)
         await pilot.press("l")
+        assert app.desk.draft.keep_headroom and not app.desk.draft.on_trial
         assert len(app.desk.draft.loads) == 1 and app.desk.draft.drive("kestrel").headroom_bytes > 70 * MB
         await pilot.press("d")
         assert "Where new content goes" in words_of(app.screen.query(Static).first())

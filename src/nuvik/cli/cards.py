@@ -70,7 +70,7 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
         took: Annotated[
             float | None,
-            typer.Option("--took", metavar="SECONDS", help="How long it took to open from where it is."),
+            typer.Option("--took", metavar="SECONDS", help="How long it took to open from where it is now."),
         ] = None,
         forget: Annotated[bool, typer.Option("--forget", help="Forget everything you said about it.")] = False,
     ) -> None:
@@ -143,7 +143,10 @@ def _lines(card: Card) -> list[str]:
         lines.append(f"  belongs to the collection {shown(card.collection)}")
     if card.needs_read_bytes_per_s:
         lines.append(f"  needs at least {format_speed(card.needs_read_bytes_per_s)}")
-    if card.opening_factor is not None:
+    lines += [f"  opens in {timing.seconds:g} s from the drive {shown(timing.drive)}" for timing in card.timings]
+    if card.computing_s is not None:
+        lines.append(f"  computes for {card.computing_s:.2g} s of that, wherever it is")
+    elif card.opening_factor is not None:
         lines.append(f"  takes {card.opening_factor:.2f} times as long to open as its kind usually does")
     lines += [f"  {words}" for field, words in _FLAGS.values() if getattr(card, field)]
     if not card.movable:

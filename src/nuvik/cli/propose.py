@@ -97,12 +97,17 @@ def add_to(app: typer.Typer) -> None:
         if output is not None and plan is not None:
             workspace.plan.write(plan, output)
         if call.as_json:
+            timeline = workspace.rehearse.on_paper(plan) if plan else None
             kept = {"steps": [], "proven_gap": proposal.gap, "kept": document(tuple(recommendation.kept.values()))}
             call.document(
                 "plan",
                 {
                     **(plan_document(plan) if plan else kept),
                     "short_bytes": proposal.short_bytes,
+                    "moving_s": timeline.total_s if timeline else 0.0,
+                    "lowest_free_bytes": timeline.lowest_free_bytes if timeline else {},
+                    "away": document(timeline.away) if timeline else {},
+                    "without_limits_saves_s_per_week": recommendation.limits_cost_s,
                     "in_words": words,
                     "unmet": [demand.words for demand in proposal.unmet],
                     "weights": document(wishes.weighed),
@@ -129,12 +134,12 @@ def add_to(app: typer.Typer) -> None:
         library: Annotated[str, typer.Argument(metavar="LIBRARY", help="Its path, or its name.")],
     ) -> None:
         """Say why a library should move or stay: where its seconds come from, on each drive, and what it is worth."""
-        from nuvik.core.views.documents import document
+        from nuvik.core.views.documents import why_document
         from nuvik.core.views.why_sentences import why_lines
 
         answer = call.workspace.plan.why(call.workspace.plan.library_at(library))
         if call.as_json:
-            call.document("why", document(answer))
+            call.document("why", why_document(answer))
             return
         for number, line in enumerate(why_lines(answer)):
             call.say(line if number < 2 else f"  {line}")

@@ -42,6 +42,11 @@ class State(StrEnum):
         return self in (State.ON_TRIAL, State.RELEASED, State.UNDONE)
 
     @property
+    def at_target(self) -> bool:
+        """The library works from its new place."""
+        return self in (State.SWITCHED, State.ON_TRIAL, State.RELEASING, State.RELEASED)
+
+    @property
     def in_words(self) -> str:
         """What is safe at this point, in the user's words."""
         return _WORDS[self]

@@ -104,6 +104,15 @@ class Part:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Timing:
+    """How long the user saw a library take to open from one drive."""
+
+    drive: str
+    """The drive's id."""
+    seconds: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Piece:
     """What makes a library stand for a piece of a whole one while it is planned: its body, or one of its parts."""
 
@@ -146,7 +155,11 @@ class Card:
     needs_read_bytes_per_s: int | None = None
     """A streaming need: it does not work from a drive that reads slower."""
     opening_factor: float | None = None
-    """How many times as long as reckoned it really takes to open."""
+    """How many times as long as reckoned it really takes to open; where `computing_s` is known, to read."""
+    computing_s: float | None = None
+    """What it computes at each opening, known from timings on two drives."""
+    timings: tuple[Timing, ...] = ()
+    """What the user timed, the latest of each drive."""
     always_attached: bool = False
     """It must never be away: no portable drive may hold it."""
     keep_with: tuple[PathText, ...] = ()
@@ -197,7 +210,13 @@ class Library:
     parts: tuple[Part, ...] = ()
     needs_read_bytes_per_s: int | None = None
     opening_factor: float = 1.0
-    """How many times as long as reckoned from its kind it takes to open, as the user timed it."""
+    """How many times as long as reckoned from its kind it takes to open, as the user timed it; where `computing_s` is
+    known, to read.
+    """
+    computing_s: float | None = None
+    """What it computes at each opening, as timings on two drives tell; None where that follows from its kind."""
+    timings: tuple[Timing, ...] = ()
+    """As its card says."""
     folders: int = 0
     cold_bytes: int = 0
     """Of files neither read nor changed for a year."""

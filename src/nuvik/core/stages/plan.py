@@ -121,9 +121,9 @@ class PlanStage:
         """A style by its name or first letter. Raises BadInput."""
         return style_of(typed)
 
-    def wishes_from_form(self, drive: Drive | None, fields: Mapping[str, str]) -> Wishes:
-        """The wishes that the fields of a form say. Raises BadInput."""
-        return wishes_as_typed(drive, fields, self.survey.room_to_grow)
+    def wishes_from_form(self, drive: Drive | None, fields: Mapping[str, str], **flags: bool) -> Wishes:
+        """The wishes that the fields and switches of a form say. Raises BadInput."""
+        return wishes_as_typed(drive, fields, self.survey.room_to_grow, **flags)
 
     def wishes_from_options(
         self,
@@ -266,4 +266,6 @@ def _merged(now: Library, before: Library | None) -> Library:
         kind=before.kind,
         opens_per_week=before.opens_per_week,
         opening_factor=before.opening_factor,
+        computing_s=before.computing_s,
+        timings=before.timings,
     )

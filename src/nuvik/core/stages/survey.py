@@ -10,12 +10,13 @@ from dataclasses import dataclass, field, replace
 from nuvik.core.hosts.base import drive_holding
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import BadInput, Refused
-from nuvik.core.model.library import Card, Library
+from nuvik.core.model.library import Card, Library, Timing
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import normalised
 from nuvik.core.model.progress import Stop, SurveyReport, no_report
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.planning.placement.waiting import factor_for
+from nuvik.core.planning.drafting.moved_since import moved_since
+from nuvik.core.planning.placement.waiting import timed
 from nuvik.core.stages.computer import Computer
 from nuvik.core.store.card_store import CardBox, Moved
 from nuvik.core.store.exports import save_libraries
@@ -81,7 +82,8 @@ class SurveyStage:
         roots = tuple(os.path.realpath(normalised(path)) for path in paths)
         silent = {drive_holding(drives, tree.root.path) for tree in trees if tree.silent}
         unreached = frozenset(drive.id for drive in silent if drive is not None)
-        whole = together(latest_snapshot(computer.database), taken, roots, unreached)
+        before = self._as_moved(latest_snapshot(computer.database), drives)
+        whole = together(before, taken, roots, unreached)
         keep_snapshot(computer.database, whole)
         return taken if roots else whole
 
@@ -102,7 +104,7 @@ class SurveyStage:
         before the first survey.
         """
         drives = self.computer.drives()
-        kept = latest_snapshot(self.computer.database)
+        kept = self._as_moved(latest_snapshot(self.computer.database), drives)
         if kept is None:
             return Snapshot(taken_at="", host=self.computer.host.name, drives=drives, libraries=())
         cards = {card.path: card for card in self.cards(drives)}
@@ -113,6 +115,11 @@ class SurveyStage:
             for library in kept.libraries
         )
         return replace(kept, libraries=libraries).with_drives(drives)
+
+    def _as_moved(self, kept: Snapshot | None, drives: Sequence[Drive]) -> Snapshot | None:
+        """What was carried since a snapshot was taken counts as seen."""
+        moves = Journal(self.computer.database).moves() if kept is not None else []
+        return kept and moved_since(kept, moves, drives, self.computer.is_taken)
 
     def changes(self, since: str | None = None) -> tuple[Snapshot, Snapshot] | None:
         """The snapshot that was the latest at a moment (by default: the one before the latest), and the latest."""
@@ -203,7 +210,8 @@ class SurveyStage:
         return card_with_options(card, typed)
 
     def timed(self, path: str, took_s: float) -> Card:
-        """The card of a library that the user saw opening in so many seconds from where it is; not kept yet.
+        """The card of a library that the user saw opening in so many seconds from where it is now; not kept yet. What
+        was timed from other drives still counts: two of them tell computing from reading.
 
         Raises Refused when no survey knows the library, BadInput for a time that cannot be.
         """
@@ -215,8 +223,10 @@ class SurveyStage:
             raise BadInput(
                 f"A library cannot open in {took_s:g} seconds.", next_step="Say how many seconds it took to open."
             )
-        factor = factor_for(library, snapshot.drive(library.drive), took_s)
-        return replace(self.card(path), opening_factor=round(min(10_000.0, max(1e-4, factor)), 4))
+        card, now = self.card(path), Timing(drive=library.drive, seconds=took_s)
+        timings = (*(each for each in card.timings if each.drive != library.drive), now)
+        fitted = timed(library, timings, {drive.id: drive for drive in snapshot.drives})
+        return replace(card, timings=timings, opening_factor=fitted.opening_factor, computing_s=fitted.computing_s)
 
     def merge(self, libraries: Sequence[Library]) -> str:
         """Let the folder that holds these libraries be one library from now on; its path. Raises Refused."""

@@ -13,14 +13,11 @@ from dataclasses import dataclass, replace
 
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.journal import State
 from nuvik.core.model.library import Card
 from nuvik.core.model.paths import is_within
 from nuvik.core.store.database import Database
 from nuvik.core.store.journal import Journal
 from nuvik.core.store.json_codec import from_json, to_json
-
-_AT_THE_TARGET = frozenset([State.SWITCHED, State.ON_TRIAL, State.RELEASING, State.RELEASED])
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +32,7 @@ class Moved:
         """As the journal has it now. `taken` tells whether something other than a link lies at a path: where that is
         so, an old path leads no more to the library that was moved from there.
         """
-        standing = [move for move in journal.moves() if move.undoes is None and move.state in _AT_THE_TARGET]
+        standing = [move for move in journal.moves() if move.undoes is None and move.state.at_target]
         return cls(tuple((move.source, move.target) for move in standing if not taken(move.source)))
 
     def now_at(self, path: str) -> str:

@@ -13,7 +13,7 @@ from typing import Annotated, Any
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from nuvik.core.model.errors import Refused
-from nuvik.core.model.library import Card, Kind, Part
+from nuvik.core.model.library import Card, Kind, Part, Timing
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
 from nuvik.core.user_files.toml_file import field_name, read_checked
@@ -49,6 +49,11 @@ class _PartEntry(Strict):
     _folder_inside = field_validator("path")(inside)
 
 
+class _TimingEntry(Strict):
+    drive: Annotated[str, Field(min_length=1)]
+    seconds: Annotated[float, Field(gt=0, le=86_400, allow_inf_nan=False)]
+
+
 class _CardEntry(Strict):
     path: Annotated[str, Field(min_length=1)]
     name: Annotated[str, Field(max_length=200)] | None = None
@@ -63,11 +68,13 @@ class _CardEntry(Strict):
     why_not: str | None = None
     needs_read_bytes_per_s: Annotated[int, Field(gt=0, le=2**62)] | None = None
     opening_factor: Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)] | None = None
+    computing_s: Annotated[float, Field(ge=0, le=86_400, allow_inf_nan=False)] | None = None
     always_attached: bool = False
     keep_with: tuple[_Place, ...] = ()
     apart_from: tuple[_Place, ...] = ()
     collection: Annotated[str, Field(min_length=1, max_length=200)] | None = None
     part: list[_PartEntry] = []
+    timing: list[_TimingEntry] = []
 
 
 class _CardsEntry(Strict):
@@ -101,8 +108,9 @@ def read_cards_file(path: str, base: str, fence: str | None = None) -> tuple[Car
             name: tuple(os.path.normpath(os.path.join(base, other)) for other in getattr(entry, name))
             for name in _OTHERS
         }
-        fields = entry.model_dump(exclude={"path", "part", *_OTHERS})
-        cards[place] = Card(path=place, parts=parts, **fields, **others)
+        timings = tuple(Timing(drive=timing.drive, seconds=timing.seconds) for timing in entry.timing)
+        fields = entry.model_dump(exclude={"path", "part", "timing", *_OTHERS})
+        cards[place] = Card(path=place, parts=parts, timings=timings, **fields, **others)
     return tuple(cards.values())
 
 
@@ -124,10 +132,12 @@ def cards_text(cards: Iterable[Card]) -> str:
         entry: dict[str, Any] = {"path": card.path}
         for name in _CardEntry.model_fields:
             value = getattr(card, name, None)
-            if name not in ("path", "part") and value is not None and value != getattr(plain, name):
+            if name not in ("path", "part", "timing") and value is not None and value != getattr(plain, name):
                 entry[name] = str(value) if isinstance(value, Kind) else list(value) if name in _OTHERS else value
         if card.parts:
             entry["part"] = [{"path": part.path, "name": part.name, "kind": str(part.kind)} for part in card.parts]
+        if card.timings:
+            entry["timing"] = [{"drive": each.drive, "seconds": each.seconds} for each in card.timings]
         array.append(tomlkit.item(entry))
     document["library"] = array
     return tomlkit.dumps(document)

@@ -7,6 +7,7 @@ from typing import Any
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.planning.drafting.why import Why
 from nuvik.core.store.json_codec import drive_to_json, plan_to_json, snapshot_to_json, to_json
 
 
@@ -28,6 +29,45 @@ def survey_document(snapshot: Snapshot) -> dict[str, Any]:
 def plan_document(plan: Plan) -> dict[str, Any]:
     """A plan, without its format."""
     return _without_format(plan_to_json(plan))
+
+
+def why_document(why: Why) -> dict[str, Any]:
+    """Why a library is where it is, and what each drive would mean for it, where it is now first."""
+    library = why.library
+    goal = next((row for row in why.drives if row.drive == why.moves_to), None)
+    blocked = [f"{row.label}: {row.obstacle}" for row in why.drives if row.obstacle]
+    return {
+        "library": library.name,
+        "id": library.id,
+        "path": library.path,
+        "kind": str(library.kind),
+        "opens_per_week": library.opens_per_week,
+        "moves_to": None if goal is None else goal.drive,
+        "reason": why.reason,
+        "drives": [
+            {
+                "id": row.drive,
+                "label": row.label,
+                "here": row.here,
+                "seconds": row.opening.total_s,
+                "computing_s": row.opening.computing_s,
+                "sequence_s": row.opening.sequence_s,
+                "small_reads_s": row.opening.small_reads_s,
+                "low_s": row.bounds_s[0] if row.bounds_s else None,
+                "high_s": row.bounds_s[1] if row.bounds_s else None,
+                "source": why.source,
+                "waiting_s_per_week": row.waiting_s_per_week,
+                "saves_s_per_week": row.saves_s_per_week,
+                "worth_s_per_week_per_gb": row.worth_s_per_week_per_gb,
+                "line_s_per_week_per_gb": row.line_s_per_week_per_gb,
+                "pays_from_per_week": row.pays_from_per_week,
+                "pays_below_per_week": row.pays_below_per_week,
+                "obstacle": row.obstacle or None,
+            }
+            for row in why.drives
+        ],
+        "blocked_by": blocked,
+    }
 
 
 def _without_format(data: dict[str, Any]) -> dict[str, Any]:

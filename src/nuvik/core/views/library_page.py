@@ -57,7 +57,11 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
     yield "may it move?", may.replace("yesyou", "yes: you")
     if library.needs_read_bytes_per_s:
         yield "needs", f"a drive that reads at least {format_speed(library.needs_read_bytes_per_s)}"
-    if library.opening_factor != 1.0:
+    labels = {other.id: shown(other.label) for other in drives}
+    if library.timings:
+        timed = (f"{each.seconds:g} s from {labels.get(each.drive, shown(each.drive))}" for each in library.timings)
+        yield "timed", f"it opens in {', '.join(timed)}"
+    elif library.opening_factor != 1.0:
         yield "timed", f"it takes {library.opening_factor:.2f} times as long to open as its kind usually does"
     if library.working_set:
         yield "working set", "you really use it"

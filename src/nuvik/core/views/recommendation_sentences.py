@@ -32,6 +32,9 @@ def recommendation_sentences(recommendation: Recommendation) -> str:
     short = [_short_sentence(recommendation, labels, space) for space in recommendation.proposal.short_bytes]
     contradictions = [contradiction.in_words() for contradiction in recommendation.contradictions]
     alone, more = _alone_on_portable(recommendation), more_moves(recommendation)
+    if recommendation.limits_cost_s >= 1:
+        limits_cost = format_duration(recommendation.limits_cost_s)
+        more = f"Without limits on the moving, up to {limits_cost} a week more could be saved. {more}".strip()
     return " ".join(filter(None, (_main_sentence(recommendation), more, *short, *contradictions, alone)))
 
 
@@ -115,7 +118,8 @@ def _proof(recommendation: Recommendation) -> str:
     elif proposal.gap > 1e-6:
         proof = f"this is proven to be within {proposal.gap:.2%} of the best possible"
     else:
-        proof = "nothing better exists"
+        limited = recommendation.limits_cost_s >= 1
+        proof = "nothing better exists within your limits" if limited else "nothing better exists"
     if staged := recommendation.draft.arranged.staged_bytes:
         proof += f"; {format_bytes(staged)} go via a third drive, because each needs the place of another"
     return proof

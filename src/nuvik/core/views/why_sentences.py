@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_duration
@@ -11,25 +12,108 @@ from nuvik.core.planning.drafting.why import OnDrive, Why
 
 _FELT_S_PER_WEEK = 0.5
 _LEAST_LINE = 0.005
+_SELDOM, _OFTEN = 0.05, 200.0
+"""Openings a week: what is less or more than that is no figure for anybody."""
+
+
+def where_it_belongs(why: Why) -> str:
+    """The answer, and what would change it."""
+    name, goal = shown(why.library.name), _goal(why)
+    goes = f"{name} should go to {shown(goal.label)}" if goal else f"{name} stays on {shown(why.drives[0].label)}"
+    answer = f"{goes}: {why.reason}." if why.reason else f"{goes}."
+    return f"{answer} {_what_would_change(why, goal)}".rstrip()
+
+
+def where_its_seconds_come_from(why: Why) -> str:
+    """How often it is opened, and how well its seconds are known."""
+    often = how_often(why.library.opens_per_week) if why.library.opens_per_week else "hardly ever, as far as is known"
+    return f"You open it {often}. {_how_sure(why)}"
+
+
+@dataclass(frozen=True, slots=True)
+class WhyRow:
+    """What one drive would mean for a library, in columns."""
+
+    drive: str
+    opens_in: str
+    between: str
+    """Between what that lies; empty where no timing tells."""
+    parts: tuple[str, str, str]
+    """Computing, reading in sequence, small reads."""
+    a_week: str
+    worth: str
+    obstacle: str
+
+
+def why_rows(why: Why) -> Iterator[WhyRow]:
+    """Each drive, where the library is now first."""
+    for row in why.drives:
+        opening, saves_s = row.opening, row.saves_s_per_week
+        a_week = f"{'saves' if saves_s > 0 else 'costs'} {format_duration(abs(saves_s))}"
+        yield WhyRow(
+            drive=shown(row.label),
+            opens_in=format_duration(opening.total_s),
+            between=_range(row).removeprefix("; between ").replace(" and ", " to "),
+            parts=(
+                format_duration(opening.computing_s),
+                format_duration(opening.sequence_s),
+                format_duration(opening.small_reads_s),
+            ),
+            a_week="is here" if row.here else a_week if abs(saves_s) >= _FELT_S_PER_WEEK else "no difference",
+            worth=f"{row.worth_s_per_week_per_gb:.2g} s" if saves_s >= _FELT_S_PER_WEEK else "",
+            obstacle=row.obstacle,
+        )
 
 
 def why_lines(why: Why) -> Iterator[str]:
-    """What `nuvik why` says, and the page of a library: the answer first, then each drive."""
+    """What `nuvik why` says: the answer first, then each drive."""
     library, now = why.library, why.drives[0]
-    name = shown(library.name)
-    goes = f"{name} should go to {shown(why.moves_to)}" if why.moves_to else f"{name} stays on {shown(now.label)}"
-    yield f"{goes}: {why.reason}." if why.reason else f"{goes}."
+    yield where_it_belongs(why)
     often = how_often(library.opens_per_week) if library.opens_per_week else "hardly ever, as far as is known"
     yield (
         f"You open it {often}, from {shown(now.label)} in {format_duration(now.opening.total_s)}: {_parts(now)}. "
-        + (
-            "The time is by your own timing."
-            if library.opening_factor != 1.0
-            else f"These are the figures for the kind “{library.kind}”; “nuvik card --took” replaces them with yours."
-        )
+        + _how_sure(why)
     )
     for row in why.drives[1:]:
-        yield _elsewhere(row, library.on_disk_bytes)
+        yield _elsewhere(row)
+
+
+def _goal(why: Why) -> OnDrive | None:
+    return next((row for row in why.drives if row.drive == why.moves_to), None)
+
+
+def _how_sure(why: Why) -> str:
+    library = why.library
+    if why.source == "assumed":
+        return f"These are the figures for the kind “{library.kind}”; “nuvik card --took” replaces them with yours."
+    if library.computing_s is not None:
+        return "You timed it on two drives, which tells computing from reading."
+    return "You timed it on one drive: how much of that was computing is not known, so the other drives have a range."
+
+
+def _what_would_change(why: Why, goal: OnDrive | None) -> str:
+    """With how many openings a week the answer would be another one; empty where no such number is of use."""
+    if goal is not None:
+        if goal.pays_below_per_week is not None:
+            return f"It would stay if you opened it {_per_week(goal.pays_below_per_week)} or more."
+        turns = goal.pays_from_per_week or 0.0
+        return f"It would stay if you opened it less than {_per_week(turns)}." if turns > _SELDOM else ""
+    now = why.library.opens_per_week
+    able = [row for row in why.drives[1:] if not row.obstacle and why.library.movable]
+    more = [(row.pays_from_per_week, row.label) for row in able if row.pays_from_per_week is not None]
+    fewer = [(row.pays_below_per_week, row.label) for row in able if row.pays_below_per_week is not None]
+    if more and now < min(more)[0] < _OFTEN:
+        return f"It would belong on {shown(min(more)[1])} if you opened it {_per_week(min(more)[0])} or more."
+    if fewer and now > max(fewer)[0] > _SELDOM:
+        return f"It would belong on {shown(max(fewer)[1])} if you opened it less than {_per_week(max(fewer)[0])}."
+    return ""
+
+
+def _per_week(times: float) -> str:
+    """A number of openings, rounded as a person would say it."""
+    if times < 0.75:
+        return f"once every {round(1 / max(times, _SELDOM))} weeks"
+    return how_often(round(times * 2) / 2 if times < 10 else round(times))
 
 
 def _parts(row: OnDrive) -> str:
@@ -42,8 +126,8 @@ def _parts(row: OnDrive) -> str:
     return ", ".join(f"{format_duration(seconds)} {what}" for seconds, what in parts if seconds >= 0.05) or "no time"
 
 
-def _elsewhere(row: OnDrive, size: int) -> str:
-    words = f"{shown(row.label)}: {format_duration(row.opening.total_s)} ({_parts(row)})"
+def _elsewhere(row: OnDrive) -> str:
+    words = f"{shown(row.label)}: {format_duration(row.opening.total_s)} ({_parts(row)}{_range(row)})"
     if abs(row.saves_s_per_week) < _FELT_S_PER_WEEK:
         words += "; no difference that you would feel"
     elif row.saves_s_per_week > 0:
@@ -57,3 +141,11 @@ def _elsewhere(row: OnDrive, size: int) -> str:
         if row.saves_s_per_week > 0 and row.worth_s_per_week_per_gb < row.line_s_per_week_per_gb:
             words += ", so others are better off there"
     return f"{words}. Not possible: {row.obstacle}." if row.obstacle else f"{words}."
+
+
+def _range(row: OnDrive) -> str:
+    """Between what the seconds lie, where that is wider than is shown anyway."""
+    if row.bounds_s is None:
+        return ""
+    low, high = map(format_duration, row.bounds_s)
+    return f"; between {low} and {high}" if low != high else ""

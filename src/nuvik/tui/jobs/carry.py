@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import partial
@@ -14,6 +15,8 @@ from nuvik.tui.jobs.survey import SurveyJob
 
 if TYPE_CHECKING:
     from nuvik.core.carrying.outcome import Outcome
+
+log = logging.getLogger(__name__)
 
 Act = Callable[[Report, Stop], "Outcome"]
 """A call of the stages Carry or Logbook that moves something."""
@@ -90,6 +93,10 @@ class CarryJob(Job):
             ended, trouble = ended_headline(outcome, self.host.desk.workspace.drives.labels()), False
         except NuvikError as fault:
             ended, trouble = f"{fault.what} {fault.next_step}", True
+        try:
+            self.then(self.host.desk.take_snapshot, self.host.desk.workspace.survey.latest())
+        except NuvikError:
+            log.warning("what was carried is not known to the plan before the next survey", exc_info=True)
         self.then(self._carried, run, ended, trouble)
 
     def _report(self, run: CarryRun, event: Event) -> None:

@@ -15,8 +15,15 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.stages.plan import PlanStage
 from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.tick_box import TickBox
 
 _FIELDS = ("style", "free", "moves", "hours", "weeks", "grow")
+_FLAGS = (
+    ("keep_headroom", "no drive goes below its headroom, not even while things are moved"),
+    ("on_trial", "originals are kept until I release them, so count with both"),
+    ("every_move", "also the last moves, which bring little for their trouble"),
+    ("whole", "never split libraries into parts"),
+)
 
 
 class AskForm(ModalScreen[Wishes | None]):
@@ -45,6 +52,8 @@ class AskForm(ModalScreen[Wishes | None]):
             yield Input("", placeholder=f"{Wishes().weeks:g}", id="weeks")
             yield Static("room for this many weeks of growth", classes="quiet")
             yield Input("", placeholder="none beyond the headroom", id="grow")
+            for field, words in _FLAGS:
+                yield TickBox(words, id=field, compact=True)
             yield Static(id="weights")
             with Horizontal(id="answers"):
                 yield Button("ask (^s)", id="ask")
@@ -82,7 +91,8 @@ class AskForm(ModalScreen[Wishes | None]):
     def action_ask(self) -> None:
         fields = {name: self.query_one(f"#{name}", Input).value for name in _FIELDS}
         try:
-            wishes = self._stage.wishes_from_form(self._drive, fields)
+            flags = {field: self.query_one(f"#{field}", TickBox).value for field, _ in _FLAGS}
+            wishes = self._stage.wishes_from_form(self._drive, fields, **flags)
         except NuvikError as trouble:
             self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)
             return

@@ -8,7 +8,7 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
 from textual.screen import ModalScreen
-from textual.widgets import Button, Checkbox, Input, Static
+from textual.widgets import Button, Input, Static
 
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.library import Kind, Library
@@ -17,6 +17,7 @@ from nuvik.core.model.units import format_speed
 from nuvik.core.views.library_selection import may_overrule
 from nuvik.tui.desk import Desk
 from nuvik.tui.shell import Shell
+from nuvik.tui.widgets.tick_box import TickBox
 
 _FLAGS = (
     ("pinned", "keep it where it is"),
@@ -65,7 +66,7 @@ class CardForm(ModalScreen[None]):
             yield Static("a collection that should be kept on one drive", classes="quiet")
             yield Input(card.collection or "", placeholder="none", id="collection")
             for field, words in _FLAGS:
-                yield Checkbox(words, getattr(card, field), id=field, disabled=self._idle(field), compact=True)
+                yield TickBox(words, getattr(card, field), id=field, disabled=self._idle(field), compact=True)
             with Horizontal(id="answers"):
                 yield Button("keep (^s)", id="keep")
                 yield Button("cancel (Esc)", id="later")
@@ -94,7 +95,7 @@ class CardForm(ModalScreen[None]):
 
     def action_keep(self) -> None:
         fields = {field: self.query_one(f"#{field}", Input).value for field in _FIELDS}
-        flags = {field: self.query_one(f"#{field}", Checkbox).value for field, _ in _FLAGS}
+        flags = {field: self.query_one(f"#{field}", TickBox).value for field, _ in _FLAGS}
         try:
             stage, snapshot = self._desk.workspace.survey, self._desk.snapshot
             card = stage.card_from_form(self._card, fields, snapshot.libraries, **flags)

@@ -10,7 +10,7 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
 from textual.screen import ModalScreen
-from textual.widgets import Button, Input, Static, Switch
+from textual.widgets import Button, Input, Static
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import BadInput, NuvikError
@@ -20,6 +20,7 @@ from nuvik.core.model.units import format_bytes
 from nuvik.core.views.filesystem_view import filesystem_view
 from nuvik.tui.desk import Desk
 from nuvik.tui.shell import Shell
+from nuvik.tui.widgets.tick_box import TickBox
 
 
 class DriveCard(ModalScreen[None]):
@@ -47,9 +48,7 @@ class DriveCard(ModalScreen[None]):
             kinds = ", ".join(Kind)
             yield Static(f"what it is for: empty for everything, or some of {kinds}", classes="quiet", markup=False)
             yield Input(", ".join(drive.welcomes), id="welcomes")
-            with Horizontal(id="portable-line"):
-                yield Switch(drive.portable, id="portable")
-                yield Static("it is sometimes unplugged", id="portable-words")
+            yield TickBox("it is sometimes unplugged", drive.portable, id="portable", compact=True)
             yield Static("the systems that must write to it: linux, macos, windows", classes="quiet")
             yield Input(self._desk.workspace.drives.operating_system, id="systems")
             yield Static(id="advice", classes="quiet", markup=False)
@@ -116,7 +115,7 @@ class DriveCard(ModalScreen[None]):
             changes["name"] = words["name"]
         if words["headroom"] != format_bytes(drive.headroom_bytes):
             changes["headroom"] = words["headroom"]
-        portable = self.query_one("#portable", Switch).value
+        portable = self.query_one("#portable", TickBox).value
         if portable != drive.portable:
             changes["portable"] = portable
         return changes

@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING, cast
 
+from rich.console import Group
 from rich.table import Table
 from rich.text import Text
 from textual.app import ComposeResult
@@ -20,10 +21,12 @@ from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_bytes
 from nuvik.core.views.library_page import Inner, inside_rows, library_page, links_in_words
+from nuvik.core.views.why_sentences import where_it_belongs, where_its_seconds_come_from, why_rows
 from nuvik.tui.desk import Desk
 from nuvik.tui.theme import palette_of
 
 if TYPE_CHECKING:
+    from nuvik.core.planning.drafting.why import Why
     from nuvik.tui.shell import Shell
 
 _BAR_CELLS, _ROWS, _LINKS = 24, 14, 6
@@ -45,6 +48,7 @@ class LibraryPage(ModalScreen[None]):
     def compose(self) -> ComposeResult:
         with VerticalScroll(id="page"):
             yield Static(self._lines(), id="lines")
+            yield Static(Text("working out where it belongs …", style=palette_of(self.app.theme).quiet), id="why")
             yield Static(Text("looking inside …", style=palette_of(self.app.theme).quiet), id="inside")
             yield Static(
                 "\ne edits its card: name, kind, use, needs · s makes each folder in it a library · Esc closes this",
@@ -53,6 +57,33 @@ class LibraryPage(ModalScreen[None]):
 
     def on_mount(self) -> None:
         self.run_worker(self._look_inside, thread=True, exit_on_error=False)
+        self.run_worker(self._ask_why, thread=True, exit_on_error=False)
+
+    def _ask_why(self) -> None:
+        """Where it belongs rests on a proposal for the whole household, which takes a while."""
+        try:
+            show = partial(self._show_why, self._desk.workspace.plan.why(self._library))
+        except NuvikError as trouble:
+            show = partial(self._say, "#why", str(trouble))
+        self.app.call_from_thread(show)
+
+    def _show_why(self, why: Why) -> None:
+        if not self.is_mounted:
+            return
+        palette = palette_of(self.app.theme)
+        columns = Table.grid(padding=(0, 2))
+        names = ("", "opens in", "computing", "in sequence", "small reads", "a week", "per GB", "")
+        columns.add_row(*(Text(name, style=palette.quiet, justify="right") for name in names))
+        for row in why_rows(why):
+            figures = (row.opens_in, *row.parts, row.a_week, row.worth)
+            note = row.obstacle or (row.between and f"from {row.between}")
+            columns.add_row(
+                Text(row.drive), *(Text(figure, justify="right") for figure in figures), Text(note, style=palette.quiet)
+            )
+        table = Table.grid(padding=(0, 2))
+        table.add_row(Text("belongs", style=palette.quiet, no_wrap=True), Text(where_it_belongs(why)))
+        table.add_row(Text("its seconds", style=palette.quiet, no_wrap=True), Text(where_its_seconds_come_from(why)))
+        self.query_one("#why", Static).update(Group(table, "", columns, ""))
 
     def on_unmount(self) -> None:
         self._stop.ask()
@@ -64,12 +95,12 @@ class LibraryPage(ModalScreen[None]):
         except StopRequested:
             return
         except NuvikError as trouble:
-            show = partial(self._say_inside, str(trouble))
+            show = partial(self._say, "#inside", str(trouble))
         self.app.call_from_thread(show)
 
-    def _say_inside(self, words: str) -> None:
+    def _say(self, where: str, words: str) -> None:
         if self.is_mounted:
-            self.query_one("#inside", Static).update(Text(words))
+            self.query_one(where, Static).update(Text(words))
 
     def _show_inside(self, rows: list[Inner], links: list[str]) -> None:
         if not self.is_mounted:

@@ -52,7 +52,7 @@ def propose_landing(draft: Draft, kind: Kind) -> Landing | None:
         return None
     likes = [library for library in draft.snapshot.libraries if library.kind is kind and library.piece is None]
     size, opens = int(median(library.bytes for library in likes)), mean(library.opens_per_week for library in likes)
-    typical = replace(newest, bytes=size, opens_per_week=opens, opening_factor=1.0)
+    typical = replace(newest, bytes=size, opens_per_week=opens, opening_factor=1.0, computing_s=None)
     able = [drive for drive in draft.drives if _may_land(typical, drive)]
     roomy = [drive for drive in able if _spare(draft, drive) >= NEXT_FEW * size]
     if not roomy:

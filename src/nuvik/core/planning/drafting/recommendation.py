@@ -54,6 +54,8 @@ class Recommendation:
     """Why libraries stay, by their id."""
     contradictions: tuple[Contradiction, ...] = ()
     """Why wishes are not met."""
+    limits_cost_s: float = 0.0
+    """By how many seconds a week less one would wait at best without the limits on moves and on moving time."""
 
     @property
     def unplaced(self) -> tuple[str, ...]:
@@ -122,6 +124,7 @@ def recommend(snapshot: Snapshot, wishes: Wishes) -> Recommendation:
         for load in draft.loads
     }
     trades, impossible = _trades(joined, wishes, proposal)
+    limits_cost_s = _limits_cost_s(parted, wishes, whole)
     spare = spare_then(draft, wishes)
     kept = {
         library.id: Kept(
@@ -141,7 +144,15 @@ def recommend(snapshot: Snapshot, wishes: Wishes) -> Recommendation:
         reasons,
         kept,
         tuple(contradictions(joined, wishes, replace(proposal, short_bytes=impossible))),
+        limits_cost_s,
     )
+
+
+def _limits_cost_s(snapshot: Snapshot, wishes: Wishes, whole: Draft) -> float:
+    if wishes.most_moves is None and wishes.most_moving_s is None:
+        return 0.0
+    free = ideal_placement(snapshot, replace(wishes, most_moves=None, most_moving_s=None), effort=Effort.LITTLE)
+    return max(0.0, Draft(snapshot, places=dict(free.proposal.places)).saved.likely - whole.saved.likely)
 
 
 def _rejoined(whole: Snapshot, parted: Snapshot, places: Mapping[str, str]) -> tuple[Snapshot, dict[str, str]]:

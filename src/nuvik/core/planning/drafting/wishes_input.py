@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from typing import Any
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import BadInput
@@ -80,17 +81,18 @@ def check_sizes(drives: Iterable[Drive], headroom_bytes: Mapping[str, int], free
 
 
 def wishes_as_typed(
-    drive: Drive | None, fields: Mapping[str, str], room_to_grow: Callable[[float], dict[str, int]]
+    drive: Drive | None, fields: Mapping[str, str], room_to_grow: Callable[[float], dict[str, int]], **flags: bool
 ) -> Wishes:
     """The wishes that the fields of a form say: `style`, `free` (more to become free on `drive`), `moves`, `hours`,
-    `weeks`, and `grow`, the weeks of growth for which `room_to_grow` tells the headroom by drive id. Raises BadInput.
+    `weeks`, and `grow`, the weeks of growth for which `room_to_grow` tells the headroom by drive id; `flags` are fields
+    of Wishes that are true or false. Raises BadInput.
     """
     hours, grow = number_of(fields["hours"], "hours"), number_of(fields["grow"], "weeks of growth")
     free = {}
     if drive is not None and fields["free"].strip():
         free[drive.id] = parse_bytes(fields["free"].strip())
         check_sizes([drive], {}, free)
-    return Wishes(
+    wishes = Wishes(
         style=style_of(fields["style"]),
         free_more_bytes=free,
         most_moves=count_of(fields["moves"], "moves"),
@@ -98,3 +100,5 @@ def wishes_as_typed(
         weeks=number_of(fields["weeks"], "weeks") or Wishes().weeks,
         headroom_bytes=room_to_grow(grow) if grow else {},
     )
+    switched: dict[str, Any] = dict(flags)
+    return replace(wishes, **switched)

@@ -12,7 +12,7 @@ from nuvik.core.model.plan import Role
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.ordering.move_order import MOST_SETS, Ordered, Transfer, order_moves
 from nuvik.core.planning.ordering.staging import LEG, MOST_TRIES, Stage, untie, with_legs
-from nuvik.core.planning.placement.limits import may_stand
+from nuvik.core.planning.placement.limits import as_placed, may_stand
 from nuvik.core.planning.placement.spaces import spaces_of
 from nuvik.core.planning.placement.waiting import waiting_s_per_week
 
@@ -102,7 +102,7 @@ def arrange(
         and not drive.portable
         # Holes that are lost on the way would not come back.
         and (drive.rules.holes or not load.library.hole_bytes)
-        and may_stand(load.library, drive, load.source, Wishes(placed={load.library.id: drive.id}))
+        and may_stand(load.library, drive, load.source, as_placed(load.library, drive, wishes))
     ]
     known = [
         Stage(

@@ -22,6 +22,11 @@ def may_stand(library: Library, drive: Drive, source: Drive, wishes: Wishes) -> 
     )
 
 
+def as_placed(library: Library, drive: Drive, wishes: Wishes) -> Wishes:
+    """The wishes by which a library that moves may wait on a drive: whatever is not forbidden there."""
+    return Wishes(placed={library.id: drive.id}, forbidden=wishes.forbidden)
+
+
 def is_pinned(library: Library, wishes: Wishes) -> bool:
     whole = library.piece.whole if library.piece else library.id
     return library.id in wishes.pinned or whole in wishes.pinned or library.why_not == PINNED

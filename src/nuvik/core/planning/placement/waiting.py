@@ -7,12 +7,12 @@ rightly before they are calibrated, and are not meant to the second.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.estimate import NOTHING, Estimate
-from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.library import Kind, Library, Timing
 
 _SMALL_READ_BYTES, _SMALL_READS_A_FILE = 4096, 200
 """What holds little is not read often: a small read is of a page, and a file is read so many times at most."""
@@ -84,8 +84,9 @@ def opening_time(library: Library, drive: Drive) -> OpeningTime:
     sequential = min(size * opening.share_read, opening.most_read_bytes)
     small_reads = min(opening.small_reads, size // _SMALL_READ_BYTES, max(1, files) * _SMALL_READS_A_FILE)
     factor = library.opening_factor
+    computing_s = opening.cpu_s * factor if library.computing_s is None else library.computing_s
     return OpeningTime(
-        (opening.cpu_s if computes else 0.0) * factor,
+        computing_s if computes else 0.0,
         sequential / drive.read_bytes_per_s * share * factor,
         small_reads / drive.small_reads_per_s * share * factor,
     )
@@ -96,11 +97,49 @@ def opening_s(library: Library, drive: Drive) -> float:
     return opening_time(library, drive).total_s
 
 
-def factor_for(library: Library, drive: Drive, took_s: float) -> float:
-    """How many times as long as reckoned it takes, where opening it from this drive took so many seconds. One timing
-    cannot tell computing from reading, so all of it counts alike.
+_MOST_FACTOR = 10_000.0
+_ALIKE = 1.2
+"""Drives from which it is read in times that differ by less than this cannot tell computing from reading."""
+
+
+def timed(library: Library, timings: Sequence[Timing], drives: Mapping[str, Drive]) -> Library:
+    """The library as the user's timings say, the latest last; `drives` are those that are known, by id.
+
+    From one drive all of it counts alike, computing and reading. From two that differ, both are known: opening takes
+    `computing + factor × reading`, a line through the two points, neither of them below zero.
     """
-    return took_s / (opening_s(library, drive) / library.opening_factor)
+    plain = replace(library, opening_factor=1.0, computing_s=None, timings=tuple(timings))
+    points = [(opening_time(plain, drives[each.drive]), each.seconds) for each in timings if each.drive in drives]
+    if not points:
+        return plain
+    (latest, took_s) = points[-1]
+    quick = min(points, key=lambda point: point[0].reading_s)
+    slow = max(points, key=lambda point: point[0].reading_s)
+    if slow[0].reading_s < _ALIKE * quick[0].reading_s or not quick[0].reading_s:
+        return replace(plain, opening_factor=_possible(took_s / latest.total_s))
+    factor = (slow[1] - quick[1]) / (slow[0].reading_s - quick[0].reading_s)
+    # A drive that reads quicker and opens slower tells that reading does not count.
+    factor = _possible(min(max(factor, 0.0), quick[1] / quick[0].reading_s))
+    computing_s = max(0.0, quick[1] - factor * quick[0].reading_s)
+    return replace(plain, opening_factor=factor, computing_s=round(computing_s, 4))
+
+
+def _possible(factor: float) -> float:
+    return round(min(_MOST_FACTOR, max(1 / _MOST_FACTOR, factor)), 4)
+
+
+def opening_bounds_s(library: Library, drive: Drive, drives: Mapping[str, Drive]) -> tuple[float, float] | None:
+    """Between what the seconds of an opening from a drive lie, as far as the user's timings tell: where there is but
+    one, all of it may have been computing, or all of it reading. None where nothing was timed.
+    """
+    points = [each for each in library.timings if each.drive in drives]
+    if not points:
+        return None
+    if library.computing_s is not None:
+        return (likely_s := opening_s(library, drive)), likely_s
+    there, here = opening_time(library, drive), opening_time(library, drives[points[-1].drive])
+    all_reading_s = here.total_s * there.reading_s / here.reading_s if here.reading_s else here.total_s
+    return min(here.total_s, all_reading_s), max(here.total_s, all_reading_s)
 
 
 def waiting_s_per_week(library: Library, drive: Drive) -> float:

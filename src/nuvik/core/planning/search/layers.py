@@ -12,10 +12,9 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.ordering.staging import LEG
 from nuvik.core.planning.placement.costs import moving_s
-from nuvik.core.planning.placement.limits import may_stand
+from nuvik.core.planning.placement.limits import as_placed, may_stand
 from nuvik.core.planning.placement.placement_model import MovableLibrary, Placement
 from nuvik.core.planning.placement.solver import Terms
 from nuvik.core.planning.placement.spaces import GB, Space
@@ -183,7 +182,7 @@ class Layers:
             and library.piece is None
             # Holes that are lost on the way would not come back.
             and (drive.rules.holes or not library.hole_bytes)
-            and may_stand(library, drive, source, Wishes(placed={library.id: drive.id}))
+            and may_stand(library, drive, source, as_placed(library, drive, self.model.given))
         )
 
     def _gone(self, mover: _Mover, layer: int) -> Terms:
