@@ -369,3 +369,13 @@ def test_a_plan_proposed_on_trial_is_rehearsed_and_carried_on_trial(world, capsy
     assert run(["carry", plan, "--yes", *at]) == 0 and game.is_symlink()
     (move,) = world.open().logbook.moves()
     assert move.state == "on-trial" and os.path.isdir(held(move))
+
+
+def test_where_every_drive_is_short_it_is_said_that_none_may_go_lower():
+    drives = [drive(name, used_bytes=495 * GB, **speed) for name, speed in (("fast", FAST), ("slow", SLOW))]
+    offered = recommend(home(drives, [library("Kite", "slow", opens_per_week=9)]), Wishes())
+    words = recommendation_sentences(offered)
+    assert not offered.draft.places and words.startswith("Nothing moves: every drive has less free than its headroom")
+    assert "All attached drives together have 10.0 GB free, and 20.0 GB" in words
+    roomy = [drives[0], replace(drives[1], used_bytes=100 * GB)]
+    assert not recommend(home(roomy, [library("Kite", "slow", opens_per_week=9)]), Wishes()).none_may_take

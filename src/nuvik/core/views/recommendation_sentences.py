@@ -12,6 +12,8 @@ from nuvik.core.planning.drafting.recommendation import Recommendation
 
 _FAR = 0.1
 """Further from the bound than this, a share says nothing that anybody understands."""
+_MOST_SHORT = 2
+"""More drives that are short are listed, not told one by one."""
 _MATTERS = frozenset([Kind.DOCUMENT, Kind.PHOTO, Kind.PROJECT])
 
 
@@ -29,7 +31,11 @@ def recommendation_summary(recommendation: Recommendation) -> str:
 def recommendation_sentences(recommendation: Recommendation) -> str:
     """What matters most: what it saves and how good it is; then what cannot be had, and why."""
     labels = {drive.id: shown(drive.label) for drive in recommendation.draft.drives}
-    short = [_short_sentence(recommendation, labels, space) for space in recommendation.proposal.short_bytes]
+    short_bytes = recommendation.proposal.short_bytes
+    short = [_short_sentence(recommendation, labels, space) for space in short_bytes]
+    if len(short) > _MOST_SHORT and not recommendation.trades:
+        listed = ", ".join(f"{labels[space]} {format_bytes(missing)}" for space, missing in short_bytes.items())
+        short = [f"Short of their headroom: {listed}."]
     contradictions = [contradiction.in_words() for contradiction in recommendation.contradictions]
     alone, more = _alone_on_portable(recommendation), more_moves(recommendation)
     if recommendation.limits_cost_s >= 1:
@@ -83,6 +89,11 @@ def _alone_on_portable(recommendation: Recommendation) -> str:
 def _main_sentence(recommendation: Recommendation) -> str:
     draft, proposal = recommendation.draft, recommendation.proposal
     if not draft.places:
+        if recommendation.none_may_take:
+            return (
+                "Nothing moves: every drive has less free than its headroom, and none may go lower than it is now. "
+                "Remove something, lower a headroom, or add a drive."
+            )
         if recommendation.ideal.places:
             return f"Nothing moves: {_no_room(recommendation)}."
         if not proposal.in_time:

@@ -54,6 +54,8 @@ class Recommendation:
     """Why libraries stay, by their id."""
     contradictions: tuple[Contradiction, ...] = ()
     """Why wishes are not met."""
+    none_may_take: bool = False
+    """Every attached drive is short of its headroom: none may go lower than it is now, so that nothing can move."""
     limits_cost_s: float = 0.0
     """By how many seconds a week less one would wait at best without the limits on moves and on moving time."""
 
@@ -96,7 +98,9 @@ class Recommendation:
 def recommend(snapshot: Snapshot, wishes: Wishes) -> Recommendation:
     """The best placement that some order of moves leads to, in that order, with reasons."""
     parted = snapshot if wishes.whole else split(snapshot, worth_splitting(snapshot))
-    ideal = ideal_placement(parted, wishes)
+    spaces = spaces_of(snapshot.drives, wishes)
+    none_may_take = bool(spaces) and all(space.free_bytes <= space.floor_bytes for space in spaces)
+    ideal = ideal_placement(parted, wishes, effort=Effort.LITTLE if none_may_take else None)
     joined, places = _rejoined(snapshot, parted, ideal.proposal.places)
     if [library.id for library in joined.libraries] != [library.id for library in parted.libraries]:
         ideal = seen_as_ideal(joined, wishes, replace(ideal.proposal, places=places))
@@ -143,7 +147,8 @@ def recommend(snapshot: Snapshot, wishes: Wishes) -> Recommendation:
         trades,
         reasons,
         kept,
-        tuple(contradictions(joined, wishes, replace(proposal, short_bytes=impossible))),
+        tuple(contradictions(joined, wishes, proposal, impossible)),
+        none_may_take,
         limits_cost_s,
     )
 

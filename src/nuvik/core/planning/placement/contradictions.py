@@ -7,6 +7,7 @@ belongs to the set; the smallest choice that can itself not be had is the answer
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from nuvik.core.model.snapshot import Snapshot
@@ -50,13 +51,23 @@ class Contradiction:
         return f"These contradict each other: “{self.wish}”, “{rest}”. Drop one of them."
 
 
-def contradictions(snapshot: Snapshot, wishes: Wishes, proposal: Proposal, most: int = 3) -> list[Contradiction]:
-    """What stands against the wishes that a proposal does not meet, for the first few of them; each is named once."""
+def contradictions(
+    snapshot: Snapshot,
+    wishes: Wishes,
+    proposal: Proposal,
+    impossible: Collection[str] | None = None,
+    most: int = 3,
+) -> list[Contradiction]:
+    """What stands against the wishes that a proposal does not meet, for the first few of them; each is named once. Of
+    the drives that it leaves short, `impossible` are those that could not be mended at any price, by their ids; None:
+    all of them.
+    """
     if not proposal.short_bytes and not proposal.unmet:
         return []
     model = Placement(snapshot, wishes, relaxed=True)
     unmet = [demand.words for demand in proposal.unmet]
-    short = [space.keeps_words for space in model.spaces if space.id in proposal.short_bytes]
+    mendless = proposal.short_bytes if impossible is None else impossible
+    short = [space.keeps_words for space in model.spaces if space.id in mendless]
     known = _too_full(model, proposal)
     named = {words for each in known for words in (each.wish, *each.others)}
     for words in (*unmet, *short):
@@ -71,12 +82,15 @@ def _too_full(model: Placement, proposal: Proposal) -> list[Contradiction]:
     """That all drives together have too little free, where that is so: then no search is needed."""
     spaces = [space for space in model.spaces if space.headroom_bytes]
     free, asked = (sum(space.free_bytes for space in spaces), sum(space.headroom_bytes for space in spaces))
-    if not proposal.short_bytes or free >= asked:
+    # On a drive with other clusters a library may take less.
+    gains = sum(
+        max(0, choice.library.on_disk_bytes - min(choice.library.room_on(drive) for drive, _ in choice.variables))
+        for choice in model.choices.values()
+        if choice.variables
+    )
+    if not proposal.short_bytes or free + gains >= asked:
         return []
     headroom = {space.id: space.keeps_words for space in spaces if space.keeps_words in model.wishes}
-    # Moving may change a little of what is taken, so that the model is asked as well.
-    if _given_up(model, {model.wishes[words] for words in headroom.values()}, []) is not None:
-        return []
     short = [words for space, words in headroom.items() if space in proposal.short_bytes]
     others = tuple(words for words in headroom.values() if words not in short[:1])
     return [Contradiction(short[0], others, free_bytes=free, asked_bytes=asked)] if short else []

@@ -98,7 +98,8 @@ class Layers:
             goal = places.get(mover.id)
             if goal is None:
                 continue
-            layers[mover.id] = next(layer for layer in range(self.count) if values[mover.arrived[layer][goal]] > 0.5)
+            arrived = enumerate(there.get(goal) for there in mover.arrived)
+            layers[mover.id] = next(layer for layer, there in arrived if there is not None and values[there] > 0.5)
             for drive_id in mover.waits[-1] if mover.waits else ():
                 if values[mover.waits[-1][drive_id]] > 0.5:
                     came = next(layer for layer, waits in enumerate(mover.waits) if values[waits[drive_id]] > 0.5)

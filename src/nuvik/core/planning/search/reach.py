@@ -25,7 +25,7 @@ _NODES_TIMES, _FEWEST_NODES, _MOST_NODES = 10_000, 3, 20
 """The more variables, the longer a node takes, and the fewer are looked at."""
 _MOST_SETS = 5_000
 _QUICK_STEPS = 12
-_ROUNDS = 2
+_ROUNDS, _ROUNDS_OF_MANY = 2, 1
 _MOST_IN_LAYERS, _MOST_LAYERS, _MOST_VARIABLES = 40, 6, 1_100
 """With more libraries at hand, more layers or a larger program, the search in layers takes long and seldom finds
 anything, measured.
@@ -89,7 +89,7 @@ class _Reach:
         of very many libraries the largest to each drive, since there is not the time for many rounds.
         """
         forbidden: set[int] = set()
-        for _ in range(_ROUNDS):
+        for _ in range(_ROUNDS_OF_MANY if self._many else _ROUNDS):
             if not self._stuck:
                 return
             for target in {move.target for move in self._stuck} if self._many else {""}:
