@@ -121,6 +121,7 @@ def lock(words: list[str]) -> int:
         "dev",
         "--universal",
         "--generate-hashes",
+        "--no-strip-extras",
         "--no-emit-index-url",
         "--no-emit-find-links",
         "--no-header",

@@ -158,7 +158,7 @@ def test_what_may_not_move_says_why_and_only_the_unwise_is_overruled(world):
     assert libraries["Stay"].why_not == "the roof hangs on it"
     assert "second name (hard link) outside" in libraries["Twice"].why_not and libraries["Twice"].shared_files == 1
     assert libraries["Opened"].caution == "editor (process 7) has it open"
-    assert "exFAT cannot hold the link" in libraries["Film"].why_not
+    assert "exFAT holds no links: choose a tether first" in libraries["Film"].caution
     workspace.survey.keep_cards(Card(path=libraries[name].path, overrule=True) for name in ("Stay", "Twice"))
     told = {
         name: workspace.survey.with_cards(workspace.survey.latest(), libraries[name].path).library(libraries[name].id)

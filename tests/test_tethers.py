@@ -22,7 +22,7 @@ from nuvik.core.carrying.tethers.base import (
 )
 from nuvik.core.carrying.work import Work
 from nuvik.core.model.journal import Move
-from nuvik.core.model.plan import TetherKind
+from nuvik.core.model.tether import TetherKind
 from test_promise import assert_promise, die_after, shift
 
 

@@ -10,7 +10,7 @@ nothing is lost. With no command, the screens open on this computer; “nuvik de
 
 def build_app() -> typer.Typer:
     """The whole command line."""
-    from nuvik.cli import cards, carry, demo, draw, drives, logbook, mend, plan, propose, speeds, start, survey
+    from nuvik.cli import cards, carry, demo, draw, drives, logbook, mend, plan, propose, speeds, start, survey, tether
 
     app = typer.Typer(
         help=_HELP,
@@ -19,6 +19,6 @@ def build_app() -> typer.Typer:
         pretty_exceptions_enable=False,
         context_settings={"help_option_names": ["-h", "--help"]},
     )
-    for group in (start, demo, drives, speeds, survey, cards, plan, propose, carry, logbook, mend, draw):
+    for group in (start, demo, drives, speeds, survey, cards, plan, propose, carry, logbook, mend, tether, draw):
         group.add_to(app)
     return app

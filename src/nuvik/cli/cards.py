@@ -152,4 +152,5 @@ def _lines(card: Card) -> list[str]:
     if not card.movable:
         lines.append(f"  must stay: {shown(card.why_not or 'its card file says so')}")
     lines += [f"  has the part {shown(part.path)} ({part.kind})" for part in card.parts]
+    lines += [f"  when it moves: {shown(tether.in_words)}" for tether in card.tethers]
     return lines if len(lines) > 1 else [f"{lines[0]}: you have not said anything about it."]

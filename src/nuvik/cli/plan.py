@@ -185,9 +185,13 @@ def add_to(app: typer.Typer) -> None:
 
 
 def say_steps(call: Call, plan: Plan, notes: list[str]) -> None:
+    from nuvik.core.views.tether_sentences import tether_lines
+
     for step, note in zip(plan.steps, notes, strict=True):
         way = f"{step.from_drive} → {step.to_drive}"
         call.say(f"  {step.n}. {shown(step.library)}, {format_bytes(step.frees_bytes)}, {way}: {note}")
+    for line in tether_lines(call.workspace.tethers.changes(plan)):
+        call.say(f"  {line}")
     for landing in plan.landings:
         call.say(f"  New content of kind “{landing.kind}” goes to {shown(landing.path)}: {landing.reason}")
 
@@ -215,6 +219,7 @@ def show_rehearsal(
     """Rehearse and print; ends with exit code 3 when something forbids the plan."""
     from nuvik.core.views.documents import document
     from nuvik.core.views.rehearsal_sentences import dip_line, forecast_line, halfway_line, rehearsal_headline
+    from nuvik.core.views.tether_sentences import tether_lines
 
     workspace = call.workspace
     timeline = workspace.rehearse.rehearse(plan, on_trial, what_ifs=what_ifs)
@@ -249,6 +254,8 @@ def show_rehearsal(
             call.say(f"  {forecast_line(forecast, labels[forecast.drive])}.")
         if timeline.calibration:
             call.say(f"  {timeline.calibration[0].upper()}{timeline.calibration[1:]}.")
+        for line in tether_lines(workspace.tethers.changes(plan)):
+            call.say(f"  {line}")
         for note in timeline.notes:
             call.say(f"  Note: {note}")
     for violation in timeline.violations:

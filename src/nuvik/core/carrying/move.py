@@ -28,6 +28,7 @@ from nuvik.core.carrying.proof import prove_copy, unchanged
 from nuvik.core.carrying.publish import publish, unpublish
 from nuvik.core.carrying.tethers.base import holds_original
 from nuvik.core.carrying.tethers.registry import tether_of
+from nuvik.core.carrying.tethers.settings import apply_tethers, left_words, prepare_tethers, withdraw_tethers
 from nuvik.core.carrying.undo import discard, take_back
 from nuvik.core.carrying.work import Work
 from nuvik.core.checks.check_step import check_step
@@ -85,6 +86,7 @@ def _begin(work: Work, move: Move) -> Move:
             first = findings.violations[0]
             raise Refused(f"{shown(move.library)} cannot be moved: {first.problem}", next_step=first.mend)
     tether_of(move).prepare(work, move)
+    prepare_tethers(work, move)
     move = work.settle(move)
     made = missing_folders(work.files, move.target)
     begun = replace(move, state=State.COPYING, started_at=now_text(), made_folders=made, problem=None)
@@ -185,6 +187,10 @@ def _switch(work: Work, move: Move) -> Move:
 
 
 def _look(work: Work, move: Move) -> Move:
+    if move.undoes is None:
+        apply_tethers(work, move)
+    else:
+        withdraw_tethers(work, work.journal.move(move.undoes))
     tether = tether_of(move)
     path = tether.leads_to(move)
     if difference := tether.check(work, move):
@@ -245,7 +251,8 @@ def _release(work: Work, move: Move) -> Move:
             raise _not_released(work, move, loss, held(original))
         tether_of(original).withdraw(work, original)
         unmake_way(work.files, original.made_folders)
-        work.journal.keep(done, replace(original, state=State.UNDONE, ended_at=now_text()))
+        undone = replace(original, state=State.UNDONE, ended_at=now_text(), problem=left_words(work, original) or None)
+        work.journal.keep(done, undone)
     work.tell("released" if move.undoes is None else "undone", done, freed_bytes=done.freed_bytes)
     return done
 

@@ -10,12 +10,13 @@ from nuvik.core.carrying.guards import changed_copy, remove_copy
 from nuvik.core.carrying.publish import unpublish
 from nuvik.core.carrying.tethers.base import holds_original
 from nuvik.core.carrying.tethers.registry import tether_of
+from nuvik.core.carrying.tethers.settings import left_words, withdraw_tethers
 from nuvik.core.carrying.work import Work
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
-from nuvik.core.model.plan import TetherKind
+from nuvik.core.model.tether import TetherKind
 from nuvik.core.model.timing import WritePace
 from nuvik.core.model.units import format_bytes
 from nuvik.core.rehearsal.calibration_samples import as_step
@@ -65,9 +66,11 @@ def take_back(work: Work, move: Move) -> Move:
             f"{shown(move.library)} is back at {shown(move.source)}, but its copy has been changed: {loss}.",
             next_step=f"Take what you need out of {shown(move.target)}, then run “nuvik resume”.",
         )
+    withdraw_tethers(work, move)
     tether_of(move).undo(work, move)
     unpublish(work, move)
-    return work.journal.keep(replace(move, state=State.DISCARDING))
+    problem = left_words(work, move) or move.problem
+    return work.journal.keep(replace(move, state=State.DISCARDING, problem=problem))
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,10 +164,11 @@ def take_back_without_target(work: Work, move: Move) -> Move:
     """Put the original back, or leave it where it is, while the target's drive is away. Raises Stopped and OSError."""
     move = work.settle(move, without_target=True)
     try:
+        withdraw_tethers(work, move)
         tether_of(move).undo(work, move)
     finally:
         work.let_go()
-    left = f"its copy is left on {shown(move.target_drive)}, which was away"
+    left = f"its copy is left on {shown(move.target_drive)}, which was away. {left_words(work, move)}".rstrip()
     return work.journal.keep(replace(move, state=State.UNDONE, ended_at=now_text(), problem=left))
 
 

@@ -48,6 +48,11 @@ class Work:
     """The files of the drives as they were when the move at hand was settled."""
 
     @property
+    def home(self) -> str:
+        """The folder for which `~` stands in settings files."""
+        return self.host.surroundings().home
+
+    @property
     def files(self) -> Files:
         return self._files or self.host.files
 

@@ -10,6 +10,7 @@ from nuvik.core.checks.drives import check_drives
 from nuvik.core.checks.findings import Findings
 from nuvik.core.checks.marks import check_marks
 from nuvik.core.checks.places import check_places
+from nuvik.core.checks.tethers import check_tethers
 from nuvik.core.hosts.base import Host
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.inventory import Inventory
@@ -46,6 +47,7 @@ def check_step(
         if findings.violations or source is None or target is None:
             return findings
         check_places(findings, host, state_folder, source, target, replaces_links_to)
+        check_tethers(findings, host)
         if findings.violations:
             return findings
         inventory = findings.inventory = take_inventory(host.files, step.path, stop, without)

@@ -57,7 +57,7 @@ def check_places(
         findings.refuse(
             f"{source_drive.label} is {source_drive.rules.name}, which cannot hold the link that would keep the old "
             "path working.",
-            "Programs would not find it any more, so it has to stay for now.",
+            f"Choose what else leads programs to it: “nuvik tether {shown(step.library)} --find”.",
             source_drive.id,
         )
     length = len(os.fsencode(target))

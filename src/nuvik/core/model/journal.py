@@ -7,7 +7,7 @@ from enum import StrEnum
 
 from nuvik.core.model.library import Kind
 from nuvik.core.model.paths import PathText
-from nuvik.core.model.plan import TetherKind
+from nuvik.core.model.tether import TetherKind
 
 
 class State(StrEnum):

@@ -8,6 +8,7 @@ from enum import StrEnum
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.extent import room_bytes
 from nuvik.core.model.paths import PathText
+from nuvik.core.model.tether import Tether
 
 
 class Kind(StrEnum):
@@ -169,6 +170,8 @@ class Card:
     collection: str | None = None
     """The name of a collection whose libraries are better gathered on one drive."""
     parts: tuple[Part, ...] = ()
+    tethers: tuple[Tether, ...] = ()
+    """What keeps programs finding it when it moves, beside the link or in its place."""
 
     def laid_over(self, other: Card) -> Card:
         """This card where it says something, else the other one."""
@@ -251,6 +254,7 @@ class Library:
     keep_with: tuple[PathText, ...] = ()
     apart_from: tuple[PathText, ...] = ()
     collection: str | None = None
+    tethers: tuple[Tether, ...] = ()
     """As its card says."""
     piece: Piece | None = None
     """Set only while a library is planned in pieces."""

@@ -7,25 +7,7 @@ from enum import StrEnum
 
 from nuvik.core.model.library import Kind
 from nuvik.core.model.paths import PathText
-
-
-class TetherKind(StrEnum):
-    """What keeps programs finding a library after it moved."""
-
-    LINK = "link"
-    NONE = "none"
-    """Nothing is left behind: when a move is taken back, and when a library leaves a staging drive (then the link that
-    led there leads on to the new place)."""
-
-    @property
-    def leaves_link(self) -> bool:
-        """Whether a symbolic link stands at the old place, which that drive must be able to hold."""
-        return self is TetherKind.LINK
-
-    @property
-    def keeps_old_path(self) -> bool:
-        """Whether programs find the library under its old path."""
-        return self is TetherKind.LINK
+from nuvik.core.model.tether import Tether, TetherKind
 
 
 class Role(StrEnum):
@@ -53,6 +35,8 @@ class Step:
     to_drive: str
     target_path: PathText
     tether: TetherKind = TetherKind.LINK
+    tethers: tuple[Tether, ...] = ()
+    """What else keeps programs finding it, beside or in place of what is left at its old path."""
     reason: str = ""
     via: str | None = None
     """The staging drive, in both steps of a library that waits there for its place to become free: the step that goes

@@ -268,4 +268,5 @@ def _merged(now: Library, before: Library | None) -> Library:
         opening_factor=before.opening_factor,
         computing_s=before.computing_s,
         timings=before.timings,
+        tethers=now.tethers or before.tethers,
     )

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from nuvik.core.stages.logbook import LogbookStage
     from nuvik.core.stages.plan import PlanStage
     from nuvik.core.stages.rehearse import RehearseStage
+    from nuvik.core.stages.tethers import TetherStage
 
 
 class Workspace:
@@ -50,6 +51,12 @@ class Workspace:
         from nuvik.core.stages.carry import CarryStage
 
         return CarryStage(self.computer)
+
+    @cached_property
+    def tethers(self) -> TetherStage:
+        from nuvik.core.stages.tethers import TetherStage
+
+        return TetherStage(self.survey, self.plan, self.carry)
 
     @cached_property
     def logbook(self) -> LogbookStage:

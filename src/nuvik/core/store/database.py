@@ -110,6 +110,13 @@ MIGRATIONS: tuple[str, ...] = (
     """
     ALTER TABLE moves ADD COLUMN position INTEGER NOT NULL DEFAULT 0;
     """,
+    # 12: what else than a link keeps programs finding what was moved
+    """
+    CREATE TABLE tethers (
+        move INTEGER NOT NULL REFERENCES moves(id), n INTEGER NOT NULL, document TEXT NOT NULL, state TEXT NOT NULL,
+        was BLOB NOT NULL, becomes BLOB NOT NULL, kept BLOB NOT NULL, note TEXT NOT NULL, PRIMARY KEY (move, n)
+    ) WITHOUT ROWID;
+    """,
 )
 
 

@@ -19,9 +19,10 @@ from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.inventory import EntryRecord
 from nuvik.core.model.journal import LEFT_OUT, Move, State
 from nuvik.core.model.library import Kind
-from nuvik.core.model.plan import Plan, Step, TetherKind
+from nuvik.core.model.plan import Plan, Step
+from nuvik.core.model.tether import Tether, TetherKind, TetherRecord, TetherState
 from nuvik.core.store.database import Database
-from nuvik.core.store.json_codec import from_json
+from nuvik.core.store.json_codec import from_json, to_json
 
 _PATHS = ("library", "source", "target", "source_place", "target_place")
 _MANY_PATHS = ("made_folders", "was_source", "was_target")
@@ -53,10 +54,14 @@ class Journal:
                 (now_text(), plan_document, on_trial),
             ).lastrowid
             assert run is not None
-            return [
+            moves = [
                 self._insert(connection, _planned(run, step, on_trial, seconds, plan.without_marks))
                 for step, seconds in zip(plan.steps, expected_s, strict=True)
             ]
+            for move, step in zip(moves, plan.steps, strict=True):
+                for n, tether in enumerate(step.tethers, start=1):
+                    _keep_tether(connection, TetherRecord(move=move.id, n=n, tether=tether))
+            return moves
 
     def plan_of(self, run: int) -> Plan | None:
         """The plan that a run carries out; None where it cannot be read, or the run was begun in another journal."""
@@ -163,6 +168,25 @@ class Journal:
             and move.state in (State.SWITCHED, State.ON_TRIAL, State.RELEASING, State.RELEASED)
         ]
 
+    # -- tethers -------------------------------------------------------------------------------------------
+
+    def tethers(self, move: Move) -> list[TetherRecord]:
+        """What else keeps programs finding what a move carries, in the order of its plan."""
+        with self._database.connect() as connection:
+            rows = connection.execute("SELECT * FROM tethers WHERE move = ? ORDER BY n", (move.id,)).fetchall()
+        return [_tether_from_row(row) for row in rows]
+
+    def all_tethers(self) -> list[TetherRecord]:
+        """Those of all moves, the oldest move first."""
+        with self._database.connect() as connection:
+            return [_tether_from_row(row) for row in connection.execute("SELECT * FROM tethers ORDER BY move, n")]
+
+    def keep_tether(self, record: TetherRecord) -> TetherRecord:
+        """Write down how a tether stands, durably."""
+        with self._database.connect() as connection:
+            _keep_tether(connection, record)
+        return record
+
     # -- entries -------------------------------------------------------------------------------------------
 
     def entries(self, move: Move) -> Mapping[str, EntryRecord]:
@@ -208,6 +232,34 @@ class Journal:
         if self._entries is not None and self._entries[0] == move.id:
             for path in dropped:
                 self._entries[1].pop(path, None)
+
+
+def _keep_tether(connection: sqlite3.Connection, record: TetherRecord) -> None:
+    connection.execute(
+        "INSERT OR REPLACE INTO tethers (move, n, document, state, was, becomes, kept, note) "
+        "VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+        (
+            record.move,
+            record.n,
+            json.dumps(to_json(record.tether)),
+            str(record.state),
+            *(os.fsencode(text) for text in (record.before, record.after, record.kept)),
+            record.note,
+        ),
+    )
+
+
+def _tether_from_row(row: sqlite3.Row) -> TetherRecord:
+    return TetherRecord(
+        move=row["move"],
+        n=row["n"],
+        tether=from_json(Tether, json.loads(row["document"]), "The journal"),
+        state=TetherState(row["state"]),
+        before=os.fsdecode(row["was"]),
+        after=os.fsdecode(row["becomes"]),
+        kept=os.fsdecode(row["kept"]),
+        note=row["note"],
+    )
 
 
 def new_token() -> str:

@@ -49,11 +49,17 @@ def read_plan(path: str) -> Plan:
                 f"The plan {where}, step {number} waits on a staging drive, but no other step takes it on.",
                 next_step="Make a new plan.",
             )
-        if not step.tether.keeps_old_path and step.role is not Role.FROM_STAGING:
+        if not step.tether.keeps_old_path and step.role is not Role.FROM_STAGING and not step.tethers:
             raise Refused(
                 f"The plan {where}, step {number} would leave nothing where programs look for the library.",
                 next_step="Set its tether to “link”.",
             )
+        for tether in step.tethers:
+            if tether.kind.changes_a_file and (not os.path.isabs(tether.file) or "\0" in tether.file):
+                raise Refused(
+                    f"The plan {where}, step {number}: {shown(tether.file)} is not an absolute path.",
+                    next_step="Make a new plan.",
+                )
         if min(step.bytes, step.files, step.frees_bytes, step.takes_bytes) < 0:
             raise Refused(f"The plan {where}, step {number} has a size below zero.", next_step="Make a new plan.")
     for landing in plan.landings:

@@ -25,7 +25,7 @@ from nuvik.core.survey.loose_data import large_files, largest_loose, loose_folde
 from nuvik.core.survey.recognise.evidence import SETTLED, Context
 from nuvik.core.survey.recognise.find_libraries import LibraryCandidate, find_candidates, guess_of
 from nuvik.core.survey.recognise.library_parts import parts_of
-from nuvik.core.survey.recognise.may_move import OVERRULED, PINNED, Open, judge
+from nuvik.core.survey.recognise.may_move import NEEDS_TETHER, OVERRULED, PINNED, Open, judge
 from nuvik.core.survey.recognise.names_apart import names_apart
 from nuvik.core.survey.recognise.trade_words import OF_THE_FILE_SYSTEM
 from nuvik.core.survey.walk.folder_tree import Folder, Tree, folder_in
@@ -163,6 +163,7 @@ def with_card(library: Library, card: Card) -> Library:
         opening_factor=card.opening_factor or 1.0,
         computing_s=card.computing_s,
         timings=card.timings,
+        tethers=card.tethers,
         always_attached=card.always_attached,
         keep_with=card.keep_with,
         apart_from=card.apart_from,
@@ -172,6 +173,8 @@ def with_card(library: Library, card: Card) -> Library:
         library = replace(library, use_source=f"{library.use_source.split('; openings:')[0]}; openings: your card")
     if library.verdict is Verdict.IMPOSSIBLE:
         return library
+    if card.tethers and library.caution.endswith(NEEDS_TETHER):
+        library = replace(library, caution="")
     overruled = library.caution.startswith(OVERRULED)
     if card.overrule and (overruled or library.verdict is Verdict.UNWISE):
         reason = library.why_not or library.caution.removeprefix(OVERRULED)
@@ -307,6 +310,7 @@ class _Makers:
             opening_factor=(card.opening_factor if card else None) or 1.0,
             computing_s=card.computing_s if card else None,
             timings=card.timings if card else (),
+            tethers=card.tethers if card else (),
             sizes=tuple(sorted(folder.histogram.items())),
             why=seems.why,
             confidence=round(seems.confidence, 2),

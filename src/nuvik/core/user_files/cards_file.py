@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable
+from dataclasses import asdict, replace
 from pathlib import PurePosixPath
 from typing import Annotated, Any
 
@@ -16,6 +17,7 @@ from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Card, Kind, Part, Timing
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
+from nuvik.core.model.tether import Tether, TetherKind
 from nuvik.core.user_files.toml_file import field_name, read_checked
 
 CARDS_FILE = "cards.toml"
@@ -54,6 +56,15 @@ class _TimingEntry(Strict):
     seconds: Annotated[float, Field(gt=0, le=86_400, allow_inf_nan=False)]
 
 
+class _TetherEntry(Strict):
+    kind: TetherKind
+    file: Annotated[str, Field(max_length=4096)] = ""
+    format: Annotated[str, Field(max_length=20)] = ""
+    key: Annotated[str, Field(max_length=2000)] = ""
+    part: Annotated[str, Field(max_length=4096)] = ""
+    words: Annotated[str, Field(max_length=2000)] = ""
+
+
 class _CardEntry(Strict):
     path: Annotated[str, Field(min_length=1)]
     name: Annotated[str, Field(max_length=200)] | None = None
@@ -75,6 +86,7 @@ class _CardEntry(Strict):
     collection: Annotated[str, Field(min_length=1, max_length=200)] | None = None
     part: list[_PartEntry] = []
     timing: list[_TimingEntry] = []
+    tether: list[_TetherEntry] = []
 
 
 class _CardsEntry(Strict):
@@ -109,8 +121,12 @@ def read_cards_file(path: str, base: str, fence: str | None = None) -> tuple[Car
             for name in _OTHERS
         }
         timings = tuple(Timing(drive=timing.drive, seconds=timing.seconds) for timing in entry.timing)
-        fields = entry.model_dump(exclude={"path", "part", "timing", *_OTHERS})
-        cards[place] = Card(path=place, parts=parts, timings=timings, **fields, **others)
+        tethers = tuple(
+            replace(tether, file=os.path.normpath(os.path.join(base, tether.file)) if tether.file else "")
+            for tether in (Tether(**tether.model_dump()) for tether in entry.tether)
+        )
+        fields = entry.model_dump(exclude={"path", "part", "timing", "tether", *_OTHERS})
+        cards[place] = Card(path=place, parts=parts, timings=timings, tethers=tethers, **fields, **others)
     return tuple(cards.values())
 
 
@@ -125,19 +141,24 @@ def cards_text(cards: Iterable[Card]) -> str:
     for card in sorted(cards, key=lambda card: card.path):
         try:
             named = [card.path, card.name or "", card.why_not or "", card.collection or "", *card.keep_with]
-            "".join([*named, *card.apart_from, *(part.path for part in card.parts)]).encode("utf-8")
+            told = [*(part.path for part in card.parts), *(each.file + each.key for each in card.tethers)]
+            "".join([*named, *card.apart_from, *told]).encode("utf-8")
         except UnicodeEncodeError:
             document.add(tomlkit.comment(f"left out, because its name is not text: {shown(card.path)}"))
             continue
         entry: dict[str, Any] = {"path": card.path}
         for name in _CardEntry.model_fields:
             value = getattr(card, name, None)
-            if name not in ("path", "part", "timing") and value is not None and value != getattr(plain, name):
+            if name not in ("path", "part", "timing", "tether") and value is not None and value != getattr(plain, name):
                 entry[name] = str(value) if isinstance(value, Kind) else list(value) if name in _OTHERS else value
         if card.parts:
             entry["part"] = [{"path": part.path, "name": part.name, "kind": str(part.kind)} for part in card.parts]
         if card.timings:
             entry["timing"] = [{"drive": each.drive, "seconds": each.seconds} for each in card.timings]
+        if card.tethers:
+            entry["tether"] = [
+                {name: str(text) for name, text in asdict(each).items() if text} for each in card.tethers
+            ]
         array.append(tomlkit.item(entry))
     document["library"] = array
     return tomlkit.dumps(document)

@@ -65,7 +65,12 @@ def in_pieces(library: Library, only: Collection[str] | None = None) -> tuple[Li
     if not parts or (library.piece is not None and not library.piece.body):
         return (library,)
     was = library.piece or _as_piece(library)
-    body = replace(library, parts=tuple(part for part in library.parts if part not in parts))
+    apart = {part.path for part in parts}
+    body = replace(
+        library,
+        parts=tuple(part for part in library.parts if part not in parts),
+        tethers=tuple(tether for tether in library.tethers if tether.part not in apart),
+    )
     for part in parts:
         body = _without(body, part)
     shares = [_read_bytes(part) / was.read_bytes if was.read_bytes else 0.0 for part in parts]
@@ -134,6 +139,7 @@ def _as_library(library: Library, part: Part, piece: Piece) -> Library:
         keep_with=(),
         apart_from=(),
         collection=None,
+        tethers=tuple(tether for tether in library.tethers if tether.part == part.path),
         working_set=False,
         cold_bytes=0,
     )
@@ -157,5 +163,6 @@ def merged(body: Library, parts: Sequence[Library]) -> Library:
         hole_bytes=sum(library.hole_bytes for library in together),
         files=sum(library.files for library in together),
         folders=sum(library.folders for library in together),
+        tethers=tuple(tether for library in together for tether in library.tethers),
         sizes=tuple(sorted(sizes.items())),
     )

@@ -8,12 +8,14 @@ from nuvik.core.model.clock import now_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.names import shown
-from nuvik.core.model.plan import Plan, Role, Step, TetherKind
+from nuvik.core.model.plan import Plan, Role, Step
+from nuvik.core.model.tether import TetherKind
 from nuvik.core.model.units import format_bytes, format_duration
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.recommendation import Recommendation
 from nuvik.core.planning.drafting.target_paths import free_target, usual_target
 from nuvik.core.planning.ordering.arrange import Leg
+from nuvik.core.planning.placement.main_tether import main_tether
 from nuvik.core.planning.placement.waiting import opening_s
 
 IsTaken = Callable[[str], bool]
@@ -95,7 +97,8 @@ class _Steps:
                 reason=self._reason(leg) + clash,
                 target_path=target,
                 via=leg.via.id if leg.via else None,
-                tether=TetherKind.NONE if goes_on else TetherKind.LINK,
+                tether=TetherKind.NONE if goes_on else main_tether(library, leg.source),
+                tethers=library.tethers,
             )
         )
         self._waits_at[library.id] = target

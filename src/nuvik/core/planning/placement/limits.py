@@ -12,6 +12,7 @@ from nuvik.core.model.library import Library, Verdict
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes
 from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.placement.main_tether import can_leave
 from nuvik.core.survey.recognise.may_move import PINNED
 
 
@@ -47,9 +48,9 @@ def why_cannot(library: Library, drive: Drive, source: Drive) -> str | None:
         return f"{shown(source.label)} is read-only"
     if drive.shares_space_with(source):
         return f"{shown(drive.label)} and {shown(source.label)} share their free space"
-    if not source.rules.symlinks:
+    if not can_leave(library, source):
         return (
-            f"{shown(source.label)} is {source.rules.name}, which cannot hold the link that keeps the old path working"
+            f"{shown(source.label)} is {source.rules.name}, which holds no links: it needs a tether of another kind"
         )
     if rules.largest_file_bytes is not None and library.largest_file_bytes > rules.largest_file_bytes:
         return f"{rules.name} on {shown(drive.label)} holds files up to {format_bytes(rules.largest_file_bytes)}"

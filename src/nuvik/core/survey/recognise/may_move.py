@@ -23,6 +23,8 @@ PINNED = "it is pinned"
 _JUST_NOW_S = 120
 """Assumed: what changed within two minutes may still be in work."""
 
+NEEDS_TETHER = "choose a tether first, so that programs find it when it has moved"
+
 
 @dataclass(frozen=True, slots=True)
 class Judgement:
@@ -68,6 +70,8 @@ def judge(
         return Judgement(Verdict.FREE, OVERRULED + reason)
     for reason in _later(folder, opened):
         return Judgement(Verdict.LATER, reason)
+    if not drive.rules.symlinks and not (card and card.tethers):
+        return Judgement(Verdict.FREE, f"{drive.rules.name} holds no links: {NEEDS_TETHER}")
     return Judgement(Verdict.FREE)
 
 
@@ -81,8 +85,6 @@ def _impossible(host: Host, folder: Folder, drive: Drive) -> Iterator[str]:
         yield "it is or holds a sub-volume of its drive, which cannot be moved like a folder"
     if drive.read_only:
         yield f"{shown(drive.label)} is read-only"
-    if not drive.rules.symlinks:
-        yield f"{drive.rules.name} cannot hold the link that would keep its old path working"
     if shared := folder.shared:
         yield (
             f"{format_count(len(shared), 'file')} in it {'has' if len(shared) == 1 else 'have'} a second name (hard "

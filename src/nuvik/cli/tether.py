@@ -1,0 +1,136 @@
+"""`nuvik tether`: what keeps programs finding a library, once it has moved."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from nuvik.cli.call import EXIT_FINDINGS, Call, command
+from nuvik.core.model.errors import BadInput
+from nuvik.core.model.names import shown
+from nuvik.core.model.tether import TetherState
+from nuvik.core.model.units import format_count
+
+if TYPE_CHECKING:
+    from nuvik.core.settings.find_settings import FoundSetting
+    from nuvik.core.stages.tethers import TetherRow
+
+
+def add_to(app: typer.Typer) -> None:
+    @command(app, "tether")
+    def tether(
+        call: Call,
+        library: Annotated[str, typer.Argument(metavar="LIBRARY", help="Its path, or its name.")],
+        find: Annotated[
+            bool, typer.Option("--find", help="Look through your settings files for its path; nothing is changed.")
+        ] = False,
+        add: Annotated[
+            str | None,
+            typer.Option(
+                "--add", metavar="KIND", help="setting, standard-folder, shortcut, by-hand, or none: no link is left."
+            ),
+        ] = None,
+        file: Annotated[
+            str, typer.Option("--file", metavar="FILE", help="The settings file that holds its path.")
+        ] = "",
+        key: Annotated[
+            str, typer.Option("--key", metavar="KEY", help="The key in it: a dotted path such as shelves.1.path.")
+        ] = "",
+        form: Annotated[
+            str, typer.Option("--format", metavar="FORMAT", help="json, toml, ini, plist, desktop, plain or yaml.")
+        ] = "",
+        words: Annotated[str, typer.Option("--words", metavar="TEXT", help="What is to be done by hand.")] = "",
+        remove: Annotated[
+            int | None, typer.Option("--remove", metavar="N", help="Take the tether of this number away.")
+        ] = None,
+        done: Annotated[
+            int | None, typer.Option("--done", metavar="N", help="What this one asks for by hand is done.")
+        ] = None,
+        check: Annotated[bool, typer.Option("--check", help="Look whether each still leads to the library.")] = False,
+        repair: Annotated[
+            bool, typer.Option("--repair", help="Set again what a program has set back to the old place.")
+        ] = False,
+    ) -> None:
+        """Show or choose what keeps programs finding a library when it moves: settings that hold its path, for example.
+
+        A link is left at the old path wherever the drive can hold one; other kinds are added beside it.
+        """
+        stage = call.workspace.tethers
+        if sum(chosen is not None for chosen in (add, remove, done)) > 1:
+            raise BadInput("--add, --remove and --done go one at a time.", next_step="Call once for each.")
+        if add is None and (file or key or form or words):
+            raise BadInput("What is to be added?", next_step="Say the kind, for example --add setting.")
+        known = stage.library(library)
+        if add is not None:
+            stage.add(known, add, file, key, form, words)
+        elif remove is not None:
+            stage.remove(known, remove)
+        elif done is not None:
+            stage.done(known, done)
+        if repair:
+            call.say(f"{format_count(stage.repair(known), 'setting')} set again.")
+        rows, found = stage.of(known), stage.find(known) if find else []
+        again = stage.back_at_the_old_place(known) if check else ""
+        if call.as_json:
+            call.document("tether", _document(known.name, rows, found, again))
+        else:
+            _say(call, known.name, rows, found if find else None, again)
+        if again or (check and any(row.state in (TetherState.BROKEN, TetherState.DUE) for row in rows)):
+            raise typer.Exit(EXIT_FINDINGS)
+
+
+def _document(name: str, rows: list[TetherRow], found: list[FoundSetting], again: str) -> dict[str, object]:
+    return {
+        "library": name,
+        "tethers": [
+            {
+                "n": row.n,
+                "kind": str(row.tether.kind),
+                "file": row.tether.file or None,
+                "format": row.tether.format or None,
+                "key": row.tether.key or None,
+                "part": row.tether.part or None,
+                "words": row.tether.words or None,
+                "value": row.value,
+                "state": str(row.state),
+                "trouble": row.trouble or None,
+            }
+            for row in rows
+        ],
+        "found": [
+            {
+                "file": each.file,
+                "format": each.format,
+                "key": each.key,
+                "value": each.value,
+                "certain": each.certain,
+                "line": each.line or None,
+            }
+            for each in found
+        ],
+        "old_place_used_again": again or None,
+    }
+
+
+def _say(call: Call, name: str, rows: list[TetherRow], found: list[FoundSetting] | None, again: str) -> None:
+    if not rows:
+        call.say(f"{shown(name)}: a link will be left at its old path when it moves, if the drive can hold one.")
+    for row in rows:
+        call.say(f"  {row.n or '·'}  {row.state:<7} {shown(row.tether.in_words)}")
+        if row.trouble:
+            call.say(f"             {row.trouble}")
+    if again:
+        call.say(
+            f"Something is at {shown(again)} again: the program still uses the old place, so its setting did not take."
+        )
+    if found is None:
+        return
+    for each in found:
+        sure = "" if each.certain else "  (not certain: change it by hand)"
+        line = f":{each.line}" if each.line else ""
+        call.say(f"  {shown(each.file)}{line}  {shown(each.key)} = {shown(each.value)}{sure}")
+    if any(each.certain for each in found):
+        call.say("Choose one: nuvik tether LIBRARY --add setting --file FILE --key KEY")
+    elif not found:
+        call.say("No settings file of yours holds its path.")

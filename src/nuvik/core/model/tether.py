@@ -1,0 +1,99 @@
+"""Tethers: what keeps programs finding a library after it moved, as plain values."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from nuvik.core.model.paths import PathText
+
+
+class TetherKind(StrEnum):
+    """What keeps programs finding a library after it moved."""
+
+    LINK = "link"
+    SETTING = "setting"
+    """A value in a program's own settings file is changed."""
+    STANDARD_FOLDER = "standard-folder"
+    """The system is told where the user's folder of that kind is."""
+    SHORTCUT = "shortcut"
+    """A menu entry starts the program from its new place."""
+    BY_HAND = "by-hand"
+    """The user changes something; Nuvik waits, and looks whether the new place is used."""
+    NONE = "none"
+    """Nothing is left behind: nobody looks for it by its path; when a move is taken back, and when a library leaves a
+    staging drive (then the link that led there leads on to the new place)."""
+
+    @property
+    def leaves_link(self) -> bool:
+        """Whether a symbolic link stands at the old place, which that drive must be able to hold."""
+        return self is TetherKind.LINK
+
+    @property
+    def keeps_old_path(self) -> bool:
+        """Whether programs find the library under its old path."""
+        return self is TetherKind.LINK
+
+    @property
+    def changes_a_file(self) -> bool:
+        return self in (TetherKind.SETTING, TetherKind.STANDARD_FOLDER, TetherKind.SHORTCUT)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tether:
+    """One thing that keeps programs finding a library, as its card says."""
+
+    kind: TetherKind
+    file: PathText = ""
+    """The settings file …"""
+    format: str = ""
+    """… its format …"""
+    key: str = ""
+    """… and the key in it that holds the library's path, or a path in it."""
+    part: PathText = ""
+    """The part of the library that it leads to, as a path in it; empty for the library itself."""
+    words: str = ""
+    """What the user has to do by hand."""
+
+    @property
+    def in_words(self) -> str:
+        """For example `setting shelves.1.path in /home/ann/.config/shelf/shelf.json`."""
+        if self.kind.changes_a_file:
+            return f"{self.kind} {self.key} in {self.file}"
+        return f"{self.kind}: {self.words}" if self.words else str(self.kind)
+
+
+class TetherState(StrEnum):
+    """How one of these stands for a move."""
+
+    DUE = "due"
+    """It is not changed yet."""
+    OK = "ok"
+    """It leads to where the library is."""
+    BROKEN = "broken"
+    """It leads elsewhere, or its file cannot be read."""
+    AWAY = "away"
+    """The drive with its file, or with the library, is away."""
+    BACK = "back"
+    """It is as it was before."""
+    LEFT = "left"
+    """It was changed by somebody else since, and was left alone."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TetherRecord:
+    """What the journal knows of a tether of one move."""
+
+    move: int
+    n: int
+    """Its number among those of its move, from 1."""
+    tether: Tether
+    state: TetherState = TetherState.DUE
+    before: str = ""
+    """What stood in the file before it was changed …"""
+    after: str = ""
+    """… and what Nuvik put there."""
+    kept: PathText = ""
+    """Where the old file is kept."""
+    note: str = ""
+    """What the user should know of it."""
