@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import os
 from functools import partial
 
 import pytest
 
-from conftest import World, fill, leftovers, picture
+from conftest import MB, World, fill, leftovers, picture, put
+from nuvik.__main__ import run
 from nuvik.core.carrying.aside_folders import held
 from nuvik.core.carrying.renames import renamable
 from nuvik.core.carrying.run import resume, undo
@@ -21,8 +23,9 @@ from nuvik.core.carrying.tethers.base import (
     put_original_back,
 )
 from nuvik.core.carrying.work import Work
-from nuvik.core.model.journal import Move
-from nuvik.core.model.tether import TetherKind
+from nuvik.core.model.errors import Refused, Stopped
+from nuvik.core.model.journal import Move, State
+from nuvik.core.model.tether import TetherKind, TetherState
 from test_promise import assert_promise, die_after, shift
 
 
@@ -83,3 +86,201 @@ def test_a_tether_of_another_kind_survives_death_and_is_taken_back(tmp_path, mon
         assert picture(source) == whole and not os.path.lexists(note(source)) and not os.path.exists(target)
         assert not leftovers(world.folder)
     assert life > 60
+
+
+def shelf(folder, **paths) -> str:
+    """A program's settings file with the places of its titles."""
+    file = os.path.join(folder, "shelf.json")
+    with open(file, "w", encoding="utf-8") as opened:
+        json.dump({"titles": [{"name": name, "path": path} for name, path in paths.items()]}, opened, indent=1)
+    return file
+
+
+def places(file: str) -> dict[str, str]:
+    with open(file, encoding="utf-8") as opened:
+        return {title["name"]: title["path"] for title in json.load(opened)["titles"]}
+
+
+def taught(folder, filesystem: str):
+    """A world in which a program's setting holds the path of a library on a drive of this file system."""
+    world = World(folder, {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
+    world.folder.mkdir()
+    world.drive("kestrel", filesystem=filesystem)
+    world.drive("heron", medium="hdd")
+    world.write()
+    source = world.path("kestrel", "Games", "Ferry")
+    fill(source, files=4)
+    file = shelf(world.folder, Other="/elsewhere", Ferry=source)
+    workspace = world.open()
+    workspace.survey.take()
+    workspace.tethers.add(workspace.tethers.library(source), "setting", file)
+    return world, source, file
+
+
+@pytest.mark.parametrize("filesystem", ["ext4", "exfat"], ids=["beside a link", "in place of a link"])
+@pytest.mark.parametrize("then", ["resume", "undo"])
+def test_a_setting_follows_its_library_whenever_the_machine_dies(tmp_path, filesystem, then):
+    life, died = 2, True
+    while died:
+        life += 13
+        world, source, file = taught(tmp_path / f"{life}", filesystem)
+        target, whole = world.path("heron", "Games", "Ferry"), picture(source)
+        workspace = world.open()
+        died = die_after(workspace, life, partial(shift, workspace, source))
+        again = world.open()
+        if died and not again.logbook.midway():
+            continue
+        assert_promise(source, target, whole, again)
+        assert places(file)["Ferry"] in (source, target) and places(file)["Other"] == "/elsewhere"
+        if died and then == "undo":
+            undo(again.carry.work(), "last")
+            assert contents(source) == contents_of(whole) and places(file)["Ferry"] == source
+            assert not os.path.exists(target)
+            continue
+        if died:
+            resume(again.carry.work())
+        assert places(file)["Ferry"] == target and picture(target) == whole
+        assert os.path.islink(source) is (filesystem == "ext4") and os.path.lexists(source) is (filesystem == "ext4")
+        died_back = die_after(again, life, partial(undo, again.carry.work(), "last"))
+        last = world.open()
+        if died_back:
+            resume(last.carry.work())
+        assert contents(source) == contents_of(whole) and places(file)["Ferry"] == source
+        assert not os.path.exists(target) and not leftovers(world.folder)
+    assert life > 60
+
+
+def contents(root: str) -> dict:
+    return contents_of(picture(root))
+
+
+def contents_of(whole: dict) -> dict:
+    """Without modes, which not every file system keeps."""
+    return {name: (facts[0], *facts[2:]) for name, facts in whole.items()}
+
+
+def test_what_somebody_changed_since_is_told_and_left(tmp_path):
+    world, source, file = taught(tmp_path / "world", "exfat")
+    workspace = world.open()
+    shift(workspace, source)
+    target = world.path("heron", "Games", "Ferry")
+    (kept,) = os.listdir(os.path.join(workspace.computer.state_folder, "settings"))
+    assert places(os.path.join(workspace.computer.state_folder, "settings", kept))["Ferry"] == source
+    shelf(world.folder, Other="/elsewhere", Ferry="/changed/by/its/program")
+    (row,) = workspace.tethers.of(workspace.tethers.library(target))
+    assert row.state is TetherState.BROKEN and "/changed/by/its/program" in row.trouble
+    with pytest.raises(Refused, match="has been changed"):
+        workspace.tethers.repair(workspace.tethers.library(target))
+    shelf(world.folder, Other="/elsewhere", Ferry=source)  # its program wrote the old place again
+    assert workspace.tethers.repair(workspace.tethers.library(target)) == 1 and places(file)["Ferry"] == target
+    os.makedirs(source)
+    assert workspace.tethers.back_at_the_old_place(workspace.tethers.library(target)) == source
+    os.rmdir(source)
+    shelf(world.folder, Other="/elsewhere", Ferry="/changed/by/its/program")
+    undo(workspace.carry.work(), "last")
+    assert places(file)["Ferry"] == "/changed/by/its/program" and os.path.isdir(source)
+    assert "has been changed" in workspace.logbook.moves()[0].problem
+
+
+def test_a_file_that_cannot_be_changed_is_refused_before_and_stops_safely_midway(tmp_path, monkeypatch):
+    world, source, file = taught(tmp_path / "world", "exfat")
+    workspace, whole = world.open(), picture(source)
+    os.rename(file, f"{file}.away")
+    with pytest.raises(Refused, match="cannot be read"):
+        shift(workspace, source)
+    assert picture(source) == whole and not workspace.logbook.midway()
+    os.rename(f"{file}.away", file)
+
+    def busy(event):
+        if event.event == "switched":
+            os.rename(file, f"{file}.away")
+
+    draft = workspace.plan.draft([(source, "heron")])
+    with pytest.raises(Stopped, match="programs are not led there yet"):
+        workspace.carry.carry(workspace.plan.make(draft), report=busy)
+    (midway,) = workspace.logbook.midway()
+    assert midway.state is State.SWITCHED and picture(held(midway)) == whole == picture(midway.target)
+    os.rename(f"{file}.away", file)
+    resume(workspace.carry.work())
+    assert places(file)["Ferry"] == world.path("heron", "Games", "Ferry") and not leftovers(world.folder)
+
+
+def test_a_part_keeps_its_own_setting_and_staging_sets_it_twice(tmp_path):
+    world, source, file = taught(tmp_path / "world", "ext4")
+    world.drive("wren")
+    world.cards = [{"path": "kestrel/Games/Ferry", "part": [{"name": "Media", "kind": "video", "path": "Media"}]}]
+    world.write()
+    put(os.path.join(source, "Media", "sky.mov"), 30 * MB)
+    shelf(world.folder, Ferry=source, Media=f"{source}/Media/", Gone="/elsewhere")
+    workspace = world.open()
+    workspace.survey.take()
+    ferry = workspace.tethers.library(source)
+    workspace.tethers.remove(ferry, 1)
+    for key in ("titles.0.path", "titles.1.path"):
+        workspace.tethers.add(ferry, "setting", file, key)
+    assert [row.tether.part for row in workspace.tethers.of(ferry)] == ["", "Media"]
+    draft = workspace.plan.empty_draft(workspace.survey.latest()).parted(ferry.id)
+    draft = draft.put_down(f"{ferry.id}/Media", "wren").put_down(ferry.id, "heron")
+    plan = workspace.plan.make(draft)
+    assert len(list(workspace.tethers.changes(plan))) == 2
+    workspace.carry.carry(plan)
+    assert places(file)["Ferry"] == workspace.logbook.moves()[-1].target
+    assert places(file)["Media"].startswith(world.path("wren")) and os.path.isdir(places(file)["Media"])
+    workspace.logbook.undo_plan()
+    assert places(file) == {"Ferry": source, "Media": f"{source}/Media/", "Gone": "/elsewhere"}
+
+
+def test_what_is_to_be_done_by_hand_keeps_the_original_until_it_is(tmp_path, capsys):
+    world, source, _ = taught(tmp_path / "world", "exfat")
+    at = ["--world", str(world.folder)]
+    assert run(["tether", "Ferry", "--remove", "1", *at]) == 0
+    assert run(["tether", "Ferry", "--add", "by-hand", *at]) == 2, "what?"
+    assert run(["tether", "Ferry", "--add", "by-hand", "--words", "choose the folder", *at]) == 0
+    assert run(["shift", source, "heron", "--yes", *at]) == 5
+    target = world.path("heron", "Games", "Ferry")
+    assert run(["tether", target, "--check", *at]) == 5 and "due" in capsys.readouterr().out
+    (move,) = world.open().logbook.moves()
+    assert move.state is State.ON_TRIAL and "until you have done this: choose the folder" in move.problem
+    assert run(["tether", target, "--done", "1", *at]) == 0 and run(["tether", target, "--check", *at]) == 0
+    assert run(["release", "all", "--yes", *at]) in (0, 2)
+
+
+def test_tethers_by_commands(tmp_path, capsys, monkeypatch):
+    world, source, file = taught(tmp_path / "world", "ext4")
+    at, settings = ["--world", str(world.folder)], world.folder / "kestrel" / "Settings"
+    for words, code in (
+        (["Nobody"], 3),
+        (["Ferry", "--add", "glue"], 2),
+        (["Ferry", "--add", "link"], 3),
+        (["Ferry", "--add", "setting"], 2),
+        (["Ferry", "--add", "setting", "--file", "/nowhere.json"], 3),
+        (["Ferry", "--add", "setting", "--file", file], 3),
+        (["Ferry", "--add", "setting", "--file", file, "--key", "titles.0.path"], 3),
+        (["Ferry", "--add", "setting", "--file", file, "--format", "xml"], 2),
+        (["Ferry", "--add", "standard-folder"], 3),
+        (["Ferry", "--key", "x"], 2),
+        (["Ferry", "--remove", "7"], 2),
+        (["Ferry", "--done", "1"], 3),
+        (["Ferry", "--remove", "1", "--done", "1"], 2),
+    ):
+        assert run(["tether", *words, *at]) == code, words
+        assert "Traceback" not in capsys.readouterr().err
+    settings.mkdir()
+    os.rename(file, settings / "shelf.json")
+    (settings / "kite.desktop").write_text(f'[Desktop Entry]\nExec="{source}/run" %U\nComment=in {source}, at home\n')
+    assert run(["tether", "Ferry", "--find", "--json", *at]) == 0
+    found = json.loads(capsys.readouterr().out)["found"]
+    assert [(os.path.basename(each["file"]), each["key"], each["certain"]) for each in found] == [
+        ("kite.desktop", "Desktop Entry.Exec", True),
+        ("kite.desktop", "Desktop Entry.Comment", False),
+        ("shelf.json", "titles.1.path", True),
+    ]
+    entry = str(settings / "kite.desktop")
+    assert run(["tether", "Ferry", "--remove", "1", *at]) == 0
+    assert run(["tether", "Ferry", "--add", "shortcut", "--file", entry, "--key", "Desktop Entry.Exec", *at]) == 0
+    assert run(["shift", source, "heron", *at]) == 0
+    shown = capsys.readouterr().out
+    assert f'- "{source}/run" %U' in shown and f'+ "{world.path("heron", "Games", "Ferry")}/run" %U' in shown
+    assert run(["shift", source, "heron", "--yes", *at]) == 0
+    assert f'Exec="{world.path("heron", "Games", "Ferry")}/run" %U' in (settings / "kite.desktop").read_text()
+    assert run(["card", world.path("heron", "Games", "Ferry"), *at]) == 0 and "shortcut" in capsys.readouterr().out

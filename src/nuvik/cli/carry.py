@@ -211,7 +211,7 @@ class _Teller:
         "step-started": "{n}. {library}: {size}",
         "copied": "   copied, original untouched",
         "proven": "   proven: read back and identical",
-        "switched": "   switched: the old path opens the library in its new place",
+        "switched": "   switched: {opens}",
         "on-trial": "   on trial: the original is kept",
         "released": "   released: the original is gone",
         "undone": "   taken back",
@@ -241,7 +241,10 @@ class _Teller:
         if event.event == "proven" and not event.detail.get("read_from_medium", True):
             words = "   compared: identical, but not read from the medium of the drive"
         if words:
-            words = words.format(n=event.n, library=shown(event.library), size=format_bytes(event.total_bytes))
+            by_old_path = event.detail.get("by_old_path", True)
+            opens = "the old path opens the library in its new place" if by_old_path else "it is used in its new place"
+            size = format_bytes(event.total_bytes)
+            words = words.format(n=event.n, library=shown(event.library), size=size, opens=opens)
             self._call.say(f"{event.n}.{words[2:]}" if several and words.startswith(" ") else words)
 
     def _progress(self) -> None:

@@ -28,7 +28,13 @@ from nuvik.core.carrying.proof import prove_copy, unchanged
 from nuvik.core.carrying.publish import publish, unpublish
 from nuvik.core.carrying.tethers.base import holds_original
 from nuvik.core.carrying.tethers.registry import tether_of
-from nuvik.core.carrying.tethers.settings import apply_tethers, left_words, prepare_tethers, withdraw_tethers
+from nuvik.core.carrying.tethers.settings import (
+    apply_tethers,
+    due_by_hand,
+    left_words,
+    prepare_tethers,
+    withdraw_tethers,
+)
 from nuvik.core.carrying.undo import discard, take_back
 from nuvik.core.carrying.work import Work
 from nuvik.core.checks.check_step import check_step
@@ -182,7 +188,7 @@ def _switch(work: Work, move: Move) -> Move:
         unpublish(work, move)
         return _again(work, move)
     move = work.journal.keep(replace(move, state=State.SWITCHED))
-    work.tell("switched", move)
+    work.tell("switched", move, by_old_path=move.tether.keeps_old_path)
     return move
 
 
@@ -202,10 +208,13 @@ def _look(work: Work, move: Move) -> Move:
             next_step=f"Look at it. If all is well, run “nuvik release {move.id}”, otherwise “nuvik undo {move.id}”.",
         )
     users = work.host.used_by(held(move))
-    if move.on_trial or users or move.unread:
+    by_hand = due_by_hand(work, move) if move.undoes is None and not move.tether.keeps_old_path else ""
+    if move.on_trial or users or move.unread or by_hand:
         # A program that opened a file before the switch still writes to the original: it must not go now.
         if users:
             move = replace(move, problem=f"its original is kept because {users[0]} has it open")
+        elif by_hand:
+            move = replace(move, problem=f"its original is kept until you have done this: {by_hand}")
         elif move.unread:
             drive = work.drive(move.target_drive)
             move = replace(move, problem=f"its original is kept because {unread_words(drive.label if drive else '')}")

@@ -29,6 +29,9 @@ from nuvik.core.model.traffic import Counters
 STATE_FOLDER = ".nuvik"
 
 
+SETTINGS_FOLDER = "Settings"
+
+
 class WorldHost:
     """The computer declared by `world.toml` in `folder`.
 
@@ -123,7 +126,9 @@ class WorldHost:
         return {}
 
     def surroundings(self) -> Surroundings:
-        return Surroundings()
+        """A folder called Settings at the root of a drive is where programs keep theirs."""
+        settings = (os.path.join(drive.path, SETTINGS_FOLDER) for drive in self._declared() if drive.attached)
+        return Surroundings(settings=frozenset(filter(os.path.isdir, settings)))
 
     def open_files(self) -> list[tuple[str, str]]:
         return open_paths()

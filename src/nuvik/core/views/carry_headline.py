@@ -77,7 +77,9 @@ def ended_headline(outcome: Outcome, labels: dict[str, str]) -> str:
         f"{shown(labels.get(drive, drive))} {format_bytes(amount)} freed ({format_bytes(expected[drive])} expected)"
         for drive, amount in outcome.freed_bytes.items()
     )
-    return f"Done: {format_count(len(outcome.moves), 'move')}. {freed}. Every old path still opens."
+    linked = all(move.tether.keeps_old_path or move.undoes is not None for move in outcome.moves)
+    still = "Every old path still opens." if linked else "Programs are led to the new places."
+    return f"Done: {format_count(len(outcome.moves), 'move')}. {freed}. {still}"
 
 
 def logbook_headline(moves: Sequence[Move], damaged: str | None = None) -> str:

@@ -15,7 +15,7 @@ from nuvik.core.carrying.work import Work
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
-from nuvik.core.model.tether import TetherRecord, TetherState
+from nuvik.core.model.tether import TetherKind, TetherRecord, TetherState
 from nuvik.core.settings.settings_file import change_for, put_value, value_of
 
 KEPT_FOLDER = "settings"
@@ -52,8 +52,16 @@ def _apply(work: Work, move: Move, record: TetherRecord) -> None:
         kept = os.path.join(work.state_folder, KEPT_FOLDER, f"{move.id}-{record.n}-{os.path.basename(tether.file)}")
         record = work.journal.keep_tether(replace(record, before=change.before, after=change.after, kept=kept))
     if record.before != record.after:
-        put_value(tether, record.before, record.after, record.kept)
+        _put(work, record, record.before, record.after, record.kept)
     work.journal.keep_tether(replace(record, state=TetherState.OK))
+
+
+def _put(work: Work, record: TetherRecord, before: str, after: str, keep: str | None = None) -> None:
+    """Change the file; like every other change to a disk, it is told before, and what follows it after."""
+    hook = work.host.files.hook
+    hook.before("rename", record.tether.file)
+    put_value(record.tether, before, after, keep)
+    hook.before("flush", record.tether.file)
 
 
 def withdraw_tethers(work: Work, move: Move) -> None:
@@ -65,10 +73,16 @@ def withdraw_tethers(work: Work, move: Move) -> None:
         if record.after and record.after != record.before:
             try:
                 if value_of(record.tether) != record.before:
-                    put_value(record.tether, record.after, record.before)
+                    _put(work, record, record.after, record.before)
             except Refused as refusal:
                 state, note = TetherState.LEFT, f"{refusal.what} {refusal.next_step}"
         work.journal.keep_tether(replace(record, state=state, note=note))
+
+
+def due_by_hand(work: Work, move: Move) -> str:
+    """What the user still has to do, before programs find the library; empty where nothing is."""
+    due = [record.tether for record in work.journal.tethers(move) if record.state is TetherState.DUE]
+    return "; ".join(shown(tether.words) for tether in due if tether.kind is TetherKind.BY_HAND)
 
 
 def left_words(work: Work, move: Move) -> str:

@@ -49,9 +49,7 @@ def why_cannot(library: Library, drive: Drive, source: Drive) -> str | None:
     if drive.shares_space_with(source):
         return f"{shown(drive.label)} and {shown(source.label)} share their free space"
     if not can_leave(library, source):
-        return (
-            f"{shown(source.label)} is {source.rules.name}, which holds no links: it needs a tether of another kind"
-        )
+        return f"{shown(source.label)} is {source.rules.name}, which holds no links: it needs a tether of another kind"
     if rules.largest_file_bytes is not None and library.largest_file_bytes > rules.largest_file_bytes:
         return f"{rules.name} on {shown(drive.label)} holds files up to {format_bytes(rules.largest_file_bytes)}"
     if library.holds_links and not rules.symlinks:
