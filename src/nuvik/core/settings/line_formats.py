@@ -70,6 +70,10 @@ class DesktopEntryFormat(_LineFormat):
         return f"\\s{escaped[1:]}" if escaped.startswith(" ") else escaped
 
 
+QUOTED = '""'
+"""What stands in a line with an empty text in quotes."""
+
+
 class PlainFormat(_LineFormat):
     """`name=value` without sections, with the quotes and backslashes of shells: that of `user-dirs.dirs`, too."""
 

@@ -17,6 +17,7 @@ from nuvik.core.store.drive_book import DriveBook
 
 if TYPE_CHECKING:
     from nuvik.core.stages.carry import CarryStage
+    from nuvik.core.stages.landings import LandingStage
     from nuvik.core.stages.logbook import LogbookStage
     from nuvik.core.stages.plan import PlanStage
     from nuvik.core.stages.rehearse import RehearseStage
@@ -57,6 +58,12 @@ class Workspace:
         from nuvik.core.stages.tethers import TetherStage
 
         return TetherStage(self.survey, self.plan, self.carry)
+
+    @cached_property
+    def landings(self) -> LandingStage:
+        from nuvik.core.stages.landings import LandingStage
+
+        return LandingStage(self.computer, self.survey)
 
     @cached_property
     def logbook(self) -> LogbookStage:

@@ -117,6 +117,11 @@ MIGRATIONS: tuple[str, ...] = (
         was BLOB NOT NULL, becomes BLOB NOT NULL, kept BLOB NOT NULL, note TEXT NOT NULL, PRIMARY KEY (move, n)
     ) WITHOUT ROWID;
     """,
+    # 13: what the system was told of a landing, and before
+    """
+    ALTER TABLE landings ADD COLUMN was BLOB NOT NULL DEFAULT x'';
+    ALTER TABLE landings ADD COLUMN becomes BLOB NOT NULL DEFAULT x'';
+    """,
 )
 
 

@@ -1,4 +1,4 @@
-"""What carrying a plan would change in settings files, as lines that any interface shows before."""
+"""What would change in settings files, as lines that any interface shows before."""
 
 from __future__ import annotations
 
@@ -9,13 +9,20 @@ from nuvik.core.settings.settings_file import Change
 
 
 def tether_lines(changes: Iterable[tuple[int, Change | str]]) -> Iterator[str]:
-    """For each setting the old value and the new one; what is not certain, or is to be done by hand, in words."""
+    """For each step the old values and the new ones; what is not certain, or is to be done by hand, in words."""
     for n, change in changes:
         if isinstance(change, str):
             yield f"step {n}: {change}"
         elif change.before == change.after:
             yield f"step {n}: {shown(change.key)} in {shown(change.file)} leads to the new place already"
         else:
-            yield f"step {n}: {shown(change.key)} in {shown(change.file)}"
-            yield f"    - {shown(change.before)}"
-            yield f"    + {shown(change.after)}"
+            first, *rest = change_lines(change)
+            yield f"step {n}: {first}"
+            yield from rest
+
+
+def change_lines(change: Change) -> Iterator[str]:
+    """A value as it is, and as it is to be."""
+    yield f"{shown(change.key)} in {shown(change.file)}"
+    yield f"    - {shown(change.before) or '(nothing)'}"
+    yield f"    + {shown(change.after)}"
