@@ -322,7 +322,7 @@ def test_a_landing_is_told_to_the_system_and_taken_back(tmp_path, monkeypatch, c
     assert {name: read(name) for name in goals} == goals and dirs.read_text().startswith("# mine\n")
     assert run(["landing", "video", world.path("kestrel", "Other"), "--yes", *at]) == 0
     assert read("VIDEOS") == world.path("kestrel", "Other")
-    dirs.write_text(dirs.read_text().replace("`sound`", "of mine"))
+    dirs.write_text(dirs.read_text().replace("sound", "of mine"))
     for kind in kinds:
         assert run(["landing", kind, "--forget", *at]) == 0
     assert "It is left as it is." in capsys.readouterr().out and "of mine" in read("MUSIC")
