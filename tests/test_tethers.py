@@ -29,6 +29,7 @@ from nuvik.core.carrying.work import Work
 from nuvik.core.hosts.world import WorldHost
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
+from nuvik.core.model.leftover import Repair
 from nuvik.core.model.library import Kind
 from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.model.tether import TetherKind, TetherState
@@ -178,7 +179,13 @@ def test_what_somebody_changed_since_is_told_and_left(tmp_path):
     assert row.state is TetherState.BROKEN and "/changed/by/its/program" in row.trouble
     with pytest.raises(Refused, match="has been changed"):
         workspace.tethers.repair(workspace.tethers.library(target))
+    (finding,) = workspace.logbook.leftovers()
+    assert (finding.role, finding.repair) == ("setting", Repair.NONE) and "/changed/by" in finding.what
     shelf(world.folder, Other="/elsewhere", Ferry=source)  # its program wrote the old place again
+    (finding,) = workspace.logbook.leftovers()
+    assert finding.repair is Repair.SET_AGAIN
+    assert workspace.logbook.mend([finding])[0].problem is None and not workspace.logbook.leftovers()
+    shelf(world.folder, Other="/elsewhere", Ferry=source)
     assert workspace.tethers.repair(workspace.tethers.library(target)) == 1 and places(file)["Ferry"] == target
     os.makedirs(source)
     assert workspace.tethers.back_at_the_old_place(workspace.tethers.library(target)) == source

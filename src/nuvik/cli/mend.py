@@ -36,7 +36,21 @@ def add_to(app: typer.Typer) -> None:
                 {"path": each.leftover.path, "done": each.done, "problem": each.problem.what if each.problem else None}
                 for each in mended
             ]
-            call.document("mend", {"leftovers": [document(leftover) for leftover in leftovers], "mended": done})
+            fixed = {each.leftover.path for each in mended if each.problem is None}
+            findings = [
+                {
+                    "kind": "tether" if leftover.role == "link" else leftover.role,
+                    "drive": leftover.drive,
+                    "path": leftover.path,
+                    "library": leftover.library or None,
+                    "summary": f"{leftover.what} {leftover.right}".strip(),
+                    "can_fix": leftover.repair is not Repair.NONE,
+                    "fixed": leftover.path in fixed,
+                }
+                for leftover in leftovers
+            ]
+            found = {"findings": findings, "leftovers": [document(leftover) for leftover in leftovers], "mended": done}
+            call.document("mend", found)
         _say(call, leftovers, mended, fix)
         open_ends = sum(leftover.repair is not Repair.NONE for leftover in leftovers) - sum(
             each.problem is None for each in mended

@@ -24,6 +24,8 @@ class Repair(StrEnum):
     """A folder that is empty but for what Nuvik says of it goes."""
     LEAD_ANEW = "lead-anew"
     """The link at the old path is made again, to where the library lies now."""
+    SET_AGAIN = "set-again"
+    """A setting that was set back to the old place is set to the new one again."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,7 +33,7 @@ class Leftover:
     """A thing of Nuvik's on a drive."""
 
     role: str
-    """incoming, held, or link."""
+    """incoming, held, link, or setting."""
     path: PathText
     drive: str
     library: PathText
@@ -43,5 +45,7 @@ class Leftover:
     repair: Repair
     move: Move | None = None
     """The move it belongs to, as the journal has it or the sidecar tells."""
+    number: int = 0
+    """Of a setting: which of the tethers of its move it is."""
     known: bool = True
     """The journal knows that move."""

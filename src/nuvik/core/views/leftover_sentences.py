@@ -9,7 +9,7 @@ from nuvik.core.model.leftover import Leftover, Repair
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_count
 
-NOTHING_LEFT = "Nothing of Nuvik's is left on the attached drives, and every link leads where it should."
+NOTHING_LEFT = "Nothing of Nuvik's is left on the attached drives, and every link and setting leads where it should."
 
 
 def where(leftover: Leftover, labels: Mapping[str, str]) -> str:

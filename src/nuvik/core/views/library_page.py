@@ -63,6 +63,8 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
         yield "timed", f"it opens in {', '.join(timed)}"
     elif library.opening_factor != 1.0:
         yield "timed", f"it takes {library.opening_factor:.2f} times as long to open as its kind usually does"
+    for tether in library.tethers:
+        yield "tether", shown(tether.in_words)
     if library.working_set:
         yield "working set", "you really use it"
     links = [

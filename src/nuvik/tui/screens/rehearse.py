@@ -18,6 +18,7 @@ from nuvik.core.model.plan import Plan, Role, Step
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
 from nuvik.core.views.rehearsal_sentences import dip_line, forecast_line, halfway_line, rehearsal_headline, takes
+from nuvik.core.views.tether_sentences import tether_lines
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.shell import stage_key
@@ -34,6 +35,10 @@ if TYPE_CHECKING:
     from nuvik.core.rehearsal.whatifs import WhatIf
 
 _MOST_LINES = 12
+
+
+_CHANGES = 18
+"""So many lines of what changes in settings files are shown before carrying."""
 
 
 class RehearseScreen(StageScreen):
@@ -325,10 +330,21 @@ class RehearseScreen(StageScreen):
             first = timeline.violations[0]
             self.notify(f"{first.problem} {first.mend}", title="Not done", severity="warning", markup=False)
             return
+        changes = self.desk.workspace.tethers.changes
+        self.in_background(lambda: list(tether_lines(changes(plan))), self._ask_to_carry, group="changes")
+
+    def _ask_to_carry(self, changes: list[str]) -> None:
+        """The changes to settings files are shown before anything is done."""
+        plan, timeline = self.desk.plan, self.desk.timeline
+        if plan is None or timeline is None:
+            return
         question = (
             f"Carry out {format_count(len(plan.steps), 'move')}, {format_bytes(plan.frees_bytes)}, "
             f"in {takes(timeline)}? Each original stays until its copy is proven; you can take it back."
         )
+        if changes:
+            more = [f"… and {len(changes) - _CHANGES} more lines"] if len(changes) > _CHANGES else []
+            question += "\n\nSettings that change with it:\n" + "\n".join([*changes[:_CHANGES], *more])
         self.app.push_screen(Confirm(question, "carry it out"), self._confirmed)
 
     def _confirmed(self, agreed: bool | None) -> None:

@@ -11,6 +11,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from nuvik.core.carrying.aside_folders import CONTENT, held, held_folder, incoming_folder
+from nuvik.core.carrying.mending.find_broken_settings import find_broken_settings
 from nuvik.core.carrying.mending.seen_here import SeenMove, seen_by_journal, seen_by_sidecar
 from nuvik.core.carrying.places import Anchors
 from nuvik.core.carrying.renames import is_link_to
@@ -60,8 +61,8 @@ class _Folder:
 
 
 def find_leftovers(work: Work, below: Sequence[str] = ()) -> list[Leftover]:
-    """Everything of Nuvik's on the attached drives, or only `below` some folders: its own folders, and the links to
-    what was moved that do not lead there. What can be mended comes first.
+    """Everything of Nuvik's on the attached drives, or only `below` some folders: its own folders, and the links and
+    settings of what was moved that do not lead there. What can be mended comes first.
 
     Takes as long as reading the names of all folders does. Raises StopRequested.
     """
@@ -75,6 +76,7 @@ def find_leftovers(work: Work, below: Sequence[str] = ()) -> list[Leftover]:
         for path in find_folders(work.host.files, root, _is_ours, points - {root}, work.stop):
             leftovers.append(_judged(work, path, drive, moves, anchors))
     leftovers += _links(work, list(moves.values()))
+    leftovers += find_broken_settings(work, list(moves.values()))
     return sorted(leftovers, key=lambda leftover: (leftover.repair is Repair.NONE, leftover.path))
 
 
@@ -83,6 +85,9 @@ def judge_again(work: Work, leftover: Leftover) -> Leftover | None:
     drives, moves = work.drives(), _by_name(work)
     if leftover.role == "link":
         return next((link for link in _links(work, list(moves.values())) if link.path == leftover.path), None)
+    if leftover.role == "setting":
+        settings = find_broken_settings(work, list(moves.values()))
+        return next((each for each in settings if (each.path, each.number) == (leftover.path, leftover.number)), None)
     drive = next((drive for drive in drives if drive.id == leftover.drive and drive.attached), None)
     if drive is None or not work.host.files.exists(leftover.path):
         return None

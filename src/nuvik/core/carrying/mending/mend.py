@@ -15,6 +15,7 @@ from nuvik.core.carrying.move import carry_move
 from nuvik.core.carrying.proof import checksum_of
 from nuvik.core.carrying.renames import forget_link
 from nuvik.core.carrying.tethers.registry import tether_of
+from nuvik.core.carrying.tethers.settings import repair_tether
 from nuvik.core.carrying.work import Meter, Work
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.errors import NuvikError, Refused
@@ -110,6 +111,13 @@ def _lead_anew(work: Work, leftover: Leftover) -> str:
     return f"The link at {shown(move.source)} leads to {shown(move.target)}."
 
 
+def _set_again(work: Work, leftover: Leftover) -> str:
+    assert leftover.move is not None
+    record = next(each for each in work.journal.tethers(leftover.move) if each.n == leftover.number)
+    repair_tether(work, leftover.move, record)
+    return f"“{shown(record.tether.key)}” in {shown(leftover.path)} leads to {shown(leftover.move.target)} again."
+
+
 def _recorded(work: Work, leftover: Leftover, state: State) -> Move:
     """The move of a leftover as the journal has it from now on."""
     move = leftover.move
@@ -152,4 +160,5 @@ _REPAIRS = {
     Repair.PUT_BACK: _put_back,
     Repair.RECORD: _record,
     Repair.LEAD_ANEW: _lead_anew,
+    Repair.SET_AGAIN: _set_again,
 }
