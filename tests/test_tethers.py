@@ -6,6 +6,7 @@ import json
 import os
 import shutil
 import subprocess
+import sys
 import time
 from functools import partial
 
@@ -34,6 +35,9 @@ from nuvik.core.model.library import Kind
 from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.model.tether import TetherKind, TetherState
 from nuvik.core.settings.standard_folders import standard_folders
+from nuvik.core.stages.workspace import open_workspace
+from nuvik.demo.build import household_at
+from nuvik.demo.title_box import TitleBox, main
 from test_promise import assert_promise, die_after, shift
 
 
@@ -349,3 +353,41 @@ def test_what_is_new_since_a_landing_was_chosen_is_counted(world, capsys):
     capsys.readouterr()
     assert run(["landing", *at]) == 0 and "new since then: 1 on" in capsys.readouterr().out
     assert world.open().landings.landed(Kind.GAME) == {"heron": 1, "kestrel": 1}
+
+
+def test_the_title_box_opens_every_title_from_its_new_drive_with_its_progress(tmp_path, capsys):
+    folder = household_at(str(tmp_path / "home"), fresh=True)
+    box, at = TitleBox(folder), ["--world", folder]
+    before = {title: box.open(title) for title in box.titles()}
+    workspace = open_workspace(folder, waits=False)
+    workspace.survey.take()
+    goals = {"Comet Courier": "heron", "Saltmarsh Signalman": "dunlin", "Lodestone Lane Nine": "kestrel"}
+    moves = [(before[title].place, drive) for title, drive in goals.items()]
+    plan = workspace.plan.make(workspace.plan.draft(moves, {"kestrel": 0}))
+    runs = f"import sys, nuvik.demo.title_box as b\nwith b.TitleBox({folder!r}).running(): print(flush=True); input()"
+    with subprocess.Popen([sys.executable, "-c", runs], stdin=subprocess.PIPE, stdout=subprocess.PIPE) as program:
+        assert program.stdout is not None and program.stdout.readline()
+        with pytest.raises(Refused, match=r"titles\.toml is in use by"):
+            workspace.carry.carry(plan)
+        program.communicate(b"\n")
+    workspace.carry.carry(plan)
+    after = {title: box.open(title) for title in box.titles()}
+    for title, opened in after.items():
+        assert os.sep + goals[title] + os.sep in opened.place and opened.minutes == 30, "played on, not anew"
+    assert after["Comet Courier"].seconds > 5 * before["Comet Courier"].seconds
+    assert after["Lodestone Lane Nine"].seconds < before["Lodestone Lane Nine"].seconds / 5
+    workspace.logbook.undo_plan()
+    assert {title: box.open(title).place for title in box.titles()} == {
+        title: opened.place for title, opened in before.items()
+    }
+    box.set_updating(True)
+    for words, code, said in (
+        ([folder, "open", "Comet Courier"], 3, "busy updating"),
+        ([folder, "play"], 2, ""),
+        ([folder], 0, "Saltmarsh Signalman"),
+    ):
+        assert main(words) == code
+        told = capsys.readouterr()
+        assert said in told.out + told.err
+    box.set_updating(False)
+    assert main([folder, "open", "Nothing"]) == 3 and run(["tether", "Comet Courier", "--check", *at]) == 0

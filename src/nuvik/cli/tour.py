@@ -43,6 +43,7 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     from nuvik.core.views.rehearsal_sentences import rehearsal_headline
     from nuvik.core.views.speeds_headline import speeds_headline
     from nuvik.core.views.survey_headline import survey_headline
+    from nuvik.demo.title_box import TitleBox
     from nuvik.drawing.drives import draw_before_after
 
     workspace = open_workspace(folder, call.state, waits=False)
@@ -83,6 +84,10 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
         call.say(f"  {drive_id}: {format_bytes(freed)} freed, {format_bytes(expected)} expected")
     old_path = outcome.moves[0].source
     call.say(f"  Its old path still opens {len(os.listdir(old_path))} entries; it leads to {outcome.moves[0].target}")
+    box = TitleBox(folder)
+    for title in box.titles():
+        opened = box.open(title)
+        call.say(f"  The Title Box opens {title} in {format_duration(opened.seconds)} from {opened.place}")
     call.say("6 Logbook")
     taken_back = workspace.logbook.undo("last")
     call.say(f"  Taken back: {shown(taken_back.moves[0].library)}, proven and released again.")

@@ -26,9 +26,11 @@ from nuvik.demo.household import (
     LIBRARIES,
     LOOSE,
     TIME_SCALE,
+    TITLES,
     WORLD_NAME,
     Household,
 )
+from nuvik.demo.title_box import SETTINGS, TitleBox
 
 _CONTENT_BYTES = 6_000
 _PROBE_BYTES = 64 * 1024 * 1024
@@ -89,6 +91,8 @@ def _build(folder: str) -> None:
     for library in LIBRARIES:
         _make_library(folder, library, now)
     _make_loose(folder, now)
+    titles = {os.path.basename(path): os.path.join(folder, *path.split("/")) for path in TITLES}
+    TitleBox(folder).make(titles)
     _write(
         os.path.join(folder, CARDS_FILE), {"format": CARDS_FORMAT, "library": [_card(library) for library in LIBRARIES]}
     )
@@ -128,6 +132,10 @@ def _card(library: Household) -> dict[str, object]:
         card["name"] = os.path.basename(library.folder).lstrip(".").replace("-", " ").capitalize()
     if library.stays:
         card.update(movable=False, why_not=library.stays)
+    if card["path"] in TITLES:
+        # The program resolves links away, so that its setting has to follow.
+        key = f"title.{TITLES.index(str(card['path']))}.place"
+        card["tether"] = [{"kind": "setting", "file": SETTINGS, "format": "toml", "key": key}]
     if library.parts:
         card["part"] = [{"path": name, "kind": str(kind)} for name, (kind, _) in library.parts.items()]
     return card

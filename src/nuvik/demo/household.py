@@ -320,3 +320,10 @@ EXTENSIONS: dict[Kind, tuple[str, ...]] = {
     Kind.DISC_IMAGE: (".img", ".iso"),
     Kind.OTHER: (".dat",),
 }
+
+TITLES = (
+    "kestrel/Games/Comet Courier",
+    "kestrel/Games/Saltmarsh Signalman",
+    "heron/Games/Lodestone Lane Nine",
+)
+"""The games that the household's Title Box starts."""

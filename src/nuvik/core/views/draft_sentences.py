@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
+from nuvik.core.model.tether import TetherKind
 from nuvik.core.model.units import (
     format_bytes,
     format_count,
@@ -20,6 +21,7 @@ from nuvik.core.model.units import (
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.recommendation import Recommendation
 from nuvik.core.planning.placement.limits import why_cannot
+from nuvik.core.planning.placement.main_tether import main_tether
 from nuvik.core.planning.placement.waiting import opening_s
 from nuvik.core.views.recommendation_sentences import recommendation_sentences
 
@@ -173,7 +175,18 @@ def library_note(draft: Draft, recommendation: Recommendation | None, library: L
     goes = library.drive == drive_id
     way = f"→ {draft.drive(place).label}" if goes else f"comes from {draft.drive(library.drive).label}"
     reason = recommendation.reason_for(draft, library.id) if recommendation else None
-    return f"{way}: {reason}" if reason else way
+    tethers = f" · tether: {tether_words(draft, library)}" if library.tethers else ""
+    return f"{way}{tethers}: {reason}" if reason else f"{way}{tethers}"
+
+
+def tether_words(draft: Draft, library: Library) -> str:
+    """What is going to keep programs finding a library that moves, such as `link and 2 settings`."""
+    first = main_tether(library, draft.drive(library.drive))
+    settings = sum(tether.kind is TetherKind.SETTING for tether in library.tethers)
+    others = dict.fromkeys(str(each.kind) for each in library.tethers if each.kind is not TetherKind.SETTING)
+    words = [str(TetherKind.LINK)] if first is TetherKind.LINK else []
+    words += [format_count(settings, "setting")] if settings else []
+    return " and ".join([*words, *others])
 
 
 def cursor_sentence(draft: Draft, recommendation: Recommendation | None, library: Library) -> str:
@@ -191,4 +204,6 @@ def cursor_sentence(draft: Draft, recommendation: Recommendation | None, library
         sentence = f"{shown(library.name)} stays: {kept}."
     else:
         sentence = consequence(draft, library, draft.place_of(library))
+    if library.id in draft.places and library.tethers:
+        sentence += f" Programs find it by {tether_words(draft, library)}."
     return f"{sentence} l picks it up."

@@ -1,0 +1,168 @@
+"""The Title Box, a stand-in for the programs that know their titles by path: a few titles, their places, and progress.
+
+It keeps where each title lies in a settings file of its own (TOML: `[[title]]` with `name` and `place`), refuses to
+open one whose place is wrong, holds a lock while it runs, says that it is busy while it updates, and keeps how far each
+title was played beside its files. So moving titles can be tried, and tested, with no real program.
+
+    python -m nuvik.demo.title_box WORLD              lists the titles
+    python -m nuvik.demo.title_box WORLD open TITLE   opens one and plays it for a quarter of an hour
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+
+import tomlkit
+
+from nuvik.core.hosts.world_file import read_world
+from nuvik.core.model.errors import NuvikError, Refused
+from nuvik.core.model.names import shown
+
+SETTINGS = os.path.join("kestrel", "Settings", "title-box", "titles.toml")
+"""Within the world."""
+_LOCK, _UPDATING, _PROGRESS = "running", "updating", "minutes-played.txt"
+_QUARTER_MINUTES = 15
+_COMPUTING_S, _SHARE_READ, _MOST_READ_BYTES, _SMALL_READS = 3.5, 0.04, 2_500_000_000, 3_500
+"""Declared: what it does when it opens a title."""
+
+
+@dataclass(frozen=True, slots=True)
+class Opened:
+    """A title that was opened."""
+
+    name: str
+    place: str
+    seconds: float
+    """How long that took, from the drive on which it lies."""
+    minutes: int
+    """How long it was played so far."""
+
+
+class TitleBox:
+    """The program, on a world."""
+
+    def __init__(self, world: str) -> None:
+        self._world = os.path.realpath(world)
+        self.file = os.path.join(self._world, SETTINGS)
+
+    def make(self, places: dict[str, str]) -> None:
+        """Write the settings anew, with these titles at their places."""
+        os.makedirs(os.path.dirname(self.file), exist_ok=True)
+        document = tomlkit.document()
+        document.add(tomlkit.comment("Where the Title Box looks for its titles."))
+        titles = tomlkit.aot()
+        for name, place in places.items():
+            titles.append(tomlkit.item({"name": name, "place": place}))
+        document["title"] = titles
+        with open(self.file, "w", encoding="utf-8") as file:
+            file.write(tomlkit.dumps(document))
+
+    def titles(self) -> dict[str, str]:
+        """Where each title lies, as the program believes. Raises Refused."""
+        try:
+            with open(self.file, encoding="utf-8") as file:
+                titles = tomlkit.load(file).unwrap()["title"]
+            return {str(title["name"]): str(title["place"]) for title in titles}
+        except (OSError, ValueError, KeyError, TypeError) as fault:
+            raise Refused(
+                f"The Title Box cannot read {shown(self.file)}: {fault}.", next_step="Make the demo again with --fresh."
+            ) from None
+
+    @contextmanager
+    def running(self) -> Iterator[None]:
+        """While this lasts, the program runs: its lock is there, and its settings file is open."""
+        lock = self._beside(_LOCK)
+        if os.path.exists(self._beside(_UPDATING)):
+            raise Refused("The Title Box is busy updating.", next_step="Wait until it is done.")
+        try:
+            descriptor = os.open(lock, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o644)
+        except FileExistsError:
+            raise Refused(
+                "The Title Box is running already.", next_step=f"Close it, or remove {shown(lock)}."
+            ) from None
+        try:
+            with open(self.file, encoding="utf-8"):
+                yield
+        finally:
+            os.close(descriptor)
+            os.unlink(lock)
+
+    def set_updating(self, on: bool) -> None:
+        """Let it be busy, or not."""
+        if on:
+            with open(self._beside(_UPDATING), "w", encoding="utf-8"):
+                pass
+        elif os.path.exists(self._beside(_UPDATING)):
+            os.unlink(self._beside(_UPDATING))
+
+    def _beside(self, name: str) -> str:
+        return os.path.join(os.path.dirname(self.file), name)
+
+    def open(self, name: str) -> Opened:
+        """Open a title and play it for a quarter of an hour. Raises Refused where its place is wrong."""
+        with self.running():
+            place = self.titles().get(name)
+            if place is None:
+                raise Refused(f"The Title Box has no title “{shown(name)}”.", next_step=f"It has: {self._names()}.")
+            # It does not follow links: programs like that are why settings are changed.
+            if not os.path.isdir(place) or os.path.islink(place):
+                raise Refused(
+                    f"The Title Box does not find {shown(name)} at {shown(place)}.",
+                    next_step="Tell it the right place in its settings.",
+                )
+            minutes = self._played(place) + _QUARTER_MINUTES
+            with open(os.path.join(place, _PROGRESS), "w", encoding="utf-8") as file:
+                file.write(f"{minutes}\n")
+            return Opened(name, place, self._opens_in_s(place), minutes)
+
+    def _names(self) -> str:
+        return ", ".join(map(shown, self.titles()))
+
+    @staticmethod
+    def _played(place: str) -> int:
+        try:
+            with open(os.path.join(place, _PROGRESS), encoding="utf-8") as file:
+                return int(file.read())
+        except (OSError, ValueError):
+            return 0
+
+    def _opens_in_s(self, place: str) -> float:
+        """By the speeds that the world declares for the drive."""
+        held = sum(os.stat(os.path.join(here, name)).st_size for here, _, names in os.walk(place) for name in names)
+        inside = os.path.relpath(place, self._world)
+        drive = next(
+            (drive for drive in read_world(self._world).drive if inside.split(os.sep)[0] == drive.folder), None
+        )
+        if drive is None:
+            raise Refused(f"{shown(place)} is on no drive of this world.", next_step="Choose a place on one.")
+        read = min(held * _SHARE_READ, _MOST_READ_BYTES)
+        return _COMPUTING_S + read / drive.read_bytes_per_s + _SMALL_READS / drive.small_reads_per_s
+
+
+def main(words: list[str]) -> int:
+    """The program as a command. Gives an exit code."""
+    if not words or len(words) not in (1, 3) or (len(words) == 3 and words[1] != "open"):
+        sys.stderr.write(f"{__doc__}\n")
+        return 2
+    box = TitleBox(words[0])
+    try:
+        if len(words) == 1:
+            for name, place in box.titles().items():
+                sys.stdout.write(f"{name}: {place}\n")
+        else:
+            opened = box.open(words[2])
+            sys.stdout.write(
+                f"{opened.name} opened in {opened.seconds:.1f} s from {opened.place}; {opened.minutes} min played.\n"
+            )
+    except NuvikError as trouble:
+        sys.stderr.write(f"{trouble.what} {trouble.next_step}\n")
+        return 3
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
