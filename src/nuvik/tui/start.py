@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import os
+import sys
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from nuvik.core.model.errors import BadInput
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.terminal_watch import end_with_the_terminal
 
@@ -13,7 +16,11 @@ if TYPE_CHECKING:
 
 
 def open_screens(opener: Callable[[], Workspace]) -> None:
-    """Run the screens until the user leaves. Raises whatever else ended them, as `opener` may."""
+    """Run the screens until the user leaves. Raises BadInput without a terminal, and whatever else ended them, as
+    `opener` may.
+    """
+    if not (sys.stdin.isatty() and sys.stdout.isatty()) or os.environ.get("TERM") == "dumb":
+        raise BadInput("The screens need a terminal.", next_step="Without one, every stage is a command: nuvik --help.")
     end_with_the_terminal()
     app = NuvikApp(opener)
     app.run()
