@@ -89,7 +89,8 @@ def test_the_whole_job_by_commands(house, tmp_path):
         (["draft", "lonely", "-o", "x"], 2, "no destination"),
         (["draw", "drives", "-o", "x.jpg"], 2, ".svg or .pdf"),
         (["draw", "moon", "-o", "x.svg"], 2, "cannot be drawn"),
-        (["demo", "--at", "/usr"], 3, "holds something else"),
+        (["demo", "--tour", "--at", "/usr"], 3, "holds something else"),
+        (["demo", "--at", "/usr"], 2, "need a terminal"),
         (["drives", "--state", "/proc/nuvik"], 3, "cannot keep its journal"),
     ],
 )

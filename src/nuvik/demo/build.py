@@ -93,9 +93,9 @@ def _build(folder: str) -> None:
     _make_loose(folder, now)
     titles = {os.path.basename(path): os.path.join(folder, *path.split("/")) for path in TITLES}
     TitleBox(folder).make(titles)
-    _write(
-        os.path.join(folder, CARDS_FILE), {"format": CARDS_FORMAT, "library": [_card(library) for library in LIBRARIES]}
-    )
+    settings = {"path": os.path.dirname(SETTINGS), "ignored": True}
+    cards = [*(_card(library) for library in LIBRARIES), settings]
+    _write(os.path.join(folder, CARDS_FILE), {"format": CARDS_FORMAT, "library": cards})
     world = {"format": WORLD_FORMAT, "name": WORLD_NAME, "time_scale": TIME_SCALE, "drive": DRIVES}
     _write(os.path.join(folder, WORLD_FILE), world)
     os.mkdir(os.path.join(folder, STATE_FOLDER), mode=0o700)
