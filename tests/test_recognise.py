@@ -153,7 +153,7 @@ def test_what_may_not_move_says_why_and_only_the_unwise_is_overruled(world):
         "Fetching": (Verdict.LATER, True),
         "Opened": (Verdict.LATER, True),
         "Plain": (Verdict.FREE, True),
-        "Film": (Verdict.IMPOSSIBLE, False),
+        "Film": (Verdict.FREE, True),
     }
     assert libraries["Stay"].why_not == "the roof hangs on it"
     assert "second name (hard link) outside" in libraries["Twice"].why_not and libraries["Twice"].shared_files == 1

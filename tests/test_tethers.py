@@ -36,6 +36,7 @@ from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.model.tether import TetherKind, TetherState
 from nuvik.core.settings.standard_folders import standard_folders
 from nuvik.core.stages.workspace import open_workspace
+from nuvik.core.views.draft_sentences import cursor_sentence, library_note
 from nuvik.demo.build import household_at
 from nuvik.demo.title_box import TitleBox, main
 from test_promise import assert_promise, die_after, shift
@@ -241,6 +242,9 @@ def test_a_part_keeps_its_own_setting_and_staging_sets_it_twice(tmp_path):
     draft = draft.put_down(f"{ferry.id}/Media", "wren").put_down(ferry.id, "heron")
     plan = workspace.plan.make(draft)
     assert len(list(workspace.tethers.changes(plan))) == 2
+    body = draft.library(ferry.id)
+    assert library_note(draft, None, body, "kestrel") == "→ Heron (link and 1 setting)"
+    assert "Programs find it by link and 1 setting." in cursor_sentence(draft, None, body)
     workspace.carry.carry(plan)
     assert places(file)["Ferry"] == workspace.logbook.moves()[-1].target
     assert places(file)["Media"].startswith(world.path("wren")) and os.path.isdir(places(file)["Media"])

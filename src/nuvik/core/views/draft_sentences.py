@@ -175,7 +175,7 @@ def library_note(draft: Draft, recommendation: Recommendation | None, library: L
     goes = library.drive == drive_id
     way = f"→ {draft.drive(place).label}" if goes else f"comes from {draft.drive(library.drive).label}"
     reason = recommendation.reason_for(draft, library.id) if recommendation else None
-    tethers = f" · tether: {tether_words(draft, library)}" if library.tethers else ""
+    tethers = f" ({tether_words(draft, library)})" if library.tethers else ""
     return f"{way}{tethers}: {reason}" if reason else f"{way}{tethers}"
 
 
