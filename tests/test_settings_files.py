@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.tether import Tether, TetherKind
+from nuvik.core.settings import settings_file
 from nuvik.core.settings.command_line import respelled_command
 from nuvik.core.settings.formats import FORMATS, format_of
 from nuvik.core.settings.setting_format import NotReadable
@@ -206,6 +207,24 @@ def test_bad_files_are_refused_before_anything(tmp_path):
         make(path)
         with pytest.raises(Refused, match=said):
             change_for(tether(path), OLD, NEW, HOME)
+
+
+def test_what_a_program_writes_at_the_same_moment_is_kept(tmp_path, monkeypatch):
+    file, times = tmp_path / "busy.json", [1]
+    file.write_text(json.dumps({"path": OLD, "count": 0}))
+    copymode = settings_file.shutil.copymode
+
+    def meanwhile(source: str, target: str) -> None:
+        if times:
+            file.write_text(json.dumps({"path": OLD, "count": times.pop()}))
+        copymode(source, target)
+
+    monkeypatch.setattr(settings_file.shutil, "copymode", meanwhile)
+    put_value(tether(file), OLD, NEW)
+    assert json.loads(file.read_text()) == {"path": NEW, "count": 1}
+    monkeypatch.setattr(settings_file, "_replaced", lambda seen, data: True)
+    with pytest.raises(Refused, match="after it was set"):
+        put_value(tether(file), NEW, OLD)
 
 
 def test_a_file_that_keeps_changing_is_not_overwritten(tmp_path):

@@ -11,6 +11,7 @@ import time
 from functools import partial
 
 import pytest
+from textual.widgets import Static
 
 from conftest import MB, World, fill, leftovers, picture, put
 from nuvik.__main__ import run
@@ -39,6 +40,11 @@ from nuvik.core.stages.workspace import open_workspace
 from nuvik.core.views.draft_sentences import cursor_sentence, library_note
 from nuvik.demo.build import household_at
 from nuvik.demo.title_box import TitleBox, main
+from nuvik.tui.app import NuvikApp
+from nuvik.tui.screens.library_page import LibraryPage
+from nuvik.tui.screens.tether_choice import TetherChoice
+from nuvik.tui.widgets.tick_box import TickBox
+from screens import settle, words_of
 from test_promise import assert_promise, die_after, shift
 
 
@@ -395,3 +401,30 @@ def test_the_title_box_opens_every_title_from_its_new_drive_with_its_progress(tm
         assert said in told.out + told.err
     box.set_updating(False)
     assert main([folder, "open", "Nothing"]) == 3 and run(["tether", "Comet Courier", "--check", *at]) == 0
+
+
+async def test_tethers_are_chosen_on_a_librarys_page(tmp_path):
+    world, source, _ = taught(tmp_path / "world", "ext4")
+    settings = world.folder / "kestrel" / "Settings"
+    settings.mkdir()
+    (settings / "kite.ini").write_text(f"place = {source}\nlist = /a:{source}:/b\n")
+    app = NuvikApp(world.open)
+    async with app.run_test(size=(120, 40), notifications=True) as pilot:
+        await settle(app, pilot)
+        await pilot.press("tab", "enter")
+        assert isinstance(app.screen, LibraryPage)
+        await pilot.press("t")
+        assert isinstance(app.screen, TetherChoice)
+        await settle(app, pilot)
+        boxes = list(app.screen.query(TickBox))
+        assert [box.value for box in boxes] == [True, False] and "kite.ini" in str(boxes[1].label)
+        assert "1 more speak" in words_of(app.screen.query_one("#looking", Static))
+        boxes[1].focus()
+        await pilot.press("space")
+        boxes[0].focus()
+        await pilot.press("space")
+        (tether,) = world.open().survey.card(source).tethers
+        assert tether.file == str(settings / "kite.ini") and tether.key == "place"
+        (ferry,) = (library for library in app.desk.snapshot.libraries if library.path == source)
+        assert ferry.tethers == (tether,), "it counts at once"
+        await pilot.press("escape")

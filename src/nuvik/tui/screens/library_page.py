@@ -39,6 +39,7 @@ class LibraryPage(ModalScreen[None]):
         Binding("escape,i,q,enter", "dismiss", "close"),
         Binding("e", "edit", "edit its card"),
         Binding("s", "split", "split"),
+        Binding("t", "tethers", "tethers"),
     ]
 
     def __init__(self, library: Library, desk: Desk) -> None:
@@ -51,7 +52,8 @@ class LibraryPage(ModalScreen[None]):
             yield Static(Text("working out where it belongs …", style=palette_of(self.app.theme).quiet), id="why")
             yield Static(Text("looking inside …", style=palette_of(self.app.theme).quiet), id="inside")
             yield Static(
-                "\ne edits its card: name, kind, use, needs · s makes each folder in it a library · Esc closes this",
+                "\ne edits its card · t: how programs find it once it has moved · s makes each folder in it a library "
+                "· Esc closes this",
                 classes="quiet",
             )
 
@@ -156,6 +158,12 @@ class LibraryPage(ModalScreen[None]):
         self.notify(f"Each folder in {shown(self._library.name)} is a library from now on.", markup=False)
         self.dismiss()
         shell.survey_job.look_again()
+
+    def action_tethers(self) -> None:
+        from nuvik.tui.screens.tether_choice import TetherChoice
+
+        self.dismiss()
+        self.app.push_screen(TetherChoice(self._library, self._desk))
 
     def action_edit(self) -> None:
         from nuvik.tui.screens.card_form import CardForm
