@@ -184,6 +184,9 @@ def test_a_file_is_replaced_whole_with_its_marks_and_the_old_one_is_kept(tmp_pat
     assert json.loads((tmp_path / "kept" / "old.json").read_text())["path"] == OLD
     put_value(one, change.before, change.after)  # once more, after a stop
     assert change_for(one, OLD, NEW, HOME).before == NEW, "it says so already"
+    put_value(one, NEW, OLD, str(tmp_path / "kept" / "old.json"))
+    assert json.loads((tmp_path / "kept" / "old.json").read_text())["path"] == OLD, "the first one is kept"
+    put_value(one, OLD, NEW)
     real.write_text(json.dumps({"path": "/elsewhere"}))
     with pytest.raises(Refused, match="has been changed: it is “/elsewhere” now"):
         put_value(one, change.after, change.before)

@@ -8,6 +8,7 @@ import shutil
 import subprocess
 import sys
 import time
+from dataclasses import replace
 from functools import partial
 
 import pytest
@@ -207,6 +208,23 @@ def test_what_somebody_changed_since_is_told_and_left(tmp_path):
     assert "has been changed" in workspace.logbook.moves()[0].problem
 
 
+def test_a_setting_that_still_says_an_older_path_follows_from_there(tmp_path):
+    world, source, file = taught(tmp_path / "world", "ext4")
+    world.drive("wren")
+    world.write()
+    workspace = world.open()
+    workspace.tethers.remove(workspace.tethers.library(source), 1)
+    shift(workspace, source)  # only a link leads there
+    moved = world.path("heron", "Games", "Ferry")
+    assert places(file)["Ferry"] == source
+    tether = workspace.tethers.add(workspace.tethers.library(moved), "setting", file, "titles.1.path")
+    assert tether.key == "titles.1.path"
+    shift(workspace, moved, drive="wren")
+    assert places(file)["Ferry"] == world.path("wren", "Games", "Ferry")
+    undo(workspace.carry.work(), "last")
+    assert places(file)["Ferry"] == source and os.path.isdir(places(file)["Ferry"])
+
+
 def test_a_file_that_cannot_be_changed_is_refused_before_and_stops_safely_midway(tmp_path, monkeypatch):
     world, source, file = taught(tmp_path / "world", "exfat")
     workspace, whole = world.open(), picture(source)
@@ -215,6 +233,15 @@ def test_a_file_that_cannot_be_changed_is_refused_before_and_stops_safely_midway
         shift(workspace, source)
     assert picture(source) == whole and not workspace.logbook.midway()
     os.rename(f"{file}.away", file)
+    inside = shelf(source, Ferry=source)
+    card = workspace.survey.card(source)
+    own = replace(card.tethers[0], file=inside, key="titles.0.path")
+    workspace.survey.keep_cards([replace(card, tethers=(own,))])
+    with pytest.raises(Refused, match="lies in Ferry itself"):
+        shift(workspace, source)
+    workspace.survey.keep_cards([card])
+    os.remove(inside)
+    whole = picture(source)
 
     def busy(event):
         if event.event == "switched":

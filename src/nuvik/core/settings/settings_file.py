@@ -11,11 +11,12 @@ from dataclasses import dataclass
 
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.names import shown
+from nuvik.core.model.paths import parents
 from nuvik.core.model.tether import Tether, TetherKind
 from nuvik.core.settings.command_line import respelled_command
 from nuvik.core.settings.formats import format_named
 from nuvik.core.settings.setting_format import LARGEST_FILE_BYTES, NotReadable
-from nuvik.core.settings.spelling import spelling_of
+from nuvik.core.settings.spelling import plain_path, spelling_of
 
 _TRIES = 3
 
@@ -74,12 +75,25 @@ def _texts(tether: Tether, data: bytes, old: str, new: str, home: str) -> tuple[
 
 
 def respelled(kind: TetherKind, value: str, old: str, new: str, home: str) -> str | None:
-    """A value with the new path in place of the old one, in the same spelling; None where it is not certain to mean
-    the old one.
+    """A value with the new path in place of the old one, or of a link that leads there, in the same spelling; None
+    where it is not certain to mean the old one.
     """
-    if (spelling := spelling_of(value, old, home)) is not None and spelling.certain:
-        return spelling.of(new, home)
+    for path in (old, *_links_to(old, value, home)):
+        if (spelling := spelling_of(value, path, home)) is not None and spelling.certain:
+            return spelling.of(new, home)
     return respelled_command(value, old, new) if kind is TetherKind.SHORTCUT else None
+
+
+def _links_to(path: str, value: str, home: str) -> list[str]:
+    """The links on the way of the path that a value spells which lead to another path, as earlier moves left them."""
+    spelled = plain_path(value, home)
+    if spelled is None:
+        return []
+    return [
+        above
+        for above in (spelled, *parents(spelled))
+        if os.path.islink(above) and os.path.realpath(above) == os.path.realpath(path)
+    ]
 
 
 def means(kind: TetherKind, value: str, path: str, home: str) -> bool:

@@ -103,6 +103,17 @@ def _goes_on(value: str, at: int) -> bool:
     return 0 <= at < len(value) and (value[at].isalnum() or value[at] in "-_.")
 
 
+def plain_path(value: str, home: str) -> str | None:
+    """The absolute path of this system that a value spells as a whole; None where it is none."""
+    if value.casefold().startswith("file:"):
+        _, slash, written = value[5:].removeprefix("//").partition("/")
+        value = os.fsdecode(unquote_to_bytes(f"/{written}".encode("utf-8", "surrogateescape"))) if slash else ""
+    for sign in ("${HOME}", "$HOME", "~"):
+        if home and value.startswith(f"{sign}/"):
+            value = home + value[len(sign) :]
+    return os.path.normpath(value) if os.path.isabs(value) and "\0" not in value and len(value) < 4096 else None
+
+
 def _as_address(value: str, path: str, folds: bool) -> Spelling | None:
     host, slash, written = value[5:].removeprefix("//").partition("/")
     if not slash or host.casefold() not in ("", "localhost"):
