@@ -417,6 +417,13 @@ def test_the_title_box_opens_every_title_from_its_new_drive_with_its_progress(tm
     assert {title: box.open(title).place for title in box.titles()} == {
         title: opened.place for title, opened in before.items()
     }
+    played = os.path.join(before["Comet Courier"].place, "minutes-played.txt")
+    runs = f"file = open({played!r}); print(flush=True); input()"
+    with subprocess.Popen([sys.executable, "-c", runs], stdin=subprocess.PIPE, stdout=subprocess.PIPE) as program:
+        assert program.stdout is not None and program.stdout.readline()
+        assert run(["tether", "Comet Courier", "--check", *at]) == 0
+        assert f"runs from {before['Comet Courier'].place} now" in capsys.readouterr().out
+        program.communicate(b"\n")
     box.set_updating(True)
     for words, code, said in (
         ([folder, "open", "Comet Courier"], 3, "busy updating"),

@@ -72,10 +72,13 @@ def add_to(app: typer.Typer) -> None:
             call.say(f"{format_count(stage.repair(known), 'setting')} set again.")
         rows, found = stage.of(known), stage.find(known) if find else []
         again = stage.back_at_the_old_place(known) if check else ""
+        users = stage.used_from_here(known) if check else ()
         if call.as_json:
-            call.document("tether", _document(known.name, rows, found, again))
+            call.document("tether", {**_document(known.name, rows, found, again), "used_by": list(users)})
         else:
             _say(call, known.name, rows, found if find else None, again)
+            for user in users:
+                call.say(f"  {shown(user)} runs from {shown(known.path)} now.")
         if again or (check and any(row.state in (TetherState.BROKEN, TetherState.DUE) for row in rows)):
             raise typer.Exit(EXIT_FINDINGS)
 

@@ -212,6 +212,10 @@ class TetherStage:
                 return move.source
         return ""
 
+    def used_from_here(self, library: Library) -> tuple[str, ...]:
+        """The programs that have something of a library open where it is now: they have found it."""
+        return self.survey.computer.host.used_by(library.path)
+
     def changes(self, plan: Plan) -> Iterator[tuple[int, Change | str]]:
         """What each step, by its number, would change in settings files; in words where that is not certain."""
         brought: dict[str, str] = {}
