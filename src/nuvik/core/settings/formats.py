@@ -14,8 +14,8 @@ from nuvik.core.settings.toml_format import TomlFormat
 from nuvik.core.settings.yaml_format import YamlFormat
 
 FORMATS: dict[str, SettingFormat] = {
-    one.name: one
-    for one in (
+    form.name: form
+    for form in (
         JsonFormat(),
         TomlFormat(),
         IniFormat(),
@@ -25,7 +25,7 @@ FORMATS: dict[str, SettingFormat] = {
         YamlFormat(),
     )
 }
-_BY_ENDING = {ending: one for one in FORMATS.values() for ending in one.endings}
+_BY_ENDING = {ending: form for form in FORMATS.values() for ending in form.endings}
 
 
 def format_named(name: str) -> SettingFormat:

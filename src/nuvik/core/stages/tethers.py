@@ -103,12 +103,12 @@ class TetherStage:
         """The settings of the user's programs that hold the library's path. Raises StopRequested."""
         around = self.survey.computer.host.surroundings()
         roots = sorted({*around.settings, *around.containers})
-        found: dict[tuple[str, str], FoundSetting] = {}
+        settings: dict[tuple[str, str], FoundSetting] = {}
         for path in filter(None, (library.path, library.tether)):
             for setting in find_settings(roots, path, around.home, stop):
-                found.setdefault((setting.file, setting.key), setting)
+                settings.setdefault((setting.file, setting.key), setting)
         taken = {(tether.file, tether.key) for tether in self.survey.card(library.path).tethers}
-        return [setting for place, setting in found.items() if place not in taken]
+        return [setting for place, setting in settings.items() if place not in taken]
 
     def add(
         self, library: Library, kind: str, file: str = "", key: str = "", form: str = "", words: str = ""
@@ -160,12 +160,12 @@ class TetherStage:
         return replace(tether, part=inside[0]) if inside else tether
 
     def _only_key(self, library: Library, path: str) -> str:
-        found = [each for each in settings_in(path, library.path, self._home) if each.certain]
-        if len(found) != 1:
-            keys = ", ".join(each.key for each in found)
-            many = f"{len(found)} keys hold its path: {shown(keys)}" if found else "no key holds its path for certain"
+        sure = [each for each in settings_in(path, library.path, self._home) if each.certain]
+        if len(sure) != 1:
+            keys = ", ".join(each.key for each in sure)
+            many = f"{len(sure)} keys hold its path: {shown(keys)}" if sure else "no key holds its path for certain"
             raise BadInput(f"In {shown(path)} {many}.", next_step="Say which one with --key.")
-        return found[0].key
+        return sure[0].key
 
     def _standard_folder(self, library: Library) -> Tether:
         home = self._home
