@@ -7,7 +7,7 @@ from typing import Any
 from xml.parsers import expat
 from xml.sax.saxutils import escape, unescape
 
-from nuvik.core.settings.setting_format import NotReadable, SettingFormat, Value, key_of
+from nuvik.core.settings.setting_format import NotReadable, SettingFormat, Value, key_of, texts_in
 
 _BINARY = b"bplist00"
 
@@ -20,14 +20,14 @@ class PlistFormat(SettingFormat):
 
     def values(self, data: bytes) -> list[Value]:
         if data.startswith(_BINARY):
-            return [Value(key_of(path), text) for path, text in _texts(_loaded(data))]
+            return [Value(key_of(path), text) for path, text in texts_in(_loaded(data))]
         return _XmlReader(data).values
 
     def put(self, data: bytes, value: Value, text: str) -> bytes:
         if not data.startswith(_BINARY):
             return data[: value.start] + escape(text).encode("utf-8") + data[value.end :]
         root = _loaded(data)
-        path = next(path for path, _ in _texts(root) if key_of(path) == value.key)
+        path = next(path for path, _ in texts_in(root) if key_of(path) == value.key)
         holder = root
         for name in path[:-1]:
             holder = holder[name]
@@ -40,20 +40,6 @@ def _loaded(data: bytes) -> Any:
         return plistlib.loads(data, fmt=plistlib.FMT_BINARY)
     except (plistlib.InvalidFileException, ValueError, OverflowError, RecursionError, MemoryError) as fault:
         raise NotReadable(f"it is not a property list: {fault}") from None
-
-
-def _texts(root: Any) -> list[tuple[list[str | int], str]]:
-    texts: list[tuple[list[str | int], str]] = []
-    waiting: list[tuple[list[str | int], Any]] = [([], root)]
-    while waiting:
-        path, item = waiting.pop()
-        if isinstance(item, str):
-            texts.append((path, item))
-        elif isinstance(item, dict):
-            waiting += reversed([([*path, str(name)], inner) for name, inner in item.items()])
-        elif isinstance(item, list):
-            waiting += reversed([([*path, number], inner) for number, inner in enumerate(item)])
-    return texts
 
 
 class _XmlReader:

@@ -7,6 +7,7 @@ import re
 from abc import ABC, abstractmethod
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 LARGEST_FILE_BYTES = 8_000_000
 """A larger file holds no settings."""
@@ -113,6 +114,21 @@ def key_of(names: Sequence[str | int]) -> str:
         str(name) if isinstance(name, int) or (_PLAIN.fullmatch(name) and not name.isdigit()) else json.dumps(name)
         for name in names
     )
+
+
+def texts_in(root: Any) -> list[tuple[list[str | int], str]]:
+    """The texts in dictionaries and lists within each other, each with the names and numbers that lead to it."""
+    texts: list[tuple[list[str | int], str]] = []
+    waiting: list[tuple[list[str | int], Any]] = [([], root)]
+    while waiting:
+        path, item = waiting.pop()
+        if isinstance(item, str):
+            texts.append((path, item))
+        elif isinstance(item, dict):
+            waiting += reversed([([*path, str(name)], inner) for name, inner in item.items()])
+        elif isinstance(item, list):
+            waiting += reversed([([*path, number], inner) for number, inner in enumerate(item)])
+    return texts
 
 
 def line_of(text: str, key_value: Value) -> int:

@@ -4,7 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
-from nuvik.core.settings.setting_format import NotReadable, SettingFormat, Value, decoded, encoded, key_of
+from nuvik.core.settings.setting_format import (
+    NotReadable,
+    SettingFormat,
+    Value,
+    decoded,
+    encoded,
+    key_of,
+    texts_in,
+)
 
 
 class TomlFormat(SettingFormat):
@@ -14,7 +22,7 @@ class TomlFormat(SettingFormat):
     endings = (".toml",)
 
     def values(self, data: bytes) -> list[Value]:
-        return [Value(key_of(path), str(text)) for path, text in _texts(_document(data))]
+        return [Value(key_of(path), str(text)) for path, text in texts_in(_document(data))]
 
     def put(self, data: bytes, value: Value, text: str) -> bytes:
         import tomlkit
@@ -22,11 +30,11 @@ class TomlFormat(SettingFormat):
         from tomlkit.items import StringType
 
         document = _document(data)
-        path, old = next((path, old) for path, old in _texts(document) if key_of(path) == value.key)
+        path = next(path for path, _ in texts_in(document) if key_of(path) == value.key)
         holder: Any = document
         for name in path[:-1]:
             holder = holder[name]
-        kind = old._t
+        kind = holder[path[-1]]._t
         literal = kind in (StringType.SLL, StringType.MLL) and "'" not in text
         try:
             holder[path[-1]] = tomlkit.string(text, literal=literal)
@@ -43,19 +51,3 @@ def _document(data: bytes) -> Any:
         return tomlkit.parse(decoded(data))
     except (TOMLKitError, RecursionError, ValueError) as fault:
         raise NotReadable(f"it is not TOML: {fault}") from None
-
-
-def _texts(document: Any) -> list[tuple[list[str | int], Any]]:
-    from tomlkit.items import String
-
-    texts: list[tuple[list[str | int], Any]] = []
-    waiting: list[tuple[list[str | int], Any]] = [([], document)]
-    while waiting:
-        path, item = waiting.pop()
-        if isinstance(item, String):
-            texts.append((path, item))
-        elif isinstance(item, dict):
-            waiting += reversed([([*path, str(name)], inner) for name, inner in item.items()])
-        elif isinstance(item, list):
-            waiting += reversed([([*path, number], inner) for number, inner in enumerate(item)])
-    return texts
