@@ -18,9 +18,12 @@ from nuvik.core.model.tether import Tether, TetherKind
 from nuvik.core.settings import settings_file
 from nuvik.core.settings.command_line import respelled_command
 from nuvik.core.settings.formats import FORMATS, format_of
+from nuvik.core.settings.known_folders import FOLDERS
+from nuvik.core.settings.registry import hive_and_key
 from nuvik.core.settings.setting_format import NotReadable
 from nuvik.core.settings.settings_file import change_for, put_value, value_of
 from nuvik.core.settings.spelling import spelling_of
+from nuvik.core.settings.standard_folders import KEYS as KEYS_OF_FOLDERS
 
 HOME, OLD, NEW = "/home/ann", "/home/ann/Games/Kite Two", "/mnt/großer Platz/Kite's"
 FILES = {
@@ -266,3 +269,16 @@ def test_formats_are_known_by_name_or_contents():
     ):
         found = format_of(name, data)
         assert (found.name if found else None) == form
+
+
+def test_keys_of_the_registry_and_known_folders_are_spelled_as_documented():
+    assert hive_and_key(r"HKCU\Software\Title Box") == ("HKEY_CURRENT_USER", r"Software\Title Box")
+    assert hive_and_key("hkey_local_machine/SOFTWARE/x/")[1] == r"SOFTWARE\x"
+    for wrong in ("HKCU", r"Software\x", "", r"HKXX\a", "HKCU\\a\0"):
+        with pytest.raises(Refused, match="not a key of the registry"):
+            hive_and_key(wrong)
+    assert FOLDERS.keys() == KEYS_OF_FOLDERS.keys() and len(set(FOLDERS.values())) == 5
+    one = tether(r"HKCU\Software\Title Box", "Place", "registry")
+    if os.name != "nt":
+        with pytest.raises(Refused, match="Only Windows has a registry"):
+            value_of(one)

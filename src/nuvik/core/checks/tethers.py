@@ -11,6 +11,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.plan import Role, Step
 from nuvik.core.model.tether import Tether
+from nuvik.core.settings import registry
 from nuvik.core.settings.settings_file import Change, change_for
 
 
@@ -22,7 +23,7 @@ def check_tethers(findings: Findings, host: Host) -> None:
     for tether in step.tethers:
         if not tether.kind.changes_a_file:
             continue
-        if is_within(os.path.realpath(tether.file), step.path):
+        if tether.format != registry.FORMAT and is_within(os.path.realpath(tether.file), step.path):
             findings.refuse(
                 f"{shown(tether.file)} lies in {shown(step.library)} itself and would move with it.",
                 f"Remove that tether: “nuvik tether {shown(step.library)} --remove N”.",

@@ -13,6 +13,7 @@ from nuvik.core.model.errors import Refused
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import parents
 from nuvik.core.model.tether import Tether, TetherKind
+from nuvik.core.settings import registry
 from nuvik.core.settings.command_line import respelled_command
 from nuvik.core.settings.formats import format_named
 from nuvik.core.settings.setting_format import LARGEST_FILE_BYTES, NotReadable
@@ -51,17 +52,11 @@ def change_for(tether: Tether, old: str, new: str, home: str) -> Change:
     """What changing a tether's value from one path to another comes to; `before` and `after` are equal where it says
     the new one already. Raises Refused when that is not certain.
     """
-    data = read_settings(tether.file)
-    return Change(tether.file, tether.key, *_texts(tether, data, old, new, home))
+    return Change(tether.file, tether.key, *_texts(tether, old, new, home))
 
 
-def _texts(tether: Tether, data: bytes, old: str, new: str, home: str) -> tuple[str, str]:
-    try:
-        before = format_named(tether.format).value(data, tether.key)
-    except NotReadable as fault:
-        raise Refused(
-            f"{shown(tether.file)} cannot be used: {fault}.", next_step="Look at the file, and choose its key anew."
-        ) from None
+def _texts(tether: Tether, old: str, new: str, home: str) -> tuple[str, str]:
+    before = value_of(tether)
     after = respelled(tether.kind, before, old, new, home)
     if after is None and means(tether.kind, before, new, home):
         return before, before
@@ -107,6 +102,9 @@ def put_value(tether: Tether, before: str, after: str, keep: str | None = None) 
     The new file takes the old one's name in one step, with its mode, owner and attributes. Raises Refused when it says
     something else by now, keeps changing, or cannot be written.
     """
+    if tether.format == registry.FORMAT:
+        registry.write_registry(tether.file, tether.key, before, after)
+        return
     form = format_named(tether.format)
     for _ in range(_TRIES):
         seen = _seen(tether.file)
@@ -139,10 +137,14 @@ def put_value(tether: Tether, before: str, after: str, keep: str | None = None) 
 
 def value_of(tether: Tether) -> str:
     """What a tether's key says now. Raises Refused."""
+    if tether.format == registry.FORMAT:
+        return registry.read_registry(tether.file, tether.key)
     try:
         return format_named(tether.format).value(read_settings(tether.file), tether.key)
     except NotReadable as fault:
-        raise Refused(f"{shown(tether.file)} cannot be read: {fault}.", next_step="Look at the file.") from None
+        raise Refused(
+            f"{shown(tether.file)} cannot be used: {fault}.", next_step="Look at the file, and choose its key anew."
+        ) from None
 
 
 def _seen(path: str) -> _Seen:

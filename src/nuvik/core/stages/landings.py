@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sys
 from collections import Counter
 from dataclasses import dataclass
 
@@ -10,6 +11,7 @@ from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shown
 from nuvik.core.model.tether import Tether, TetherKind
+from nuvik.core.settings.known_folders import known_folder, set_known_folder
 from nuvik.core.settings.line_formats import QUOTED, PlainFormat
 from nuvik.core.settings.setting_format import encoded
 from nuvik.core.settings.settings_file import Change, put_value
@@ -21,6 +23,8 @@ from nuvik.core.store.landings import Landings
 from nuvik.core.store.snapshots import snapshot_before
 from nuvik.core.user_files.safe_file import write_bytes
 
+KNOWN_FOLDERS = "Known Folders"
+"""In place of a file, on Windows."""
 _IN_HOME = Spelling(Manner.HOME_VARIABLE, "")
 """As the specification writes a folder: from `$HOME` on, else in full."""
 
@@ -44,6 +48,12 @@ class LandingStage:
         home = self.computer.host.surroundings().home
         if landing is None or kind not in KEYS or not home:
             return None
+        if sys.platform == "win32":
+            known = known_folder(kind)
+            same = os.path.normcase(known) == os.path.normcase(landing.path)
+            return None if same else Change(KNOWN_FOLDERS, str(kind), known, landing.path)
+        if sys.platform == "darwin":
+            return None  # there nothing but a link leads elsewhere
         before = self._written(home).get(KEYS[kind], "")
         after = _IN_HOME.of(landing.path, home)
         return None if before == after else Change(standard_folders_file(home), KEYS[kind], before, after)
@@ -66,7 +76,10 @@ class LandingStage:
             what = f"{shown(landing.path)} cannot be made: {words}."
             raise Refused(what, next_step="Choose another folder.") from None
         self._landings.keep_change(kind, change.before, change.after)  # before the file is touched
-        self._put(change)
+        if change.file == KNOWN_FOLDERS:
+            set_known_folder(kind, change.after)
+        else:
+            self._put(change)
         return change
 
     def _put(self, change: Change) -> None:
@@ -93,6 +106,13 @@ class LandingStage:
         if not after:
             return None
         home = self.computer.host.surroundings().home
+        if sys.platform == "win32":
+            change = Change(KNOWN_FOLDERS, str(kind), after, before)
+            if os.path.normcase(known_folder(kind)) != os.path.normcase(after):
+                raise Refused(f"The folder for {kind} has been changed since.", next_step="It is left as it is.")
+            set_known_folder(kind, before)
+            self._landings.keep_change(kind, "", "")
+            return change
         change = Change(standard_folders_file(home), KEYS[kind], after, before or f"$HOME/{_USUAL[kind]}")
         if self._written(home).get(change.key) != change.after:
             put_value(_tether(change), change.before, change.after)

@@ -16,6 +16,7 @@ from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.tether import Tether, TetherKind, TetherRecord, TetherState
 from nuvik.core.planning.drafting.library_parts import separable
+from nuvik.core.settings import registry
 from nuvik.core.settings.find_settings import FoundSetting, find_settings, settings_in
 from nuvik.core.settings.formats import format_named, format_of
 from nuvik.core.settings.settings_file import Change, change_for, means, read_settings, value_of
@@ -134,6 +135,8 @@ class TetherStage:
             raise BadInput(
                 "In which file?", next_step="“nuvik tether LIBRARY --find” looks for it; or say it with --file."
             )
+        if form.strip().casefold() == registry.FORMAT:
+            return self._certain(library, Tether(kind=kind, file=file, format=registry.FORMAT, key=key))
         path = normalised(file)
         data = read_settings(path)
         by_name = format_of(path, data)
@@ -147,16 +150,19 @@ class TetherStage:
             )
         if not key:
             key = self._only_key(library, path)
-        tether = Tether(kind=kind, file=path, format=form, key=key)
+        return self._certain(library, Tether(kind=kind, file=path, format=form, key=key))
+
+    def _certain(self, library: Library, tether: Tether) -> Tether:
+        """A tether whose value is certain to mean a library, or a part of it. Raises Refused."""
         value = value_of(tether)
-        if not means(kind, value, library.path, self._home):
+        if not means(tether.kind, value, library.path, self._home):
             raise Refused(
-                f"“{shown(key)}” in {shown(path)} is “{shown(value)}”, which is not certain to mean "
+                f"“{shown(tether.key)}” in {shown(tether.file)} is “{shown(value)}”, which is not certain to mean "
                 f"{shown(library.path)}.",
                 next_step="Choose another key, or change it by hand once the library has moved (--add by-hand).",
             )
         parts = (part.path for part in separable(library))
-        inside = [part for part in parts if means(kind, value, os.path.join(library.path, part), self._home)]
+        inside = [part for part in parts if means(tether.kind, value, os.path.join(library.path, part), self._home)]
         return replace(tether, part=inside[0]) if inside else tether
 
     def _only_key(self, library: Library, path: str) -> str:

@@ -55,7 +55,8 @@ def read_plan(path: str) -> Plan:
                 next_step="Set its tether to “link”.",
             )
         for tether in step.tethers:
-            if tether.kind.changes_a_file and (not os.path.isabs(tether.file) or "\0" in tether.file):
+            in_file = tether.kind.changes_a_file and tether.format != "registry"
+            if in_file and (not os.path.isabs(tether.file) or "\0" in tether.file):
                 raise Refused(
                     f"The plan {where}, step {number}: {shown(tether.file)} is not an absolute path.",
                     next_step="Make a new plan.",

@@ -16,6 +16,7 @@ from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
 from nuvik.core.model.tether import TetherKind, TetherRecord, TetherState
+from nuvik.core.settings import registry
 from nuvik.core.settings.settings_file import change_for, put_value, value_of
 
 KEPT_FOLDER = "settings"
@@ -96,7 +97,7 @@ def state_of(work: Work, move: Move, record: TetherRecord) -> TetherState:
     tether = record.tether
     if not tether.kind.changes_a_file or record.state is not TetherState.OK:
         return record.state
-    if not os.path.exists(tether.file):
+    if tether.format != registry.FORMAT and not os.path.exists(tether.file):
         gone = os.path.exists(os.path.dirname(tether.file)) or not _may_be_away(work, tether.file)
         return TetherState.BROKEN if gone else TetherState.AWAY
     try:
