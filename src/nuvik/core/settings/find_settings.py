@@ -16,7 +16,9 @@ from nuvik.core.settings.formats import format_of
 from nuvik.core.settings.setting_format import LARGEST_FILE_BYTES, NotReadable, line_of
 from nuvik.core.settings.spelling import spelling_of
 
-MOST_FILES, MOST_DEPTH, MOST_BYTES = 50_000, 6, 2_000_000_000
+MOST_FILES, MOST_DEPTH, MOST_BYTES = 50_000, 6, 500_000_000
+_HEAD_BYTES = 400
+"""By so much of a file whose name does not tell it is known whether it holds settings."""
 _PASSED_OVER = frozenset(["Cache", "Caches", "cache", "CacheStorage", "GPUCache", "Code Cache", "node_modules", ".git"])
 
 
@@ -36,12 +38,12 @@ class FoundSetting:
 
 def find_settings(roots: Iterable[str], path: str, home: str, stop: Stop | None = None) -> Iterator[FoundSetting]:
     """The settings below some folders that hold a path in any of its spellings. Raises StopRequested."""
-    count = total = 0
-    for file, size in _files(roots, path):
+    total = 0
+    for count, (file, size) in enumerate(_files(roots, path)):
         if stop is not None:
             stop.check()
-        count, total = count + 1, total + size
-        if count > MOST_FILES or total > MOST_BYTES:
+        total += min(size, _HEAD_BYTES) if format_of(file) is None else size
+        if count >= MOST_FILES or total > MOST_BYTES:
             return
         yield from settings_in(file, path, home)
 
@@ -50,10 +52,11 @@ def settings_in(file: str, path: str, home: str) -> Iterator[FoundSetting]:
     """The settings in one file that hold a path; none where it cannot be read."""
     try:
         with open(file, "rb") as opened:
-            data = opened.read(LARGEST_FILE_BYTES + 1)
+            head = opened.read(_HEAD_BYTES)
+            form = format_of(file, head)
+            data = head + (opened.read(LARGEST_FILE_BYTES + 1) if form is not None else b"")
     except OSError:
         return
-    form = format_of(file, data)
     if form is None or len(data) > LARGEST_FILE_BYTES or not _may_name(data, path):
         return
     try:
