@@ -64,12 +64,17 @@ async def test_marking_many_opening_one_and_editing_its_card(house):
         await pilot.press("ctrl+s")
         assert isinstance(app.screen, CardForm), "a slip is told and nothing is lost"
         fields["name"].value, fields["kind"].value, fields["opens"].value = "[b]Ferry[/b]", "project", "7"
+        app.screen.query_one("#took", Input).value = "never"
+        await pilot.press("ctrl+s")
+        assert isinstance(app.screen, CardForm)
+        app.screen.query_one("#took", Input).value = "12,5"
         await pilot.press("ctrl+s")
         await settle(app, pilot)
         told = next(
             one for one in app.desk.snapshot.libraries if one.path == house.path("kestrel", "Games", "Ferrymoss")
         )
         assert (told.name, str(told.kind), told.opens_per_week) == ("[b]Ferry[/b]", "project", 7)
+        assert [timing.seconds for timing in told.timings] == [12.5]
         await pilot.press("escape", "g")
         assert isinstance(app.screen, ChangesSheet)
         await settle(app, pilot)

@@ -16,6 +16,7 @@ from nuvik.core.model.paths import normalised
 from nuvik.core.model.progress import Stop, SurveyReport, no_report
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.planning.drafting.moved_since import moved_since
+from nuvik.core.planning.drafting.wishes_input import number_of
 from nuvik.core.planning.placement.waiting import timed
 from nuvik.core.stages.computer import Computer
 from nuvik.core.store.card_store import CardBox, Moved
@@ -227,6 +228,13 @@ class SurveyStage:
         timings = (*(each for each in card.timings if each.drive != library.drive), now)
         fitted = timed(library, timings, {drive.id: drive for drive in snapshot.drives})
         return replace(card, timings=timings, opening_factor=fitted.opening_factor, computing_s=fitted.computing_s)
+
+    def timed_as_typed(self, card: Card, seconds: str) -> Card:
+        """A card with the seconds that a library took to open, as typed; the same card for an empty text. Raises
+        BadInput and Refused.
+        """
+        took_s = number_of(seconds, "seconds to open")
+        return card if took_s is None else self.timed(card.path, took_s)
 
     def merge(self, libraries: Sequence[Library]) -> str:
         """Let the folder that holds these libraries be one library from now on; its path. Raises Refused."""

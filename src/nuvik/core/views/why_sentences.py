@@ -27,7 +27,7 @@ def where_it_belongs(why: Why) -> str:
 def where_its_seconds_come_from(why: Why) -> str:
     """How often it is opened, and how well its seconds are known."""
     often = how_often(why.library.opens_per_week) if why.library.opens_per_week else "hardly ever, as far as is known"
-    return f"You open it {often}. {_how_sure(why)}"
+    return f"You open it {often}. {_how_sure(why, 'its card (e) takes yours instead')}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,7 +72,7 @@ def why_lines(why: Why) -> Iterator[str]:
     often = how_often(library.opens_per_week) if library.opens_per_week else "hardly ever, as far as is known"
     yield (
         f"You open it {often}, from {shown(now.label)} in {format_duration(now.opening.total_s)}: {_parts(now)}. "
-        + _how_sure(why)
+        + _how_sure(why, "“nuvik card --took” replaces them with yours")
     )
     for row in why.drives[1:]:
         yield _elsewhere(row)
@@ -82,10 +82,11 @@ def _goal(why: Why) -> OnDrive | None:
     return next((row for row in why.drives if row.drive == why.moves_to), None)
 
 
-def _how_sure(why: Why) -> str:
+def _how_sure(why: Why, better: str) -> str:
+    """How well its seconds are known, and what makes them `better` known."""
     library = why.library
     if why.source == "assumed":
-        return f"These are the figures for the kind “{library.kind}”; “nuvik card --took” replaces them with yours."
+        return f"These are the figures for the kind “{library.kind}”; {better}."
     if library.computing_s is not None:
         return "You timed it on two drives, which tells computing from reading."
     return "You timed it on one drive: how much of that was computing is not known, so the other drives have a range."

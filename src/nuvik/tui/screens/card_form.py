@@ -54,6 +54,8 @@ class CardForm(ModalScreen[None]):
             yield Input(str(card.kind or ""), placeholder=str(library.kind), id="kind")
             yield Static("how often it is opened per week", classes="quiet")
             yield Input(opens, placeholder=f"{library.opens_per_week:g}", id="opens")
+            yield Static("seconds that it took to open from where it is now", classes="quiet")
+            yield Input("", placeholder=self._timed_so_far(), id="took")
             yield Static("the read speed it needs, such as 40 MB/s", classes="quiet")
             yield Input(needs, placeholder="none", id="needs")
             yield Static("parts that may be placed elsewhere, such as Cache=cache, Media=video", classes="quiet")
@@ -77,6 +79,11 @@ class CardForm(ModalScreen[None]):
         known = {library.path: shown(library.name) for library in self._desk.snapshot.libraries}
         return ", ".join(known[path] if names.count(known.get(path, "")) == 1 else path for path in paths)
 
+    def _timed_so_far(self) -> str:
+        labels = {drive.id: shown(drive.label) for drive in self._desk.snapshot.drives}
+        timed = (f"{each.seconds:g} from {labels.get(each.drive, each.drive)}" for each in self._card.timings)
+        return ", ".join(timed) or "not timed"
+
     def _idle(self, field: str) -> bool:
         """There is nothing to overrule in what may move anyway, and what is impossible stays so."""
         return field == "overrule" and not self._card.overrule and not may_overrule(self._library)
@@ -98,7 +105,8 @@ class CardForm(ModalScreen[None]):
         flags = {field: self.query_one(f"#{field}", TickBox).value for field, _ in _FLAGS}
         try:
             stage, snapshot = self._desk.workspace.survey, self._desk.snapshot
-            card = stage.card_from_form(self._card, fields, snapshot.libraries, **flags)
+            card = stage.timed_as_typed(self._card, self.query_one("#took", Input).value)
+            card = stage.card_from_form(card, fields, snapshot.libraries, **flags)
             stage.keep_cards([card], snapshot.drives)
         except NuvikError as trouble:
             self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)

@@ -52,8 +52,7 @@ class LibraryPage(ModalScreen[None]):
             yield Static(Text("working out where it belongs …", style=palette_of(self.app.theme).quiet), id="why")
             yield Static(Text("looking inside …", style=palette_of(self.app.theme).quiet), id="inside")
             yield Static(
-                "\ne edits its card · t: how programs find it once it has moved · s makes each folder in it a library "
-                "· Esc closes this",
+                "\ne edits its card · t how programs find it once moved · s makes each folder a library · Esc closes",
                 classes="quiet",
             )
 
