@@ -377,6 +377,15 @@ def test_a_landing_is_told_to_the_system_and_taken_back(tmp_path, monkeypatch, c
     usual = {name: str(home / name.capitalize()) for name in ("VIDEOS", "DOCUMENTS", "PICTURES")}
     assert {name: read(name) for name in usual} == usual
     assert run(["landing", "game", world.path("kestrel", "Games"), "--yes", *at]) == 0, "nothing to tell"
+    # As the last step of a plan.
+    world.drive("heron")
+    world.write()
+    film, plan = fill(world.path("kestrel", "Videos", "Moor")), str(tmp_path / "p.nuvik-plan.json")
+    put(film / "moor.mkv", 50 * MB)
+    assert run(["survey", *at]) == 0 and run(["landing", "video", "heron", *at]) == 0
+    assert run(["draft", str(film), "heron", "-o", plan, *at]) == 0
+    assert run(["carry", plan, "--landings", *at]) == 0 and read("VIDEOS") == usual["VIDEOS"]
+    assert run(["carry", plan, "--landings", "--yes", *at]) == 0 and read("VIDEOS") == world.path("heron", "Videos")
 
 
 def test_what_is_new_since_a_landing_was_chosen_is_counted(world, capsys):

@@ -7,6 +7,7 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
+from functools import partial
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -20,6 +21,8 @@ from nuvik.core.model.units import format_bytes, format_duration, format_speed
 
 if TYPE_CHECKING:
     from nuvik.core.carrying.outcome import Outcome
+    from nuvik.core.model.plan import Plan
+    from nuvik.core.settings.settings_file import Change
 
 _LONG_S, _BETWEEN_LINES_S = 60.0, 1.0
 Yes = Annotated[bool, typer.Option("--yes", help="Really do it. Without --yes, Nuvik only says what would happen.")]
@@ -43,6 +46,10 @@ def add_to(app: typer.Typer) -> None:
         headroom: Headroom = None,
         without_marks: WithoutMarks = False,
         side_by_side: SideBySide = False,
+        landings: Annotated[
+            bool,
+            typer.Option("--landings", help="At the end, also tell the system where new content goes by the plan."),
+        ] = False,
     ) -> None:
         """Carry out a plan: copy, prove, switch, release."""
         opened = with_headroom(call.workspace.plan.read(plan), headroom, call)
@@ -53,9 +60,16 @@ def add_to(app: typer.Typer) -> None:
         )
         if not yes:
             show_rehearsal(call, opened, on_trial, one_line=True)
+            if landings:
+                for landing in opened.landings:
+                    _say_change(call, call.workspace.landings.change_to(landing.kind, landing.path))
             call.aside("Nothing was moved. Add --yes to carry it out.")
             return
-        _run(call, lambda report, stop: call.workspace.carry.carry(opened, on_trial, report, stop))
+        _run(
+            call,
+            lambda report, stop: call.workspace.carry.carry(opened, on_trial, report, stop),
+            partial(_land, call, opened) if landings else None,
+        )
 
     @command(app, "shift")
     def shift(
@@ -150,8 +164,22 @@ def add_to(app: typer.Typer) -> None:
         )
 
 
-def _run(call: Call, act: Callable[[Report, Stop], Outcome]) -> None:
-    """Do the work while telling of it; Ctrl+C stops it at the next safe point."""
+def _land(call: Call, plan: Plan) -> None:
+    """Choose the landings of a plan and tell the system of them."""
+    for landing in plan.landings:
+        call.workspace.plan.set_landing(landing.kind, landing.path)
+        _say_change(call, call.workspace.landings.apply(landing.kind))
+
+
+def _say_change(call: Call, change: Change | None) -> None:
+    from nuvik.core.views.tether_sentences import change_lines
+
+    for line in change_lines(change) if change is not None else ():
+        call.say(f"  {line}")
+
+
+def _run(call: Call, act: Callable[[Report, Stop], Outcome], then: Callable[[], None] | None = None) -> None:
+    """Do the work while telling of it, and what comes after; Ctrl+C stops it at the next safe point."""
     stop = Stop()
     workspace = call.workspace
     with stopping(stop, call), _told_at_the_end(call):
@@ -165,6 +193,8 @@ def _run(call: Call, act: Callable[[Report, Stop], Outcome]) -> None:
         call.aside(f"nuvik: move {move.id}, {shown(move.library)}: {move.problem}.")
     if any(move.state is State.ON_TRIAL for move in outcome.moves):
         call.say("On trial: the originals are kept. Once everything works, run: nuvik release all")
+    if then is not None:
+        then()
     if troubled:
         raise typer.Exit(EXIT_FINDINGS)
 

@@ -45,17 +45,21 @@ class LandingStage:
         None where no landing is chosen, the system has no standard folder for the kind, or it is so already.
         """
         landing = self._landings.all(self.computer.drives()).get(kind)
+        return None if landing is None else self.change_to(kind, landing.path)
+
+    def change_to(self, kind: Kind, path: str) -> Change | None:
+        """What telling the system that new content of a kind goes to a folder would change; None as above."""
         home = self.computer.host.surroundings().home
-        if landing is None or kind not in KEYS or not home:
+        if kind not in KEYS or not home:
             return None
         if sys.platform == "win32":
             known = known_folder(kind)
-            same = os.path.normcase(known) == os.path.normcase(landing.path)
-            return None if same else Change(KNOWN_FOLDERS, str(kind), known, landing.path)
+            same = os.path.normcase(known) == os.path.normcase(path)
+            return None if same else Change(KNOWN_FOLDERS, str(kind), known, path)
         if sys.platform == "darwin":
             return None  # there nothing but a link leads elsewhere
         before = self._written(home).get(KEYS[kind], "")
-        after = _IN_HOME.of(landing.path, home)
+        after = _IN_HOME.of(path, home)
         return None if before == after else Change(standard_folders_file(home), KEYS[kind], before, after)
 
     def _written(self, home: str) -> dict[str, str]:
