@@ -51,6 +51,7 @@ TARGETS = (
     f"{CORE}/planning/ordering/*.py",
     f"{CORE}/planning/placement/solver.py",
     f"{CORE}/planning/placement/proposal.py",
+    f"{CORE}/settings/settings_file.py",
 )
 TESTS = (
     "tests/test_refusals.py",
@@ -59,7 +60,9 @@ TESTS = (
     "tests/test_guards.py",
     "tests/test_durability.py",
     "tests/test_tethers.py",
+    "tests/test_settings_files.py",
     "tests/test_ordering.py",
+    "tests/test_sense.py",
     "tests/test_staging_and_parts.py",
     "tests/test_plan_and_rehearsal.py",
     "tests/test_drives.py",
