@@ -77,6 +77,9 @@ def test_names_with_dots_numbers_and_quotes_have_keys_of_their_own():
         assert len({value.key for value in values}) == 6 and [value.text for value in values] == list("123456")
     deep = b"[" * 100_000 + b'"x"' + b"]" * 100_000
     assert FORMATS["json"].values(deep)[0].text == "x"
+    for name in ("ini", "plain"):
+        with pytest.raises(NotReadable, match="without changing something else"):
+            FORMATS[name].replaced(FILES[name], KEYS[name], "/a\nNEXT=line")
     binary = plistlib.dumps({"a": ["x", OLD]}, fmt=plistlib.FMT_BINARY)
     assert plistlib.loads(FORMATS["plist"].replaced(binary, "a.1", NEW)) == {"a": ["x", NEW]}
 

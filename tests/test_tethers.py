@@ -46,7 +46,7 @@ from nuvik.tui.screens.library_page import LibraryPage
 from nuvik.tui.screens.tether_choice import TetherChoice
 from nuvik.tui.widgets.tick_box import TickBox
 from screens import settle, words_of
-from test_promise import assert_promise, die_after, shift
+from test_promise import Dead, assert_promise, die_after, shift
 
 
 class NoteTether(Tether):
@@ -177,6 +177,43 @@ def contents(root: str) -> dict:
 def contents_of(whole: dict) -> dict:
     """Without modes, which not every file system keeps."""
     return {name: (facts[0], *facts[2:]) for name, facts in whole.items()}
+
+
+def test_what_stood_there_is_known_though_the_machine_died_as_it_was_changed(tmp_path, monkeypatch):
+    world, source, file = taught(tmp_path / "world", "exfat")
+    workspace = world.open()
+    hook = workspace.computer.host.files.hook
+    before = hook.before
+
+    def dies(operation: str, path: str, count_bytes: int = 0) -> None:
+        if (operation, path) == ("flush", file):
+            raise Dead
+        before(operation, path, count_bytes)
+
+    monkeypatch.setattr(hook, "before", dies)
+    with pytest.raises(Dead):
+        shift(workspace, source)
+    assert places(file)["Ferry"] == world.path("heron", "Games", "Ferry"), "changed, and not noted yet"
+    again = world.open()
+    resume(again.carry.work())
+    undo(again.carry.work(), "last")
+    assert places(file)["Ferry"] == source
+
+
+def test_a_plan_file_names_settings_by_absolute_paths(tmp_path):
+    world, source, _ = taught(tmp_path / "world", "exfat")
+    workspace, path = world.open(), tmp_path / "p.nuvik-plan.json"
+    workspace.plan.write(workspace.plan.make(workspace.plan.draft([(source, "heron")])), str(path))
+    assert workspace.plan.read(str(path)).steps[0].tethers[0].key == "titles.1.path"
+    plan = json.loads(path.read_text())
+    for change in ({"file": "shelf.json"}, {"file": "/a\0b"}, {"kind": "glue"}):
+        tethers = [{**plan["steps"][0]["tethers"][0], **change}]
+        path.write_text(json.dumps({**plan, "steps": [{**plan["steps"][0], "tethers": tethers}]}))
+        with pytest.raises(Refused):
+            workspace.plan.read(str(path))
+    path.write_text(json.dumps({**plan, "steps": [{**plan["steps"][0], "tethers": []}]}))
+    with pytest.raises(Refused, match="would leave nothing where programs look"):
+        workspace.plan.read(str(path))
 
 
 def test_what_somebody_changed_since_is_told_and_left(tmp_path):

@@ -66,8 +66,8 @@ def _put(work: Work, record: TetherRecord, before: str, after: str, keep: str | 
 
 
 def withdraw_tethers(work: Work, move: Move) -> None:
-    """Lead programs back to the old place: the last one first, since several may be values of one file."""
-    for record in reversed(work.journal.tethers(move)):
+    """Lead programs back to the old place."""
+    for record in work.journal.tethers(move):
         if not record.tether.kind.changes_a_file or record.state in (TetherState.BACK, TetherState.LEFT):
             continue
         state, note = TetherState.BACK, ""
