@@ -218,6 +218,18 @@ def test_bad_files_are_refused_before_anything(tmp_path):
             change_for(tether(path), OLD, NEW, HOME)
 
 
+def test_a_file_that_may_not_be_written_is_refused_before(tmp_path, monkeypatch):
+    file = tmp_path / "mine.json"
+    file.write_text(json.dumps({"path": OLD}))
+    for closed in (str(file), str(tmp_path)):
+        monkeypatch.setattr(settings_file.os, "access", lambda path, mode, closed=closed: path != closed)
+        with pytest.raises(Refused, match=f"You may not change {closed}"):
+            change_for(tether(file), OLD, NEW, HOME)
+        with pytest.raises(Refused, match="You may not change"):
+            put_value(tether(file), OLD, NEW)
+    assert json.loads(file.read_text()) == {"path": OLD} and os.listdir(tmp_path) == ["mine.json"]
+
+
 def test_what_a_program_writes_at_the_same_moment_is_kept(tmp_path, monkeypatch):
     file, times = tmp_path / "busy.json", [1]
     file.write_text(json.dumps({"path": OLD, "count": 0}))

@@ -50,9 +50,20 @@ def read_settings(path: str) -> bytes:
 
 def change_for(tether: Tether, old: str, new: str, home: str) -> Change:
     """What changing a tether's value from one path to another comes to; `before` and `after` are equal where it says
-    the new one already. Raises Refused when that is not certain.
+    the new one already. Raises Refused when that is not certain, or the file may not be changed.
     """
+    if tether.format != registry.FORMAT:
+        _check_writable(os.path.realpath(tether.file))
     return Change(tether.file, tether.key, *_texts(tether, old, new, home))
+
+
+def _check_writable(path: str) -> None:
+    """A new file takes the old one's name, so that its folder has to be writable too."""
+    for place in (os.path.dirname(path), path):
+        if os.path.exists(place) and not os.access(place, os.W_OK):
+            raise Refused(
+                f"You may not change {shown(place)}.", next_step="Get permission to write there, or choose another way."
+            )
 
 
 def _texts(tether: Tether, old: str, new: str, home: str) -> tuple[str, str]:
@@ -185,8 +196,7 @@ def _replaced(seen: _Seen, data: bytes) -> bool:
     folder, name = os.path.split(seen.path)
     part = ""
     try:
-        if not os.access(seen.path, os.W_OK):
-            raise PermissionError(13, "it is write-protected")
+        _check_writable(seen.path)
         handle, part = tempfile.mkstemp(prefix=f".{name}.", suffix=".nuvik-new", dir=folder)
         with open(handle, "wb") as file:
             file.write(data)
