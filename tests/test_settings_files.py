@@ -185,6 +185,10 @@ def test_a_file_is_replaced_whole_with_its_marks_and_the_old_one_is_kept(tmp_pat
     link.symlink_to(real)
     one = tether(link)
     change = change_for(one, OLD, NEW, HOME)
+    (tmp_path / "full").write_text("no folder")
+    with pytest.raises(Refused, match="cannot be copied to"):
+        put_value(one, change.before, change.after, str(tmp_path / "full" / "old.json"))
+    assert json.loads(real.read_text())["path"] == OLD
     put_value(one, change.before, change.after, str(tmp_path / "kept" / "old.json"))
     assert json.loads(real.read_text())["path"] == NEW and link.is_symlink() and real.stat().st_mode & 0o777 == 0o640
     assert json.loads((tmp_path / "kept" / "old.json").read_text())["path"] == OLD

@@ -36,6 +36,7 @@ from nuvik.core.model.leftover import Repair
 from nuvik.core.model.library import Kind
 from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.model.tether import TetherKind, TetherState
+from nuvik.core.planning.placement.limits import why_cannot
 from nuvik.core.settings.standard_folders import standard_folders
 from nuvik.core.stages.workspace import open_workspace
 from nuvik.core.views.draft_sentences import cursor_sentence, library_note
@@ -243,6 +244,29 @@ def test_what_somebody_changed_since_is_told_and_left(tmp_path):
     undo(workspace.carry.work(), "last")
     assert places(file)["Ferry"] == "/changed/by/its/program" and os.path.isdir(source)
     assert "has been changed" in workspace.logbook.moves()[0].problem
+
+
+def test_a_setting_is_set_back_though_the_target_is_away(tmp_path):
+    world, source, file = taught(tmp_path / "world", "exfat")
+    whole = picture(source)
+    shift(world.open(), source, on_trial=True)
+    assert places(file)["Ferry"] == world.path("heron", "Games", "Ferry")
+    world.data["drive"][1]["attached"] = False
+    world.write()
+    undo(world.open().carry.work(), "last")
+    assert picture(source) == whole and places(file)["Ferry"] == source
+
+
+def test_a_tether_of_a_part_leads_nobody_to_the_library(tmp_path):
+    world, source, _ = taught(tmp_path / "world", "exfat")
+    workspace = world.open()
+    card = workspace.survey.card(source)
+    workspace.survey.keep_cards([replace(card, tethers=(replace(card.tethers[0], part="data"),))])
+    with pytest.raises(Refused, match="cannot hold the link"):
+        shift(workspace, source)
+    (ferry,) = workspace.survey.latest().libraries
+    drives = {drive.id: drive for drive in workspace.drives.all()}
+    assert "holds no links" in (why_cannot(ferry, drives["heron"], drives["kestrel"]) or "")
 
 
 def test_a_setting_that_still_says_an_older_path_follows_from_there(tmp_path):

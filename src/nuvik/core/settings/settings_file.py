@@ -182,13 +182,18 @@ def _keep_copy(seen: _Seen, keep: str) -> None:
     """The first copy stays: a later one may hold half of the changes already."""
     if os.path.lexists(keep):
         return
-    os.makedirs(os.path.dirname(keep), mode=0o700, exist_ok=True)
-    handle, part = tempfile.mkstemp(dir=os.path.dirname(keep))
-    with open(handle, "wb") as file:
-        file.write(seen.data)
-        file.flush()
-        os.fsync(file.fileno())
-    os.replace(part, keep)
+    try:
+        os.makedirs(os.path.dirname(keep), mode=0o700, exist_ok=True)
+        handle, part = tempfile.mkstemp(dir=os.path.dirname(keep))
+        with open(handle, "wb") as file:
+            file.write(seen.data)
+            file.flush()
+            os.fsync(file.fileno())
+        os.replace(part, keep)
+    except OSError as fault:
+        words = (fault.strerror or str(fault)).lower()
+        what = f"{shown(seen.path)} is not changed, since it cannot be copied to {shown(keep)} first: {words}."
+        raise Refused(what, next_step="Free space there.") from None
 
 
 def _replaced(seen: _Seen, data: bytes) -> bool:
