@@ -259,8 +259,8 @@ def test_landings_are_proposed_chosen_and_kept(world, capsys):
     assert plan[Kind.GAME].drive == "slow"
     fill(world.path("kestrel", "Games", "Kite"))
     at = ["--world", str(world.folder)]
-    assert run(["survey", *at]) == 0 and run(["landing", *at]) == 0
-    assert "the newest one, Kite, was stored there" in capsys.readouterr().out
+    assert run(["survey", *at]) == 0 and run(["landing", "game", *at]) == 0
+    assert "the newest, Kite, is there" in capsys.readouterr().out
     assert run(["landing", "game", "heron", *at]) == 0
     capsys.readouterr()
     assert run(["landing", "--json", "game", *at]) == 0

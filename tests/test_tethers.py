@@ -4,10 +4,8 @@ from __future__ import annotations
 
 import json
 import os
-import shutil
 import subprocess
 import sys
-import time
 from dataclasses import replace
 from functools import partial
 
@@ -29,15 +27,11 @@ from nuvik.core.carrying.tethers.base import (
     put_original_back,
 )
 from nuvik.core.carrying.work import Work
-from nuvik.core.hosts.world import WorldHost
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.leftover import Repair
-from nuvik.core.model.library import Kind
-from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.model.tether import TetherKind, TetherState
 from nuvik.core.planning.placement.limits import why_cannot
-from nuvik.core.settings.standard_folders import standard_folders
 from nuvik.core.stages.workspace import open_workspace
 from nuvik.core.views.draft_sentences import cursor_sentence, library_note
 from nuvik.demo.build import household_at
@@ -400,66 +394,6 @@ def test_tethers_by_commands(tmp_path, capsys, monkeypatch):
     assert run(["shift", source, "heron", "--yes", *at]) == 0
     assert f'Exec="{world.path("heron", "Games", "Ferry")}/run" %U' in (settings / "kite.desktop").read_text()
     assert run(["card", world.path("heron", "Games", "Ferry"), *at]) == 0 and "shortcut" in capsys.readouterr().out
-
-
-def test_a_landing_is_told_to_the_system_and_taken_back(tmp_path, monkeypatch, capsys):
-    """As the desktop's own reading of its folders has it, where that program is there."""
-    world = World(tmp_path / "world", {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
-    world.folder.mkdir()
-    world.drive("kestrel")
-    world.write()
-    home, state = tmp_path / "home", ["--state", str(tmp_path / "state")]
-    (home / ".config").mkdir(parents=True)
-    dirs = home / ".config" / "user-dirs.dirs"
-    dirs.write_text('# mine\nXDG_VIDEOS_DIR="$HOME/Videos"')
-    monkeypatch.setenv("HOME", str(home))
-    monkeypatch.delenv("XDG_CONFIG_HOME", raising=False)
-    monkeypatch.setattr(WorldHost, "surroundings", lambda host: Surroundings(home=str(home)))
-    at = ["--world", str(world.folder), *state]
-
-    def read(name: str) -> str:
-        if (reader := shutil.which("xdg-user-dir")) is None:
-            return standard_folders(str(home)).get(f"XDG_{name}_DIR", "")
-        return subprocess.run([reader, name], capture_output=True, text=True, check=True).stdout.strip()
-
-    goals = {}
-    kinds = {"video": "VIDEOS", "document": "DOCUMENTS", "download": "DOWNLOAD", "photo": "PICTURES", "sound": "MUSIC"}
-    for kind, name in kinds.items():
-        goals[name] = world.path("kestrel", f'My $tuff `{kind}` "q"')
-        assert run(["landing", kind, goals[name], *at]) == 0 and read(name) != goals[name], "told only when asked"
-        assert run(["landing", kind, "--yes", *at]) == 0 and os.path.isdir(goals[name])
-    assert {name: read(name) for name in goals} == goals and dirs.read_text().startswith("# mine\n")
-    assert run(["landing", "video", world.path("kestrel", "Other"), "--yes", *at]) == 0
-    assert read("VIDEOS") == world.path("kestrel", "Other")
-    dirs.write_text(dirs.read_text().replace("sound", "of mine"))
-    for kind in kinds:
-        assert run(["landing", kind, "--forget", *at]) == 0
-    assert "It is left as it is." in capsys.readouterr().out and "of mine" in read("MUSIC")
-    usual = {name: str(home / name.capitalize()) for name in ("VIDEOS", "DOCUMENTS", "PICTURES")}
-    assert {name: read(name) for name in usual} == usual
-    assert run(["landing", "game", world.path("kestrel", "Games"), "--yes", *at]) == 0, "nothing to tell"
-    # As the last step of a plan.
-    world.drive("heron")
-    world.write()
-    film, plan = fill(world.path("kestrel", "Videos", "Moor")), str(tmp_path / "p.nuvik-plan.json")
-    put(film / "moor.mkv", 50 * MB)
-    assert run(["survey", *at]) == 0 and run(["landing", "video", "heron", *at]) == 0
-    assert run(["draft", str(film), "heron", "-o", plan, *at]) == 0
-    assert run(["carry", plan, "--landings", *at]) == 0 and read("VIDEOS") == usual["VIDEOS"]
-    assert run(["carry", plan, "--landings", "--yes", *at]) == 0 and read("VIDEOS") == world.path("heron", "Videos")
-
-
-def test_what_is_new_since_a_landing_was_chosen_is_counted(world, capsys):
-    at = ["--world", str(world.folder)]
-    fill(world.path("kestrel", "Games", "Kite"))
-    assert run(["survey", *at]) == 0 and run(["landing", "game", "heron", *at]) == 0
-    time.sleep(1.1)  # moments are kept by the second
-    fill(world.path("heron", "Games", "Loom"), seed=2)
-    fill(world.path("kestrel", "Games", "Moor"), seed=3)
-    assert run(["survey", *at]) == 0
-    capsys.readouterr()
-    assert run(["landing", *at]) == 0 and "new since then: 1 on" in capsys.readouterr().out
-    assert world.open().landings.landed(Kind.GAME) == {"heron": 1, "kestrel": 1}
 
 
 def test_the_title_box_opens_every_title_from_its_new_drive_with_its_progress(tmp_path, capsys):

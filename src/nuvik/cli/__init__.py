@@ -10,7 +10,22 @@ nothing is lost. With no command, the screens open on this computer; “nuvik de
 
 def build_app() -> typer.Typer:
     """The whole command line."""
-    from nuvik.cli import cards, carry, demo, draw, drives, logbook, mend, plan, propose, speeds, start, survey, tether
+    from nuvik.cli import (
+        cards,
+        carry,
+        demo,
+        draw,
+        drives,
+        landing,
+        logbook,
+        mend,
+        plan,
+        propose,
+        speeds,
+        start,
+        survey,
+        tether,
+    )
 
     app = typer.Typer(
         help=_HELP,
@@ -19,6 +34,21 @@ def build_app() -> typer.Typer:
         pretty_exceptions_enable=False,
         context_settings={"help_option_names": ["-h", "--help"]},
     )
-    for group in (start, demo, drives, speeds, survey, cards, plan, propose, carry, logbook, mend, tether, draw):
+    for group in (
+        start,
+        demo,
+        drives,
+        speeds,
+        survey,
+        cards,
+        plan,
+        propose,
+        carry,
+        logbook,
+        mend,
+        tether,
+        landing,
+        draw,
+    ):
         group.add_to(app)
     return app

@@ -62,7 +62,7 @@ def add_to(app: typer.Typer) -> None:
             show_rehearsal(call, opened, on_trial, one_line=True)
             if landings:
                 for landing in opened.landings:
-                    _say_change(call, call.workspace.landings.change_to(landing.kind, landing.path))
+                    _say_changes(call, call.workspace.landings.changes(landing.kind, landing.path))
             call.aside("Nothing was moved. Add --yes to carry it out.")
             return
         _run(
@@ -168,14 +168,15 @@ def _land(call: Call, plan: Plan) -> None:
     """Choose the landings of a plan and tell the system of them."""
     for landing in plan.landings:
         call.workspace.plan.set_landing(landing.kind, landing.path)
-        _say_change(call, call.workspace.landings.apply(landing.kind))
+        _say_changes(call, call.workspace.landings.apply(landing.kind))
 
 
-def _say_change(call: Call, change: Change | None) -> None:
+def _say_changes(call: Call, changes: list[Change]) -> None:
     from nuvik.core.views.tether_sentences import change_lines
 
-    for line in change_lines(change) if change is not None else ():
-        call.say(f"  {line}")
+    for change in changes:
+        for line in change_lines(change):
+            call.say(f"  {line}")
 
 
 def _run(call: Call, act: Callable[[Report, Stop], Outcome], then: Callable[[], None] | None = None) -> None:

@@ -1,4 +1,4 @@
-"""`nuvik propose` and `nuvik landing`: what belongs where, and where new content goes."""
+"""`nuvik propose` and `nuvik why`: what belongs where, and the reasons."""
 
 from __future__ import annotations
 
@@ -8,7 +8,6 @@ import typer
 
 from nuvik.cli.call import EXIT_FINDINGS, Call, command
 from nuvik.cli.plan import Headroom, say_steps
-from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes
 
@@ -143,61 +142,6 @@ def add_to(app: typer.Typer) -> None:
             return
         for number, line in enumerate(why_lines(answer)):
             call.say(line if number < 2 else f"  {line}")
-
-    @command(app, "landing")
-    def landing(
-        call: Call,
-        kind: Annotated[str | None, typer.Argument(metavar="[KIND]", show_default=False)] = None,
-        goal: Annotated[str | None, typer.Argument(metavar="[DRIVE-OR-FOLDER]", show_default=False)] = None,
-        forget: Annotated[
-            bool,
-            typer.Option("--forget", help="Forget the choice; the system is told what it was before."),
-        ] = False,
-        yes: Annotated[
-            bool, typer.Option("--yes", help="Also tell the system: the standard folder of this kind is there then.")
-        ] = False,
-    ) -> None:
-        """Show where new content of each kind goes, or choose where one kind goes from now on."""
-        from nuvik.core.views.documents import document
-        from nuvik.core.views.tether_sentences import change_lines
-
-        workspace = call.workspace
-        meant = workspace.plan.kind(kind) if kind else None
-        if meant is not None and goal is not None:
-            chosen = workspace.plan.set_landing(meant, goal)
-            call.say(f"New content of the kind {meant} is to go to {shown(chosen.path)}.")
-        elif meant is not None and forget:
-            try:
-                back = workspace.landings.take_back(meant)
-                call.say("\n".join(change_lines(back)) if back else "The system was not told of it.")
-            except Refused as refusal:  # somebody else changed it: that counts
-                call.say(f"{refusal.what} It is left as it is.")
-            workspace.plan.forget_landing(meant)
-            call.say(f"No folder is chosen for {meant} any more.")
-        elif goal is None and forget:
-            raise BadInput("Which kind should be forgotten?", next_step="For example: nuvik landing game --forget")
-        if meant is not None and not forget and (change := workspace.landings.change(meant)) is not None:
-            call.say("\n".join(change_lines(change)))
-            if yes:
-                workspace.landings.apply(meant)
-                call.say("The system is told. Programs that are open learn of it when they are started again.")
-            else:
-                call.say("The system is not told yet: add --yes.")
-        elif meant is not None and goal is not None:
-            call.say("Choose that folder in the programs that bring it, too.")
-        rows = [landing for landing in workspace.plan.landings() if meant is None or landing.kind is meant]
-        if call.as_json:
-            call.document("landing", {"landings": document(rows)})
-            return
-        labels = workspace.drives.labels()
-        for row in rows:
-            before = f", until now to {shown(labels.get(row.before, row.before))}" if row.before else ""
-            call.say(f"  {row.kind:<11} {shown(row.path)}{before}: {row.reason}")
-            if landed := workspace.landings.landed(row.kind):
-                words = (f"{count} on {shown(labels.get(drive, drive))}" for drive, count in landed.items())
-                call.say(f"              new since then: {', '.join(words)}")
-        if not rows:
-            call.say("Nothing is known yet about where new content goes. Survey first, or choose a drive for a kind.")
 
 
 def _say_weights(call: Call, wishes: Wishes) -> None:

@@ -92,7 +92,7 @@ def _build(folder: str) -> None:
         _make_library(folder, library, now)
     _make_loose(folder, now)
     titles = {os.path.basename(path): os.path.join(folder, *path.split("/")) for path in TITLES}
-    TitleBox(folder).make(titles)
+    TitleBox(folder).make(titles, os.path.join(folder, "kestrel", "Games"))
     settings = {"path": os.path.dirname(SETTINGS), "ignored": True}
     cards = [*(_card(library) for library in LIBRARIES), settings]
     _write(os.path.join(folder, CARDS_FILE), {"format": CARDS_FORMAT, "library": cards})

@@ -1,11 +1,13 @@
 """The Title Box, a stand-in for the programs that know their titles by path: a few titles, their places, and progress.
 
-It keeps where each title lies in a settings file of its own (TOML: `[[title]]` with `name` and `place`), refuses to
-open one whose place is wrong, holds a lock while it runs, says that it is busy while it updates, and keeps how far each
-title was played beside its files. So moving titles can be tried, and tested, with no real program.
+It keeps where each title lies in a settings file of its own (TOML: `[[title]]` with `name` and `place`, and
+`new_titles`, the folder for the next ones), refuses to open one whose place is wrong, holds a lock while it runs, says
+that it is busy while it updates, and keeps how far each title was played beside its files. So moving titles, and where
+new ones land, can be tried, and tested, with no real program.
 
     python -m nuvik.demo.title_box WORLD              lists the titles
     python -m nuvik.demo.title_box WORLD open TITLE   opens one and plays it for a quarter of an hour
+    python -m nuvik.demo.title_box WORLD add TITLE    brings a new one, into the folder for new titles
 """
 
 from __future__ import annotations
@@ -15,6 +17,7 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from typing import cast
 
 import tomlkit
 
@@ -28,6 +31,7 @@ _LOCK, _UPDATING, _PROGRESS = "running", "updating", "minutes-played.txt"
 _QUARTER_MINUTES = 15
 _COMPUTING_S, _SHARE_READ, _MOST_READ_BYTES, _SMALL_READS = 3.5, 0.04, 2_500_000_000, 3_500
 """Declared: what it does when it opens a title."""
+_NEW_TITLE_BYTES = 12_000_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,28 +53,54 @@ class TitleBox:
         self._world = os.path.realpath(world)
         self.file = os.path.join(self._world, SETTINGS)
 
-    def make(self, places: dict[str, str]) -> None:
-        """Write the settings anew, with these titles at their places."""
+    def make(self, places: dict[str, str], new_titles: str) -> None:
+        """Write the settings anew, with these titles at their places, and the folder for new ones."""
         os.makedirs(os.path.dirname(self.file), exist_ok=True)
         document = tomlkit.document()
-        document.add(tomlkit.comment("Where the Title Box looks for its titles."))
+        document.add(tomlkit.comment("Where the Title Box puts new titles, and where it looks for those it has."))
+        document["new_titles"] = new_titles
         titles = tomlkit.aot()
         for name, place in places.items():
             titles.append(tomlkit.item({"name": name, "place": place}))
         document["title"] = titles
+        self._write(document)
+
+    def _write(self, document: tomlkit.TOMLDocument) -> None:
         with open(self.file, "w", encoding="utf-8") as file:
             file.write(tomlkit.dumps(document))
 
     def titles(self) -> dict[str, str]:
         """Where each title lies, as the program believes. Raises Refused."""
         try:
+            return {str(title["name"]): str(title["place"]) for title in self._read().unwrap()["title"]}
+        except (KeyError, TypeError) as fault:
+            raise self._unreadable(fault) from None
+
+    def _read(self) -> tomlkit.TOMLDocument:
+        try:
             with open(self.file, encoding="utf-8") as file:
-                titles = tomlkit.load(file).unwrap()["title"]
-            return {str(title["name"]): str(title["place"]) for title in titles}
-        except (OSError, ValueError, KeyError, TypeError) as fault:
-            raise Refused(
-                f"The Title Box cannot read {shown(self.file)}: {fault}.", next_step="Make the demo again with --fresh."
-            ) from None
+                return tomlkit.load(file)
+        except (OSError, ValueError) as fault:
+            raise self._unreadable(fault) from None
+
+    def _unreadable(self, fault: object) -> Refused:
+        return Refused(
+            f"The Title Box cannot read {shown(self.file)}: {fault}.", next_step="Make the demo again with --fresh."
+        )
+
+    def add(self, name: str, holds_bytes: int = _NEW_TITLE_BYTES) -> str:
+        """Bring a new title, into the folder for new ones; gives its place. Raises Refused."""
+        with self.running():
+            document = self._read()
+            place = os.path.join(str(document.get("new_titles", "")), name)
+            if not os.path.isabs(place) or os.path.lexists(place) or os.sep in name:
+                raise Refused(f"The Title Box cannot put {shown(name)} at {shown(place)}.", next_step="Name it anew.")
+            os.makedirs(place)
+            with open(os.path.join(place, "title.bin"), "wb") as file:
+                file.truncate(holds_bytes)
+            cast("tomlkit.items.AoT", document["title"]).append(tomlkit.item({"name": name, "place": place}))
+            self._write(document)
+            return place
 
     @contextmanager
     def running(self) -> Iterator[None]:
@@ -145,7 +175,7 @@ class TitleBox:
 
 def main(words: list[str]) -> int:
     """The program as a command. Gives an exit code."""
-    if not words or len(words) not in (1, 3) or (len(words) == 3 and words[1] != "open"):
+    if not words or len(words) not in (1, 3) or (len(words) == 3 and words[1] not in ("open", "add")):
         sys.stderr.write(f"{__doc__}\n")
         return 2
     box = TitleBox(words[0])
@@ -153,6 +183,8 @@ def main(words: list[str]) -> int:
         if len(words) == 1:
             for name, place in box.titles().items():
                 sys.stdout.write(f"{name}: {place}\n")
+        elif words[1] == "add":
+            sys.stdout.write(f"{words[2]} is at {box.add(words[2])} now.\n")
         else:
             opened = box.open(words[2])
             sys.stdout.write(

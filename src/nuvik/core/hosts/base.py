@@ -91,6 +91,10 @@ class Host(Protocol):
         """The programs that have something open in this folder, such as `sky-viewer (process 4711)`."""
         ...
 
+    def logged_in_since_s(self) -> float:
+        """Since when the user has been logged in, in seconds since 1970; infinity where nobody logs in (a world)."""
+        ...
+
     counts_lengths: bool
     """A file's length counts as its size on disk, and folders take nothing: true in a world."""
 

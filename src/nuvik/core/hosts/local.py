@@ -23,7 +23,7 @@ from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.medium import attachment_of, reaches_medium
 from nuvik.core.hosts.pace import pace_of_this_computer
 from nuvik.core.hosts.packages import packages_owning
-from nuvik.core.hosts.processes import filesystem_by_daemon, open_paths, programs_using
+from nuvik.core.hosts.processes import filesystem_by_daemon, logged_in_since_s, open_paths, programs_using
 from nuvik.core.hosts.subvolumes import is_sub_volume
 from nuvik.core.hosts.surroundings import surroundings_of
 from nuvik.core.hosts.system_folders import HOLDS_USER_FOLDERS, why_of_the_system
@@ -254,6 +254,9 @@ class LocalHost:
 
     def used_by(self, path: str) -> tuple[str, ...]:
         return programs_using(path)
+
+    def logged_in_since_s(self) -> float:
+        return logged_in_since_s()
 
     counts_lengths = False
     small_share = 0.0005

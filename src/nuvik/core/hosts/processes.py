@@ -96,3 +96,15 @@ def filesystem_by_daemon(device: str) -> str:
             program = os.path.basename(words[0])
             return next((name for name in ("exfat", "ntfs") if name in program), "")
     return ""
+
+
+def logged_in_since_s() -> float:
+    """Since when this user has been logged in, in seconds since 1970: the oldest of their sessions that still runs,
+    else when the computer was started.
+    """
+    try:
+        me = psutil.Process().username()
+        since = [user.started for user in psutil.users() if user.name == me.rpartition("\\")[2]]
+        return min(since, default=psutil.boot_time())
+    except (psutil.Error, OSError, KeyError):
+        return psutil.boot_time()

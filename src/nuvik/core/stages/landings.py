@@ -1,37 +1,49 @@
-"""Landings applied: the system is told where new content of a kind goes, told back, and asked whether it goes there."""
+"""Landings: where new content of each kind goes now, telling programs where it is to go, and taking that back."""
 
 from __future__ import annotations
 
 import os
-import sys
 from collections import Counter
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 
-from nuvik.core.model.errors import Refused
-from nuvik.core.model.library import Kind
+from nuvik.core.hosts.base import drive_holding
+from nuvik.core.model.clock import moment_of, now_text
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.landing import LandingPlace, LandingRow, PlaceState
+from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
+from nuvik.core.model.paths import is_within
+from nuvik.core.model.plan import Landing
+from nuvik.core.model.progress import Stop
+from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.tether import Tether, TetherKind
-from nuvik.core.settings.known_folders import known_folder, set_known_folder
-from nuvik.core.settings.line_formats import QUOTED, PlainFormat
-from nuvik.core.settings.setting_format import encoded
-from nuvik.core.settings.settings_file import Change, put_value
-from nuvik.core.settings.spelling import Manner, Spelling
-from nuvik.core.settings.standard_folders import KEYS, standard_folders, standard_folders_file
+from nuvik.core.planning.drafting.folders_of_kinds import folders_of, left_behind
+from nuvik.core.planning.drafting.landing import newest_of
+from nuvik.core.settings.find_settings import FoundSetting, find_settings
+from nuvik.core.settings.folder_of_kind import folder_now, put_folder, system_folder, usual_folder, written
+from nuvik.core.settings.settings_file import Change, change_for, put_value, value_of
+from nuvik.core.settings.spelling import plain_path
+from nuvik.core.settings.taught import taught_setting
 from nuvik.core.stages.computer import Computer
 from nuvik.core.stages.survey import SurveyStage
 from nuvik.core.store.landings import Landings
 from nuvik.core.store.snapshots import snapshot_before
-from nuvik.core.user_files.safe_file import write_bytes
 
-KNOWN_FOLDERS = "Known Folders"
-"""In place of a file, on Windows."""
-_IN_HOME = Spelling(Manner.HOME_VARIABLE, "")
-"""As the specification writes a folder: from `$HOME` on, else in full."""
+
+@dataclass(frozen=True, slots=True)
+class TakenBack:
+    """What became of telling programs what they were told before."""
+
+    changes: tuple[Change, ...]
+    left: tuple[str, ...]
+    """What somebody else has changed since, and what cannot be changed, in words."""
 
 
 @dataclass(frozen=True, slots=True)
 class LandingStage:
-    """The calls for landings that were chosen."""
+    """The calls for where new content goes."""
 
     computer: Computer
     survey: SurveyStage
@@ -40,90 +52,95 @@ class LandingStage:
     def _landings(self) -> Landings:
         return Landings(self.computer.database)
 
-    def change(self, kind: Kind) -> Change | None:
-        """What telling the system of the chosen landing would change: `before` is empty where nothing is written down.
-        None where no landing is chosen, the system has no standard folder for the kind, or it is so already.
-        """
-        landing = self._landings.all(self.computer.drives()).get(kind)
-        return None if landing is None else self.change_to(kind, landing.path)
+    @property
+    def _home(self) -> str:
+        return self.computer.host.surroundings().home
 
-    def change_to(self, kind: Kind, path: str) -> Change | None:
-        """What telling the system that new content of a kind goes to a folder would change; None as above."""
-        home = self.computer.host.surroundings().home
-        if kind not in KEYS or not home:
+    # -- looking -------------------------------------------------------------------------------------------
+
+    def rows(self, snapshot: Snapshot, planned: Mapping[Kind, Landing] | None = None) -> list[LandingRow]:
+        """A row for each kind of which anything is known; `planned` are the landings of a plan that is being made."""
+        drives = self.computer.drives()
+        kept = self._landings.all(drives)
+        chosen = {**kept, **(planned or {})}
+        kinds = chosen.keys() | self._landings.kinds() | {library.kind for library in snapshot.libraries}
+        rows = (self._row(kind, chosen.get(kind), kind in kept, snapshot, drives) for kind in Kind if kind in kinds)
+        return [row for row in rows if row.now or row.chosen or row.places]
+
+    def _row(
+        self, kind: Kind, chosen: Landing | None, kept: bool, snapshot: Snapshot, drives: tuple[Drive, ...]
+    ) -> LandingRow:
+        places = self.places(kind, chosen.path if chosen else "")
+        newest = newest_of(kind, snapshot.libraries)
+        now = self._now(kind, places, newest, drives)
+        goal = chosen or now
+        since_s = self.computer.host.logged_in_since_s()
+        return LandingRow(
+            kind=kind,
+            now=now,
+            chosen=chosen,
+            kept=kept,
+            places=tuple(places),
+            folders=folders_of(kind, snapshot.libraries, goal.path if goal else ""),
+            newest=newest,
+            landed=self.landed(kind, snapshot),
+            login_due=any(
+                place.n == 0 and place.changed_at and moment_of(place.changed_at).timestamp() > since_s
+                for place in places
+            ),
+        )
+
+    def _now(
+        self, kind: Kind, places: list[LandingPlace], newest: Library | None, drives: tuple[Drive, ...]
+    ) -> Landing | None:
+        for place in sorted(places, key=lambda place: place.n == 0):
+            path = "" if place.tether.kind.leaves_link else self._meant(place.value)
+            drive = drive_holding(drives, os.path.realpath(path)) if path else None
+            if drive is not None:
+                reason = "your standard folder" if place.n == 0 else f"{place.tether.key} in {place.tether.file}"
+                return Landing(kind=kind, drive=drive.id, path=path, reason=reason, before=drive.id)
+        if newest is None:
             return None
-        if sys.platform == "win32":
-            known = known_folder(kind)
-            same = os.path.normcase(known) == os.path.normcase(path)
-            return None if same else Change(KNOWN_FOLDERS, str(kind), known, path)
-        if sys.platform == "darwin":
-            return None  # there nothing but a link leads elsewhere
-        before = self._written(home).get(KEYS[kind], "")
-        after = _IN_HOME.of(path, home)
-        return None if before == after else Change(standard_folders_file(home), KEYS[kind], before, after)
+        reason = f"the newest, {shown(newest.name)}, is there"
+        path = os.path.dirname(newest.path)
+        return Landing(kind=kind, drive=newest.drive, path=path, reason=reason, before=newest.drive)
 
-    def _written(self, home: str) -> dict[str, str]:
-        return {key: _IN_HOME.of(path, home) for key, path in standard_folders(home).items()}
+    def _meant(self, value: str) -> str:
+        return plain_path(value, self._home) or ""
 
-    def apply(self, kind: Kind) -> Change | None:
-        """Tell the system of the chosen landing; a folder that is missing is made. Gives what was changed. Raises
-        Refused.
+    def places(self, kind: Kind, goal: str) -> list[LandingPlace]:
+        """The places where programs read where new content of a kind goes, as they stand to a folder; empty for none
+        chosen.
         """
-        change = self.change(kind)
-        if change is None:
-            return None
-        landing = self._landings.all(self.computer.drives())[kind]
+        known = self._landings.places(kind, system_folder(kind, self._home))
+        return [self._looked_at(kind, place, goal) for place in known]
+
+    def _looked_at(self, kind: Kind, place: LandingPlace, goal: str) -> LandingPlace:
         try:
-            os.makedirs(landing.path, exist_ok=True)
-        except OSError as fault:
-            words = (fault.strerror or str(fault)).lower()
-            what = f"{shown(landing.path)} cannot be made: {words}."
-            raise Refused(what, next_step="Choose another folder.") from None
-        self._landings.keep_change(kind, change.before, change.after)  # before the file is touched
-        if change.file == KNOWN_FOLDERS:
-            set_known_folder(kind, change.after)
-        else:
-            self._put(change)
-        return change
+            value = self._value(kind, place)
+        except Refused as refusal:
+            return replace(place, state=PlaceState.BROKEN, trouble=refusal.what)
+        place, meant = replace(place, value=value), self._meant(value)
+        if place.after and value != place.after:
+            says = f"“{shown(value)}”" if value else "nothing"
+            trouble = f"{shown(place.in_words)} says {says} now: somebody has changed it since."
+            return replace(place, state=PlaceState.CHANGED, trouble=trouble)
+        if place.tether.kind.leaves_link:
+            return replace(place, state=PlaceState.OK)
+        if place.n and not meant:
+            trouble = f"{shown(place.in_words)} says “{shown(value)}”, which is no folder."
+            return replace(place, state=PlaceState.BROKEN, trouble=trouble)
+        if not goal:
+            return place
+        same = meant == goal or (not value and self._meant(usual_folder(kind, self._home)) == goal)
+        return replace(place, state=PlaceState.OK if same else PlaceState.DUE)
 
-    def _put(self, change: Change) -> None:
-        if change.before:
-            put_value(_tether(change), change.before, change.after)
-            return
-        try:
-            with open(change.file, "rb") as file:
-                data = file.read()
-        except FileNotFoundError:
-            data = b""
-        except OSError as fault:
-            raise Refused(f"{shown(change.file)} cannot be read: {fault.strerror}.", next_step="Look at it.") from None
-        os.makedirs(os.path.dirname(change.file), exist_ok=True)
-        lead = b"" if not data or data.endswith(b"\n") else b"\n"
-        line = f"{change.key}={PlainFormat().written(change.after, QUOTED)}\n"
-        write_bytes(change.file, data + lead + encoded(line))
+    def _value(self, kind: Kind, place: LandingPlace) -> str:
+        if place.tether.kind.leaves_link:
+            return os.readlink(place.tether.file) if os.path.islink(place.tether.file) else ""
+        return folder_now(kind, self._home) if place.n == 0 else value_of(place.tether)
 
-    def take_back(self, kind: Kind) -> Change | None:
-        """Tell the system what it was told before Nuvik changed it; None where Nuvik changed nothing. Raises Refused
-        where somebody else has changed it since, and leaves it.
-        """
-        before, after = self._landings.change_of(kind)
-        if not after:
-            return None
-        home = self.computer.host.surroundings().home
-        if sys.platform == "win32":
-            change = Change(KNOWN_FOLDERS, str(kind), after, before)
-            if os.path.normcase(known_folder(kind)) != os.path.normcase(after):
-                raise Refused(f"The folder for {kind} has been changed since.", next_step="It is left as it is.")
-            set_known_folder(kind, before)
-            self._landings.keep_change(kind, "", "")
-            return change
-        change = Change(standard_folders_file(home), KEYS[kind], after, before or f"$HOME/{_USUAL[kind]}")
-        if self._written(home).get(change.key) != change.after:
-            put_value(_tether(change), change.before, change.after)
-        self._landings.keep_change(kind, "", "")
-        return change
-
-    def landed(self, kind: Kind) -> dict[str, int]:
+    def landed(self, kind: Kind, snapshot: Snapshot | None = None) -> dict[str, int]:
         """Where what is new of a kind since its landing was chosen has landed: how many libraries, by drive id."""
         since = self._landings.set_at(kind)
         before = snapshot_before(self.computer.database, since) if since else None
@@ -132,20 +149,170 @@ class LandingStage:
         known = {path for library in before.libraries for path in (library.path, library.tether) if path}
         return Counter(
             library.drive
-            for library in self.survey.latest().libraries
+            for library in (snapshot or self.survey.latest()).libraries
             if library.kind is kind and not {library.path, library.tether} & known
         )
 
+    def left_behind(self, row: LandingRow, snapshot: Snapshot) -> tuple[Library, ...]:
+        """The libraries that lie where new content of a kind goes now, or went before programs were told otherwise, and
+        could move along to where it is to go.
+        """
+        if row.chosen is None:
+            return ()
+        meant = [self._meant(place.before) for place in row.places if not place.tether.kind.leaves_link]
+        before = [os.path.realpath(path) for path in (row.now.path if row.now else "", *meant) if path]
+        return left_behind(row.kind, snapshot.libraries, before, row.chosen.path)
 
-_USUAL = {
-    Kind.DOCUMENT: "Documents",
-    Kind.DOWNLOAD: "Downloads",
-    Kind.PHOTO: "Pictures",
-    Kind.VIDEO: "Videos",
-    Kind.SOUND: "Music",
-}
-"""Where the specification has a folder of which nothing is written down."""
+    def find(self, row: LandingRow, stop: Stop | None = None) -> list[FoundSetting]:
+        """The settings of the user's programs that are a folder in which a kind lies: perhaps where its new content
+        goes. Raises StopRequested.
+        """
+        around = self.computer.host.surroundings()
+        roots = sorted({*around.settings, *around.containers})
+        known = {(place.tether.file, place.tether.key) for place in row.places}
+        folders = [folder.path for folder in row.folders] + ([row.now.path] if row.now else [])
+        return [
+            setting
+            for folder in dict.fromkeys(folders)
+            for setting in find_settings(roots, folder, around.home, stop)
+            if self._meant(setting.value) == folder and (setting.file, setting.key) not in known
+        ]
 
+    # -- telling programs ----------------------------------------------------------------------------------
 
-def _tether(change: Change) -> Tether:
-    return Tether(kind=TetherKind.STANDARD_FOLDER, file=change.file, format="plain", key=change.key)
+    def changes(self, kind: Kind, path: str = "") -> list[Change]:
+        """What telling programs of the chosen landing, or of a folder, would change: `before` is empty where nothing is
+        written down. Raises Refused where a setting cannot be changed.
+        """
+        landing = self._landings.all(self.computer.drives()).get(kind)
+        goal = path or (landing.path if landing else "")
+        due = [place for place in self.places(kind, goal) if place.state is not PlaceState.OK] if goal else []
+        return [self._change(kind, place, goal) for place in due if not place.tether.kind.leaves_link]
+
+    def _change(self, kind: Kind, place: LandingPlace, goal: str) -> Change:
+        if place.n == 0:
+            after = written(kind, goal, self._home)
+            return Change(place.tether.file, place.tether.key, folder_now(kind, self._home), after)
+        if place.state is PlaceState.BROKEN:
+            raise Refused(place.trouble, next_step=f"Look at it, or forget it: nuvik landing {kind} --remove {place.n}")
+        return change_for(place.tether, self._meant(place.value), goal, self._home)
+
+    def apply(self, kind: Kind) -> list[Change]:
+        """Tell programs of the chosen landing; a folder that is missing is made. Gives what was changed. Raises
+        Refused; what was changed before can be taken back.
+        """
+        changes = self.changes(kind)
+        landing = self._landings.all(self.computer.drives()).get(kind)
+        if landing is None or not changes:
+            return []
+        try:
+            os.makedirs(landing.path, exist_ok=True)
+        except OSError as fault:
+            words = (fault.strerror or str(fault)).lower()
+            what = f"{shown(landing.path)} cannot be made: {words}."
+            raise Refused(what, next_step="Choose another folder.") from None
+        by_key = {(change.file, change.key): change for change in changes}
+        for place in self.places(kind, landing.path):
+            change = by_key.get((place.tether.file, place.tether.key))
+            if change is not None:
+                first = place.before if place.after and place.state is not PlaceState.CHANGED else change.before
+                told = replace(place, before=first, after=change.after, changed_at=now_text())
+                self._landings.keep_place(kind, told)  # before the file is touched
+                self._put(kind, place, change.before, change.after)
+        return changes
+
+    def _put(self, kind: Kind, place: LandingPlace, before: str, after: str) -> None:
+        if place.n == 0:
+            put_folder(kind, before, after, self._home)
+        else:
+            put_value(place.tether, before, after)
+
+    def take_back(self, kind: Kind) -> TakenBack:
+        """Tell programs what they were told before Nuvik changed it, and remove the links that gathered other folders.
+        What somebody else has changed since is left.
+        """
+        changes, left = [], []
+        for place in self.places(kind, ""):
+            if not place.after:
+                continue
+            if place.tether.kind.leaves_link:
+                self._remove_link(kind, place)
+                continue
+            before = place.before or (usual_folder(kind, self._home) if place.n == 0 else "")
+            try:
+                if place.value != before:
+                    self._put(kind, place, place.after, before)
+                    changes.append(Change(place.tether.file, place.tether.key, place.after, before))
+            except Refused as refusal:
+                left.append(f"{refusal.what} It is left as it is.")
+            self._landings.keep_place(kind, replace(place, before="", after="", changed_at=now_text()))
+        return TakenBack(tuple(changes), tuple(left))
+
+    # -- settings that were taught -------------------------------------------------------------------------
+
+    def teach(self, kind: Kind, file: str, key: str, form: str = "") -> LandingPlace:
+        """Another setting in which a program keeps where new content of a kind goes. Raises BadInput and Refused."""
+        if not file or not key:
+            raise BadInput(
+                "In which file, and under which key?", next_step="Say both: --add --file FILE --key settings.folder"
+            )
+        tether = taught_setting(TetherKind.SETTING, file, key, form)
+        if any(place.tether == tether for place in self.places(kind, "")):
+            raise Refused("That setting is known already.", next_step="“nuvik landing” lists them.")
+        value = value_of(tether)
+        if not self._meant(value):
+            raise Refused(
+                f"“{shown(key)}” in {shown(tether.file)} is “{shown(value)}”, which is no folder.",
+                next_step="Choose another key.",
+            )
+        place = LandingPlace(n=self._landings.add_place(kind, tether), tether=tether)
+        return self._looked_at(kind, place, "")
+
+    def forget_setting(self, kind: Kind, n: int) -> Tether:
+        """Nuvik no longer looks after a setting that it was taught; the file stays as it is. Raises BadInput."""
+        for place in self.places(kind, ""):
+            if place.n == n and n > 0 and not place.tether.kind.leaves_link:
+                self._landings.remove_place(kind, n)
+                return place.tether
+        raise BadInput(f"There is no setting {n} for {kind}.", next_step="“nuvik landing” lists them.")
+
+    # -- several folders as one collection -----------------------------------------------------------------
+
+    def gather(self, row: LandingRow) -> list[str]:
+        """Let the other folders of a kind be seen in the one that takes new content: a link there to each of them.
+        Gives the links that were made. Raises Refused.
+        """
+        folder = os.path.realpath(row.goal.path) if row.goal else ""
+        drive = drive_holding(self.computer.drives(), folder)
+        if drive is None or not drive.attached:
+            raise Refused(f"No folder takes new content of the kind {row.kind}.", next_step="Choose one first.")
+        if not drive.rules.symlinks:
+            raise Refused(f"{shown(drive.label)} holds no links.", next_step="Choose a folder on another drive.")
+        labels = {known.id: known.label for known in self.computer.drives()}
+        gathered = {place.after for place in row.places if place.tether.kind.leaves_link and place.value}
+        made = []
+        for other in row.folders:
+            apart = not is_within(other.path, folder) and not is_within(folder, other.path)
+            if apart and other.path not in gathered:
+                name = f"{os.path.basename(other.path)} on {labels.get(other.drive, other.drive)}".replace(os.sep, "-")
+                made.append(self._link(row.kind, os.path.join(folder, name), other.path))
+        return made
+
+    def _link(self, kind: Kind, link: str, goal: str) -> str:
+        tether = Tether(kind=TetherKind.LINK, file=link)
+        n = self._landings.add_place(kind, tether)
+        self._landings.keep_place(kind, LandingPlace(n=n, tether=tether, after=goal, changed_at=now_text()))
+        try:
+            os.makedirs(os.path.dirname(link), exist_ok=True)
+            os.symlink(goal, link, target_is_directory=True)
+        except OSError as fault:
+            self._landings.remove_place(kind, n)
+            words = (fault.strerror or str(fault)).lower()
+            raise Refused(f"{shown(link)} cannot be made: {words}.", next_step="Look at what is there.") from None
+        return link
+
+    def _remove_link(self, kind: Kind, place: LandingPlace) -> None:
+        """A link of ours that still leads where it led; what else lies there stays."""
+        if place.value == place.after:
+            os.unlink(place.tether.file)
+        self._landings.remove_place(kind, place.n)

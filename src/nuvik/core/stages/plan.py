@@ -15,7 +15,7 @@ from nuvik.core.model.plan import Landing, Plan
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.planning.drafting.draft import Draft
-from nuvik.core.planning.drafting.landing import landing_on, landing_so_far
+from nuvik.core.planning.drafting.landing import landing_on
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.planning.drafting.plan_vs_survey import Standing, draft_of, standings
 from nuvik.core.planning.drafting.recommendation import Recommendation, recommend
@@ -222,19 +222,16 @@ class PlanStage:
         """A kind by its name or letter; None for an empty text. Raises BadInput."""
         return kind_of(typed)
 
-    def landings(self) -> list[Landing]:
-        """For each kind, the landing that was chosen, else where its newest content is."""
-        snapshot = self.survey.latest()
-        chosen, draft = self._landings.all(snapshot.drives), Draft(snapshot)
-        return [landing for kind in Kind if (landing := chosen.get(kind) or landing_so_far(draft, kind)) is not None]
+    def landing_on(self, draft: Draft, kind: Kind, drive: Drive, path: str | None = None) -> Landing:
+        """The landing on a drive, in its usual folder or another one, that the user may choose."""
+        return landing_on(draft, kind, drive, path)
 
-    def landing_so_far(self, draft: Draft, kind: Kind) -> Landing | None:
-        """Where new content of a kind has gone so far; None where none is known."""
-        return landing_so_far(draft, kind)
-
-    def landing_on(self, draft: Draft, kind: Kind, drive: Drive) -> Landing:
-        """The landing on a drive that the user may choose."""
-        return landing_on(draft, kind, drive)
+    def brought_along(self, draft: Draft, libraries: Iterable[Library], landing: Landing) -> Draft:
+        """The draft with libraries moving to the folder that takes new content. Raises Refused."""
+        for library in libraries:
+            target = os.path.join(landing.path, os.path.basename(library.path))
+            draft = draft.put_down(library.id, landing.drive, target)
+        return draft
 
     def set_landing(self, kind: Kind, goal: str) -> Landing:
         """Let new content of a kind go to a drive or folder from now on. Raises Refused."""

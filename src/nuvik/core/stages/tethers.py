@@ -18,9 +18,9 @@ from nuvik.core.model.tether import Tether, TetherKind, TetherRecord, TetherStat
 from nuvik.core.planning.drafting.library_parts import separable
 from nuvik.core.settings import registry
 from nuvik.core.settings.find_settings import FoundSetting, find_settings, settings_in
-from nuvik.core.settings.formats import format_named, format_of
-from nuvik.core.settings.settings_file import Change, change_for, means, read_settings, value_of
+from nuvik.core.settings.settings_file import Change, change_for, means, value_of
 from nuvik.core.settings.standard_folders import standard_folders, standard_folders_file
+from nuvik.core.settings.taught import taught_setting
 from nuvik.core.stages.carry import CarryStage
 from nuvik.core.stages.plan import PlanStage
 from nuvik.core.stages.survey import SurveyStage
@@ -135,22 +135,15 @@ class TetherStage:
             raise BadInput(
                 "In which file?", next_step="“nuvik tether LIBRARY --find” looks for it; or say it with --file."
             )
-        if form.strip().casefold() == registry.FORMAT:
-            return self._certain(library, Tether(kind=kind, file=file, format=registry.FORMAT, key=key))
-        path = normalised(file)
-        data = read_settings(path)
-        by_name = format_of(path, data)
-        if not form and by_name is None:
-            raise BadInput(f"The format of {shown(path)} is not known.", next_step="Say it with --format.")
-        form = format_named(form).name if form else by_name.name if by_name else ""
-        if is_within(os.path.realpath(path), library.path):
+        tether = taught_setting(kind, file, key, form)
+        if tether.format == registry.FORMAT:
+            return self._certain(library, tether)
+        if is_within(os.path.realpath(tether.file), library.path):
             raise Refused(
-                f"{shown(path)} lies in {shown(library.name)} itself and moves with it.",
+                f"{shown(tether.file)} lies in {shown(library.name)} itself and moves with it.",
                 next_step="Choose another file.",
             )
-        if not key:
-            key = self._only_key(library, path)
-        return self._certain(library, Tether(kind=kind, file=path, format=form, key=key))
+        return self._certain(library, tether if key else replace(tether, key=self._only_key(library, tether.file)))
 
     def _certain(self, library: Library, tether: Tether) -> Tether:
         """A tether whose value is certain to mean a library, or a part of it. Raises Refused."""

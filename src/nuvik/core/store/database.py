@@ -122,6 +122,15 @@ MIGRATIONS: tuple[str, ...] = (
     ALTER TABLE landings ADD COLUMN was BLOB NOT NULL DEFAULT x'';
     ALTER TABLE landings ADD COLUMN becomes BLOB NOT NULL DEFAULT x'';
     """,
+    # 14: every place where programs read where new content goes; 0 is the system's own folder, of which no document
+    # was kept before
+    """
+    CREATE TABLE landing_settings (
+        kind TEXT NOT NULL, n INTEGER NOT NULL, document TEXT NOT NULL, was BLOB NOT NULL, becomes BLOB NOT NULL,
+        changed_at TEXT NOT NULL, PRIMARY KEY (kind, n)
+    ) WITHOUT ROWID;
+    INSERT INTO landing_settings SELECT kind, 0, '', was, becomes, set_at FROM landings WHERE becomes != x'';
+    """,
 )
 
 

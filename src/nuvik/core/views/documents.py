@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.landing import LandingRow
+from nuvik.core.model.library import Library
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.planning.drafting.why import Why
+from nuvik.core.settings.find_settings import FoundSetting
+from nuvik.core.stages.tethers import TetherRow
 from nuvik.core.store.json_codec import drive_to_json, plan_to_json, snapshot_to_json, to_json
 
 
@@ -67,6 +72,78 @@ def why_document(why: Why) -> dict[str, Any]:
             for row in why.drives
         ],
         "blocked_by": blocked,
+    }
+
+
+def landing_document(row: LandingRow) -> dict[str, Any]:
+    """Where new content of a kind goes: `drive`, `path`, `before` and `reason` are of where it is to go, else of where
+    it goes now.
+    """
+    goal = row.chosen or row.now
+    return {
+        "kind": str(row.kind),
+        "drive": goal.drive if goal else None,
+        "path": goal.path if goal else None,
+        "reason": goal.reason if goal else "",
+        "before": row.now.drive if row.now else "",
+        "now": to_json(row.now),
+        "chosen": to_json(row.chosen),
+        "places": [
+            {
+                "n": place.n,
+                "kind": str(place.tether.kind),
+                "file": place.tether.file,
+                "format": place.tether.format or None,
+                "key": place.tether.key or None,
+                "value": place.value,
+                "state": str(place.state),
+                "trouble": place.trouble or None,
+            }
+            for place in row.places
+        ],
+        "folders": to_json(row.folders),
+        "newest": row.newest.name if row.newest else None,
+        "landed": dict(row.landed),
+        "login_due": row.login_due,
+    }
+
+
+def tether_document(
+    library: Library, rows: Sequence[TetherRow], settings: Sequence[FoundSetting], again: str, users: Sequence[str]
+) -> dict[str, Any]:
+    """What keeps programs finding a library; `settings` that hold its path, whether its old place is used `again`, and
+    the programs that use it where it is.
+    """
+    return {
+        "library": library.name,
+        "tethers": [
+            {
+                "n": row.n,
+                "kind": str(row.tether.kind),
+                "file": row.tether.file or None,
+                "format": row.tether.format or None,
+                "key": row.tether.key or None,
+                "part": row.tether.part or None,
+                "words": row.tether.words or None,
+                "value": row.value,
+                "state": str(row.state),
+                "trouble": row.trouble or None,
+            }
+            for row in rows
+        ],
+        "found": [
+            {
+                "file": each.file,
+                "format": each.format,
+                "key": each.key,
+                "value": each.value,
+                "certain": each.certain,
+                "line": each.line or None,
+            }
+            for each in settings
+        ],
+        "old_place_used_again": again or None,
+        "used_by": list(users),
     }
 
 

@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.formats import PLAN_ENDING
-from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes
@@ -195,37 +194,7 @@ class PlanAsking(StageScreen):
     # -- landings ------------------------------------------------------------------------------------------
 
     def action_landing(self) -> None:
-        """Choose a kind, then the drive where new content of it goes."""
-        draft = self.desk.draft
-        labels = {drive.id: shown(drive.label) for drive in draft.drives}
-        choices = []
-        for kind in Kind:
-            planned, now = draft.landings.get(kind), self.desk.workspace.plan.landing_so_far(draft, kind)
-            if planned is None and now is None:
-                continue
-            so_far = labels.get(now.drive, "–") if now else "–"
-            goes = f"→ {labels.get(planned.drive, planned.drive)}: {planned.reason}" if planned else ""
-            choices.append((kind.letter.lower(), f"{kind:<11} {so_far:<10} {shorten(goes, 58)}"))
-        if not choices:
-            self.notify("Nothing is known yet about where new content goes. Survey first.", severity="warning")
-            return
-        self.app.push_screen(
-            Menu("Where new content goes: until now, and with this plan", choices), self._landing_drive
-        )
+        """Where new content goes: a page of its own."""
+        from nuvik.tui.screens.landings import LandingsPage
 
-    def _landing_drive(self, letter: str | None) -> None:
-        kind = next((kind for kind in Kind if kind.letter.lower() == letter), None)
-        if kind is None:
-            return
-        draft, stage = self.desk.draft, self.desk.workspace.plan
-        able = [drive for drive in draft.drives if drive.takes_new]
-        landings = {key: stage.landing_on(draft, kind, drive) for key, drive in zip(_KEYS, able, strict=False)}
-        choices = [
-            (key, f"{shown(draft.drive(landing.drive).label):<12} {landing.path}") for key, landing in landings.items()
-        ]
-
-        def chosen(key: str | None) -> None:
-            if key is not None:
-                self._lay_draft(self.desk.draft.with_landing(landings[key]))
-
-        self.app.push_screen(Menu(f"Where should new content of kind “{kind}” go?", choices), chosen)
+        self.app.push_screen(LandingsPage(self.desk), lambda _: self.refresh_stage())

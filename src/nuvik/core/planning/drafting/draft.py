@@ -163,11 +163,12 @@ class Draft:
         return replace(self, headroom_bytes={**self.headroom_bytes, **headroom_bytes})
 
     def with_landing(self, landing: Landing) -> Draft:
-        """The draft with one kind's new content going elsewhere; nowhere else, when that is where it goes so far."""
-        landings = {kind: other for kind, other in self.landings.items() if kind != landing.kind}
-        if landing.drive != landing.before:
-            landings[landing.kind] = landing
-        return replace(self, landings=landings)
+        """The draft with new content of one kind going to a folder."""
+        return replace(self, landings={**self.landings, landing.kind: landing})
+
+    def without_landing(self, kind: Kind) -> Draft:
+        """The draft with new content of one kind going where it goes so far."""
+        return replace(self, landings={known: other for known, other in self.landings.items() if known is not kind})
 
     # -- looking -------------------------------------------------------------------------------------------
 

@@ -6,6 +6,7 @@ What overlaps is counted once: the outermost library wins, and what lies in it a
 from __future__ import annotations
 
 import os
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -105,6 +106,7 @@ class _Search:
     def tethers(self) -> dict[str, str]:
         """The links in opened folders that lead to a folder that may be a library, by where they lead."""
         whole = {path for path, candidate in self.candidates.items() if candidate.guess and candidate.guess.sealed}
+        titles = Counter(os.path.dirname(path) for path in self.candidates)
         tethers: dict[str, str] = {}
         for folder in self._opened:
             for name, goal in folder.own.link_list:
@@ -113,6 +115,8 @@ class _Search:
                     continue
                 if os.sep in name or (real := self._leads_to(folder, link)) is None:
                     continue
+                if titles[real] > 1 and real not in self._about_cards and folder.path not in self._kept_open:
+                    continue  # a way to a shelf, so that what is spread over drives is seen in one folder
                 if not any(above in whole for above in parents(real)):
                     tethers.setdefault(real, link)
         return tethers

@@ -1,0 +1,260 @@
+"""The page of landings: for each kind, where new content goes now, where it is to go, and whether programs know."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import TYPE_CHECKING, TypeVar, cast
+
+from rich.table import Table
+from rich.text import Text
+from textual import on
+from textual.app import ComposeResult
+from textual.binding import Binding
+from textual.containers import Vertical, VerticalScroll
+from textual.screen import ModalScreen
+from textual.widgets import DataTable, Static
+
+from nuvik.core.model.errors import NuvikError, StopRequested
+from nuvik.core.model.landing import LandingRow
+from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.plan import Landing
+from nuvik.core.model.progress import Stop
+from nuvik.core.model.units import format_count
+from nuvik.core.views.landing_sentences import found_setting_line, landing_cells, landing_headline, landing_lines
+from nuvik.tui.desk import Desk
+from nuvik.tui.screens.confirm import Confirm
+from nuvik.tui.screens.menu import Menu
+from nuvik.tui.theme import palette_of
+
+if TYPE_CHECKING:
+    from nuvik.core.settings.find_settings import FoundSetting
+    from nuvik.tui.shell import Shell
+
+Result = TypeVar("Result")
+_KEYS = "abcdefghijklmnopqrstuvwxyz"
+_COLUMNS = (("", 3), ("kind", 11), ("goes now to", 14), ("is to go", 14), ("programs", 20), ("landed last", 34))
+_FOOT = (
+    "Enter chooses a folder · t tells programs · f forgets, and tells them what they were told before · Esc closes\n"
+    "s looks for settings · b plans to move along what is in the old folder · g leaves links to the other folders"
+)
+
+
+class LandingsPage(ModalScreen[None]):
+    """A table of kinds above, all that is known of the kind at the cursor below."""
+
+    BINDINGS = [
+        Binding("escape,q,d", "dismiss", "close"),
+        Binding("t", "apply", "tell programs"),
+        Binding("f", "forget", "forget"),
+        Binding("s", "find", "look for settings"),
+        Binding("b", "bring_along", "bring along"),
+        Binding("g", "gather", "gather"),
+    ]
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk, self._rows, self._stop = desk, tuple[LandingRow, ...](), Stop()
+        self._labels = {drive.id: drive.label for drive in desk.snapshot.drives}
+
+    def compose(self) -> ComposeResult:
+        with Vertical(id="map"):
+            yield Static("", id="map-title", markup=False)
+            yield DataTable[Text](id="kinds", cursor_type="row")
+            with VerticalScroll(id="kind-box"):
+                yield Static("", id="kind-lines")
+            yield Static(_FOOT, classes="quiet")
+
+    def on_mount(self) -> None:
+        table = self.query_one("#kinds", DataTable)
+        for label, width in _COLUMNS:
+            table.add_column(Text(label), width=width)
+        self._fill()
+        table.focus()
+
+    # -- showing -------------------------------------------------------------------------------------------
+
+    def _fill(self) -> None:
+        stage, table = self._desk.workspace.landings, self.query_one("#kinds", DataTable)
+        palette = palette_of(self.app.theme)
+        self._rows = tuple(stage.rows(self._desk.snapshot, self._desk.draft.landings))
+        at = table.cursor_row
+        table.clear()
+        for row in self._rows:
+            cells = landing_cells(row, self._labels)
+            table.add_row(
+                Text(f" {row.kind.letter} ", style=f"{palette.text} on {palette.kinds[row.kind]}"),
+                Text(cells.kind),
+                Text(shorten(cells.now, 14)),
+                Text(shorten(cells.chosen, 14), style=palette.accent if row.chosen else palette.quiet),
+                Text(cells.told, style=palette.look if cells.asks else palette.quiet),
+                Text(shorten(cells.newest, 34)),
+            )
+        table.move_cursor(row=min(at, max(0, len(self._rows) - 1)), animate=False)
+        self.query_one("#map-title", Static).update(Text(landing_headline(self._rows), "bold"))
+        self._show_kind()
+
+    @property
+    def _row(self) -> LandingRow | None:
+        at = self.query_one("#kinds", DataTable).cursor_row
+        return self._rows[at] if 0 <= at < len(self._rows) else None
+
+    def _show_kind(self) -> None:
+        row, table, palette = self._row, Table.grid(padding=(0, 2)), palette_of(self.app.theme)
+        if row is not None:
+            left = self._desk.workspace.landings.left_behind(row, self._desk.snapshot)
+            table.add_row("", Text(f"New {row.kind} content", style=f"bold {palette.accent}"))
+            for name, words in landing_lines(row, left, self._labels):
+                table.add_row(Text(name, style=palette.quiet, no_wrap=True), Text(words))
+        self.query_one("#kind-lines", Static).update(table)
+
+    @on(DataTable.RowHighlighted)
+    def _moved(self) -> None:
+        self._show_kind()
+
+    # -- keys ----------------------------------------------------------------------------------------------
+
+    @on(DataTable.RowSelected)
+    def _choose(self) -> None:
+        """Offer the folders that hold this kind already, and the usual one of each drive."""
+        row = self._row
+        if row is None:
+            return
+        draft, stage = self._desk.draft, self._desk.workspace.plan
+        able = {drive.id: drive for drive in draft.drives if drive.takes_new}
+        offers = [
+            stage.landing_on(draft, row.kind, able[folder.drive], folder.path)
+            for folder in row.folders
+            if folder.drive in able
+        ]
+        offers += [stage.landing_on(draft, row.kind, drive) for drive in able.values()]
+        by_path = {landing.path: landing for landing in reversed(offers)}
+        landings = dict(zip(_KEYS, reversed(by_path.values()), strict=False))
+        held = {folder.path: format_count(folder.libraries, "library", "libraries") for folder in row.folders}
+        choices = [
+            (
+                key,
+                f"{shown(self._labels.get(landing.drive, landing.drive)):<12} {shorten(landing.path, 60):<60}  "
+                f"{held.get(landing.path, '')}",
+            )
+            for key, landing in landings.items()
+        ]
+
+        def chosen(key: str | None) -> None:
+            if key is not None:
+                self._plan(row, landings[key])
+
+        self.app.push_screen(Menu(f"Where should new content of kind “{row.kind}” go?", choices), chosen)
+
+    def _plan(self, row: LandingRow, landing: Landing) -> None:
+        stays = row.now is not None and landing.path == row.now.path and not row.is_told
+        draft = self._desk.draft
+        before = row.now.drive if row.now else landing.before
+        self._desk.edit(
+            draft.without_landing(row.kind) if stays else draft.with_landing(replace(landing, before=before))
+        )
+        self._fill()
+
+    def action_apply(self) -> None:
+        """Tell programs of the landing at the cursor, after showing what that changes."""
+        row = self._row
+        if row is None or row.chosen is None:
+            self.notify("Choose a folder first: Enter.", severity="warning")
+            return
+        stage, path = self._desk.workspace.landings, row.chosen.path
+        changes = self._tried(lambda: stage.changes(row.kind, path))
+        if changes is None:
+            return
+        lines = [
+            f"{shown(change.key)} in {shown(change.file)}\n  - {shown(change.before) or '(nothing)'}\n"
+            f"  + {shown(change.after)}"
+            for change in changes
+        ]
+        rest = "" if changes else "No setting of it is known: choose the folder in the programs that bring it, too."
+        question = f"New {row.kind} content is to go to {shown(path)}.\n" + "\n".join([*lines, rest])
+
+        def answered(agreed: bool | None) -> None:
+            if agreed:
+                self._tried(lambda: (self._desk.workspace.plan.set_landing(row.kind, path), stage.apply(row.kind)))
+                self._fill()
+
+        self.app.push_screen(Confirm(question.strip(), "tell programs" if changes else "remember it"), answered)
+
+    def action_forget(self) -> None:
+        """Nothing is chosen for the kind any more; programs are told what they were told before."""
+        row, workspace = self._row, self._desk.workspace
+        if row is None:
+            return
+        back = self._tried(lambda: workspace.landings.take_back(row.kind))
+        if back is not None:
+            workspace.plan.forget_landing(row.kind)
+            self._desk.edit(self._desk.draft.without_landing(row.kind))
+            for words in back.left:
+                self.notify(words, severity="warning", markup=False)
+        self._fill()
+
+    def action_find(self) -> None:
+        """Look for settings that name a folder of the kind; the chosen one is looked after from then on."""
+        row = self._row
+        if row is not None:
+            self.notify("Looking through your settings files …")
+            self.run_worker(lambda: self._look(row), thread=True, exclusive=True, exit_on_error=False)
+
+    def _look(self, row: LandingRow) -> None:
+        try:
+            settings = self._desk.workspace.landings.find(row, self._stop)
+        except StopRequested:
+            return
+        self.app.call_from_thread(self._offer, row, settings)
+
+    def _offer(self, row: LandingRow, settings: list[FoundSetting]) -> None:
+        if not self.is_mounted:
+            return
+        if not settings:
+            self.notify(f"No settings file of yours names a folder of the kind {row.kind}.")
+            return
+        offers = dict(zip(_KEYS, settings, strict=False))
+
+        def chosen(key: str | None) -> None:
+            if key is not None:
+                setting = offers[key]
+                self._tried(lambda: self._desk.workspace.landings.teach(row.kind, setting.file, setting.key))
+                self._fill()
+
+        choices = [(key, shorten(found_setting_line(setting), 104)) for key, setting in offers.items()]
+        self.app.push_screen(Menu(f"Which of these says where new {row.kind} content goes?", choices), chosen)
+
+    def on_unmount(self) -> None:
+        self._stop.ask()
+
+    def action_bring_along(self) -> None:
+        """Plan to move what lies where new content of the kind goes now to where it is to go."""
+        row = self._row
+        left = self._desk.workspace.landings.left_behind(row, self._desk.snapshot) if row is not None else ()
+        if row is None or row.chosen is None or not left:
+            self.notify("Nothing is left in another folder. Choose where new content is to go first.")
+            return
+        stage, goal = self._desk.workspace.plan, row.chosen
+        draft = self._tried(lambda: stage.brought_along(self._desk.draft, left, goal))
+        if draft is not None:
+            self._desk.edit(draft)
+            count = format_count(len(left), "library moves", "libraries move")
+            self.notify(f"{count} along in this plan: look at it, then rehearse it.", markup=False)
+
+    def action_gather(self) -> None:
+        """Links to the other folders of the kind in the one that takes new content, so that all are seen there."""
+        row = self._row
+        if row is None:
+            return
+        made = self._tried(lambda: self._desk.workspace.landings.gather(row))
+        if made is not None:
+            self.notify("\n".join(f"Link {shown(link)}" for link in made) or "There is no other folder.", markup=False)
+        self._fill()
+
+    def _tried(self, act: Callable[[], Result]) -> Result | None:
+        """What an act gives; a refusal is shown, and gives None."""
+        try:
+            return act()
+        except NuvikError as trouble:
+            cast("Shell", self.app).complain(trouble)
+            return None

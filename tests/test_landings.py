@@ -1,0 +1,139 @@
+"""Landings on real files: where new content goes, told to the system and to programs, taken back, and seen."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import time
+from pathlib import Path
+
+from conftest import MB, World, fill, put
+from nuvik.__main__ import run
+from nuvik.core.hosts.local import LocalHost
+from nuvik.core.hosts.processes import logged_in_since_s
+from nuvik.core.hosts.world import WorldHost
+from nuvik.core.model.library import Kind
+from nuvik.core.model.surroundings import Surroundings
+from nuvik.core.settings.standard_folders import standard_folders
+
+
+def test_a_landing_is_told_to_the_system_and_taken_back(tmp_path, monkeypatch, capsys):
+    """As the desktop's own reading of its folders has it, where that program is there."""
+    world = World(tmp_path / "world", {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
+    world.folder.mkdir()
+    world.drive("kestrel")
+    world.write()
+    home, state = tmp_path / "home", ["--state", str(tmp_path / "state")]
+    (home / ".config").mkdir(parents=True)
+    dirs = home / ".config" / "user-dirs.dirs"
+    dirs.write_text('# mine\nXDG_VIDEOS_DIR="$HOME/Videos"')
+    monkeypatch.setenv("HOME", str(home))
+    monkeypatch.delenv("XDG_CONFIG_HOME", raising=False)
+    monkeypatch.setattr(WorldHost, "surroundings", lambda host: Surroundings(home=str(home)))
+    at = ["--world", str(world.folder), *state]
+
+    def read(name: str) -> str:
+        if (reader := shutil.which("xdg-user-dir")) is None:
+            return standard_folders(str(home)).get(f"XDG_{name}_DIR", "")
+        return subprocess.run([reader, name], capture_output=True, text=True, check=True).stdout.strip()
+
+    goals = {}
+    kinds = {"video": "VIDEOS", "document": "DOCUMENTS", "download": "DOWNLOAD", "photo": "PICTURES", "sound": "MUSIC"}
+    for kind, name in kinds.items():
+        goals[name] = world.path("kestrel", f'My $tuff `{kind}` "q"')
+        assert run(["landing", kind, goals[name], *at]) == 0 and read(name) != goals[name], "told only when asked"
+        assert run(["landing", kind, "--yes", *at]) == 0 and os.path.isdir(goals[name])
+    assert {name: read(name) for name in goals} == goals and dirs.read_text().startswith("# mine\n")
+    assert run(["landing", "video", world.path("kestrel", "Other"), "--yes", *at]) == 0
+    assert read("VIDEOS") == world.path("kestrel", "Other")
+    dirs.write_text(dirs.read_text().replace("sound", "of mine"))
+    for kind in kinds:
+        assert run(["landing", kind, "--forget", *at]) == 0
+    assert "It is left as it is." in capsys.readouterr().out and "of mine" in read("MUSIC")
+    usual = {name: str(home / name.capitalize()) for name in ("VIDEOS", "DOCUMENTS", "PICTURES")}
+    assert {name: read(name) for name in usual} == usual
+    assert run(["landing", "game", world.path("kestrel", "Games"), "--yes", *at]) == 0, "nothing to tell"
+    # As the last step of a plan.
+    world.drive("heron")
+    world.write()
+    film, plan = fill(world.path("kestrel", "Videos", "Moor")), str(tmp_path / "p.nuvik-plan.json")
+    put(film / "moor.mkv", 50 * MB)
+    assert run(["survey", *at]) == 0 and run(["landing", "video", "heron", *at]) == 0
+    assert run(["draft", str(film), "heron", "-o", plan, *at]) == 0
+    assert run(["carry", plan, "--landings", *at]) == 0 and read("VIDEOS") == usual["VIDEOS"]
+    assert run(["carry", plan, "--landings", "--yes", *at]) == 0 and read("VIDEOS") == world.path("heron", "Videos")
+
+
+def test_what_is_new_since_a_landing_was_chosen_is_counted(world, capsys):
+    at = ["--world", str(world.folder)]
+    fill(world.path("kestrel", "Games", "Kite"))
+    assert run(["survey", *at]) == 0 and run(["landing", "game", "heron", *at]) == 0
+    time.sleep(1.1)  # moments are kept by the second
+    fill(world.path("heron", "Games", "Loom"), seed=2)
+    fill(world.path("kestrel", "Games", "Moor"), seed=3)
+    assert run(["survey", *at]) == 0
+    capsys.readouterr()
+    assert run(["landing", *at]) == 0 and "since then 1 on" in capsys.readouterr().out
+    assert world.open().landings.landed(Kind.GAME) == {"heron": 1, "kestrel": 1}
+
+
+def test_a_landing_is_told_to_every_setting_that_was_taught_and_taken_back(world, capsys):
+    """Two values of one program, one of them changed by it since; and a folder that holds links to the others."""
+    at = ["--world", str(world.folder)]
+    old, new = world.path("kestrel", "Games"), world.path("heron", "New Games")
+    for n, name in enumerate(("Kite", "Moor"), start=1):
+        fill(world.path("kestrel", "Games", name), seed=n)
+    fill(world.path("wren", "Games", "Loom"), seed=4)
+    fill(world.path("wren", "Games", "Rook"), seed=5)
+    shelf = Path(world.path("kestrel", "Settings", "shelf"))
+    shelf.mkdir(parents=True)
+    (shelf / "shelf.json").write_text(f'{{"new": "{old}", "more": "{old}/", "name": "Games"}}')
+    (shelf / "odd.ini").write_text(f"[a]\nplace = no folder\nlast = {old}/Kite\n")
+    assert run(["survey", *at]) == 0
+    capsys.readouterr()
+    assert run(["landing", "game", "--find", *at]) == 0
+    told = capsys.readouterr().out
+    assert "new = " in told and "more = " in told and "Kite\n" not in told, "only the folder itself"
+    teach = ["landing", "game", "--add", *at, "--file", str(shelf / "shelf.json"), "--key"]
+    assert run([*teach, "new"]) == 0 and run([*teach, "more"]) == 0 and run([*teach, "more"]) == 3
+    assert run([*teach, "name"]) == 3, "that is no folder"
+    assert run(["landing", "game", *at, "--add", "--file", str(shelf / "odd.ini"), "--key", "a.last"]) == 0
+    assert run(["landing", "game", *at, "--remove", "3"]) == 0 and run(["landing", "game", *at, "--remove", "3"]) == 2
+    assert run(["landing", "game", new, *at]) == 0 and old in (shelf / "shelf.json").read_text(), "not told yet"
+    assert run(["landing", "game", "--yes", "--gather", *at]) == 0
+    assert (shelf / "shelf.json").read_text() == f'{{"new": "{new}", "more": "{new}/", "name": "Games"}}'
+    links = sorted(os.listdir(new))
+    assert links == ["Games on Kestrel", "Games on Wren"] and os.readlink(f"{new}/{links[1]}").endswith("wren/Games")
+    assert run(["survey", *at]) == 0
+    stage = world.open().landings
+    row = next(row for row in stage.rows(stage.survey.latest()) if row.kind is Kind.GAME)
+    assert (row.is_told, row.now.path, len(row.folders), row.landed) == (True, new, 2, {}), "the links are no libraries"
+    plan = str(Path(world.folder) / "along.nuvik-plan.json")
+    capsys.readouterr()
+    assert run(["landing", "game", "--along", plan, *at]) == 0
+    assert [step.target_path for step in world.open().plan.read(plan).steps] == [f"{new}/Kite", f"{new}/Moor"]
+    # The program sets one back; a link is put elsewhere by hand.
+    (shelf / "shelf.json").write_text((shelf / "shelf.json").read_text().replace(f"{new}/", "/mine"))
+    os.unlink(f"{new}/{links[0]}")
+    os.symlink("/elsewhere", f"{new}/{links[0]}")
+    capsys.readouterr()
+    assert run(["landing", *at]) == 5 and "somebody has changed it since" in capsys.readouterr().out
+    assert run(["landing", "game", "--forget", *at]) == 0 and "It is left as it is." in capsys.readouterr().out
+    assert json.loads((shelf / "shelf.json").read_text()) == {"new": old, "more": "/mine", "name": "Games"}
+    assert os.listdir(new) == [links[0]], "only what is Nuvik's own goes"
+
+
+def test_what_takes_effect_at_the_next_login_is_remembered_until_then(tmp_path, monkeypatch, capsys):
+    home = tmp_path / "home"
+    (home / ".config").mkdir(parents=True)
+    monkeypatch.setenv("HOME", str(home))
+    monkeypatch.delenv("XDG_CONFIG_HOME", raising=False)
+    monkeypatch.setattr(LocalHost, "logged_in_since_s", lambda host: logged_in)
+    logged_in, at = time.time() - 60, ["--state", str(tmp_path / "state")]
+    assert run(["landing", "video", str(home / "Films"), "--yes", *at]) == 0
+    assert "after you next log in" in capsys.readouterr().out
+    logged_in = time.time() + 60
+    assert run(["landing", "video", *at]) == 0 and "log in" not in capsys.readouterr().out
+    assert logged_in_since_s() < time.time()
