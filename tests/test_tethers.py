@@ -10,7 +10,7 @@ from dataclasses import replace
 from functools import partial
 
 import pytest
-from textual.widgets import Static
+from textual.widgets import Input, Static
 
 from conftest import MB, World, fill, leftovers, picture, put
 from nuvik.__main__ import run
@@ -41,6 +41,7 @@ from nuvik.tui.screens.library_page import LibraryPage
 from nuvik.tui.screens.tether_choice import TetherChoice
 from nuvik.tui.widgets.tick_box import TickBox
 from screens import settle, words_of
+from screens import words as words_at
 from test_promise import Dead, assert_promise, die_after, shift
 
 
@@ -331,8 +332,8 @@ def test_a_part_keeps_its_own_setting_and_staging_sets_it_twice(tmp_path):
     plan = workspace.plan.make(draft)
     assert len(list(workspace.tethers.changes(plan))) == 2
     body = draft.library(ferry.id)
-    assert library_note(draft, None, body, "kestrel") == "→ Heron (link and 1 setting)"
-    assert "Programs find it by link and 1 setting." in cursor_sentence(draft, None, body)
+    assert library_note(draft, None, body, "kestrel") == "→ Heron (a link and 1 setting)"
+    assert "Programs find it by a link and 1 setting." in cursor_sentence(draft, None, body)
     workspace.carry.carry(plan)
     assert places(file)["Ferry"] == workspace.logbook.moves()[-1].target
     assert places(file)["Media"].startswith(world.path("wren")) and os.path.isdir(places(file)["Media"])
@@ -451,7 +452,7 @@ async def test_tethers_are_chosen_on_a_librarys_page(tmp_path):
         await settle(app, pilot)
         await pilot.press("tab", "enter")
         assert isinstance(app.screen, LibraryPage)
-        await pilot.press("t")
+        await pilot.press("f")
         assert isinstance(app.screen, TetherChoice)
         await settle(app, pilot)
         boxes = list(app.screen.query(TickBox))
@@ -465,4 +466,81 @@ async def test_tethers_are_chosen_on_a_librarys_page(tmp_path):
         assert tether.file == str(settings / "kite.ini") and tether.key == "place"
         (ferry,) = (library for library in app.desk.snapshot.libraries if library.path == source)
         assert ferry.tethers == (tether,), "it counts at once"
+        kept = app.screen.query_one("#check", Input)
+        kept.focus()
+        kept.value = os.listdir(source)[0]
+        await pilot.press("enter")
+        assert [str(each.kind) for each in world.open().survey.card(source).tethers] == ["setting", "check"]
+        kept.value = "nothing of that name"
+        await pilot.press("enter")
+        assert kept.value and len(world.open().survey.card(source).tethers) == 2, "a check must hold now"
         await pilot.press("escape")
+
+
+def test_a_taught_check_that_fails_keeps_the_original(tmp_path, capsys):
+    world, source, file = taught(tmp_path / "world", "exfat")
+    at, target = ["--world", str(world.folder)], world.path("heron", "Games", "Ferry")
+    second = tmp_path / "second.toml"
+    second.write_text(f'where = "{source}"\nlook = "dark"\n')
+    check = ["tether", source, *at, "--add", "check", "--file"]
+    inside = sorted(os.listdir(source))[0]
+    assert run([*check, inside]) == 0 and run([*check, f"{source}/{inside}"]) == 3, "it is known already"
+    assert run([*check, "not there"]) == 3 and run([*check, "../Kite"]) == 3 and run(check[:-1]) == 2
+    assert run([*check, str(second), "--key", "look", "--value", "dark"]) == 0
+    assert run([*check, str(second), "--key", "look", "--value", "light"]) == 3
+    assert run(["shift", source, "heron", "--yes", *at]) == 0, "all hold"
+    assert run(["undo", "last", "--yes", *at]) == 0
+    assert run([*check, str(second), "--key", "where"]) == 0
+    whole = picture(source)
+    capsys.readouterr()
+    assert run(["shift", source, "heron", "--yes", *at]) == 5
+    workspace = world.open()
+    move = workspace.logbook.moves()[-1]
+    assert move.state is State.ON_TRIAL and "a check failed" in move.problem and second.name in move.problem
+    assert picture(held(move)) == whole == picture(target)
+    states = {row.tether.file: row.state for row in workspace.tethers.of_move(move)}
+    assert states == {file: TetherState.OK, inside: TetherState.OK, str(second): TetherState.BROKEN}
+    (finding,) = workspace.logbook.broken_tethers()
+    assert finding.repair is Repair.NONE and "“where”" in finding.what
+    assert run(["tether", target, "--check", *at]) == 5
+    second.write_text(second.read_text().replace(source, target))
+    assert not workspace.logbook.broken_tethers() and run(["tether", target, "--check", *at]) == 0
+    assert run(["release", "all", *at]) == 0 and not leftovers(world.folder)
+
+
+async def test_logbook_says_what_no_longer_leads_there_and_puts_it_right(tmp_path):
+    world, source, file = taught(tmp_path / "world", "ext4")
+    workspace = world.open()
+    workspace.survey.take()
+    shift(workspace, source)
+    target = world.path("heron", "Games", "Ferry")
+    shelf(world.folder, Other="/elsewhere", Ferry="/gone")
+    os.unlink(source)
+    app = NuvikApp(world.open)
+    async with app.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(app, pilot)
+        await pilot.press("6")
+        await settle(app, pilot)
+        assert "is gone, so programs do not find" in words_at(app, "#headline") and "(and 1 more)" in words_at(
+            app, "#headline"
+        )
+        await pilot.press("f")
+        await settle(app, pilot)
+        shows = words_of(app.screen.query_one("#lines", Static))
+        assert "! broken" in shows and "/gone" in shows and "✓ holds" not in shows
+        await pilot.press("f")
+        await settle(app, pilot)
+        assert os.path.realpath(source) == target and "leads to" in words_of(app.screen.query_one("#lines", Static))
+        assert places(file)["Ferry"] == "/gone", "what somebody else wrote is left"
+        shelf(world.folder, Other="/elsewhere", Ferry=source)
+        await pilot.press("escape", "5", "6")
+        await settle(app, pilot)
+        assert "does not lead to Ferry" in words_at(app, "#headline"), "its program may not follow links"
+        await pilot.press("f")
+        await settle(app, pilot)
+        await pilot.press("f")
+        await settle(app, pilot)
+        assert places(file)["Ferry"] == target
+        await pilot.press("escape")
+        await settle(app, pilot)
+        assert "1 move done" in words_at(app, "#headline")

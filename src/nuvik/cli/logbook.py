@@ -24,6 +24,8 @@ def add_to(app: typer.Typer) -> None:
             call.say("Nothing has been moved yet.")
             return
         labels = workspace.drives.labels()
+        for leftover in workspace.logbook.broken_tethers():
+            call.say(f"! {leftover.what} {leftover.right}")
         for move in moves:
             row = move_row(move, labels)
             call.say(f"{move.id:>4}  {row.begun:<19}  {row.library}, {row.size}, {row.way}: {row.state}")

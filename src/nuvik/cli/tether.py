@@ -28,7 +28,9 @@ def add_to(app: typer.Typer) -> None:
         add: Annotated[
             str | None,
             typer.Option(
-                "--add", metavar="KIND", help="setting, standard-folder, shortcut, by-hand, or none: no link is left."
+                "--add",
+                metavar="KIND",
+                help="setting, standard-folder, shortcut, by-hand, check, or none: no link is left.",
             ),
         ] = None,
         file: Annotated[
@@ -41,6 +43,9 @@ def add_to(app: typer.Typer) -> None:
             str, typer.Option("--format", metavar="FORMAT", help="json, toml, ini, plist, desktop, plain or yaml.")
         ] = "",
         words: Annotated[str, typer.Option("--words", metavar="TEXT", help="What is to be done by hand.")] = "",
+        value: Annotated[
+            str, typer.Option("--value", metavar="TEXT", help="Of a check: what must stand under the key.")
+        ] = "",
         remove: Annotated[
             int | None, typer.Option("--remove", metavar="N", help="Take the tether of this number away.")
         ] = None,
@@ -56,14 +61,16 @@ def add_to(app: typer.Typer) -> None:
 
         A link is left at the old path wherever the drive can hold one; other kinds are added beside it.
         """
+        from nuvik.core.views.documents import tether_document
+
         stage = call.workspace.tethers
         if sum(chosen is not None for chosen in (add, remove, done)) > 1:
             raise BadInput("--add, --remove and --done go one at a time.", next_step="Call once for each.")
-        if add is None and (file or key or form or words):
+        if add is None and (file or key or form or words or value):
             raise BadInput("What is to be added?", next_step="Say the kind, for example --add setting.")
         known = stage.library(library)
         if add is not None:
-            stage.add(known, add, file, key, form, words)
+            stage.add(known, add, file, key, form, words, value)
         elif remove is not None:
             stage.remove(known, remove)
         elif done is not None:
@@ -72,9 +79,9 @@ def add_to(app: typer.Typer) -> None:
             call.say(f"{format_count(stage.repair(known), 'setting')} set again.")
         rows, found = stage.of(known), stage.find(known) if find else []
         again = stage.back_at_the_old_place(known) if check else ""
-        users = stage.used_from_here(known) if check else ()
+        users = stage.used_from(known.path) if check else ()
         if call.as_json:
-            call.document("tether", {**_document(known.name, rows, found, again), "used_by": list(users)})
+            call.document("tether", tether_document(known, rows, found, again, users))
         else:
             _say(call, known.name, rows, found if find else None, again)
             for user in users:
@@ -83,46 +90,15 @@ def add_to(app: typer.Typer) -> None:
             raise typer.Exit(EXIT_FINDINGS)
 
 
-def _document(name: str, rows: list[TetherRow], found: list[FoundSetting], again: str) -> dict[str, object]:
-    return {
-        "library": name,
-        "tethers": [
-            {
-                "n": row.n,
-                "kind": str(row.tether.kind),
-                "file": row.tether.file or None,
-                "format": row.tether.format or None,
-                "key": row.tether.key or None,
-                "part": row.tether.part or None,
-                "words": row.tether.words or None,
-                "value": row.value,
-                "state": str(row.state),
-                "trouble": row.trouble or None,
-            }
-            for row in rows
-        ],
-        "found": [
-            {
-                "file": each.file,
-                "format": each.format,
-                "key": each.key,
-                "value": each.value,
-                "certain": each.certain,
-                "line": each.line or None,
-            }
-            for each in found
-        ],
-        "old_place_used_again": again or None,
-    }
-
-
 def _say(call: Call, name: str, rows: list[TetherRow], found: list[FoundSetting] | None, again: str) -> None:
+    from nuvik.core.views.landing_sentences import LOGIN_WORDS, found_setting_line
+
     if not rows:
         call.say(f"{shown(name)}: a link will be left at its old path when it moves, if the drive can hold one.")
     for row in rows:
         call.say(f"  {row.n or '·'}  {row.state:<7} {shown(row.tether.in_words)}")
-        if row.trouble:
-            call.say(f"             {row.trouble}")
+        if row.trouble or row.login_due:
+            call.say(f"             {row.trouble or LOGIN_WORDS}")
     if again:
         call.say(
             f"Something is at {shown(again)} again: the program still uses the old place, so its setting did not take."
@@ -131,8 +107,7 @@ def _say(call: Call, name: str, rows: list[TetherRow], found: list[FoundSetting]
         return
     for each in found:
         sure = "" if each.certain else "  (not certain: change it by hand)"
-        line = f":{each.line}" if each.line else ""
-        call.say(f"  {shown(each.file)}{line}  {shown(each.key)} = {shown(each.value)}{sure}")
+        call.say(f"  {found_setting_line(each)}{sure}")
     if any(each.certain for each in found):
         call.say("Choose one: nuvik tether LIBRARY --add setting --file FILE --key KEY")
     elif not found:

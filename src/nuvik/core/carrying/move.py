@@ -27,6 +27,7 @@ from nuvik.core.carrying.guards import Loss, changed_copy, remove_original, remo
 from nuvik.core.carrying.proof import prove_copy, unchanged
 from nuvik.core.carrying.publish import publish, unpublish
 from nuvik.core.carrying.tethers.base import holds_original
+from nuvik.core.carrying.tethers.checks import failed_checks
 from nuvik.core.carrying.tethers.registry import tether_of
 from nuvik.core.carrying.tethers.settings import (
     apply_tethers,
@@ -209,10 +210,13 @@ def _look(work: Work, move: Move) -> Move:
         )
     users = work.host.used_by(held(move))
     by_hand = due_by_hand(work, move) if move.undoes is None and not move.tether.keeps_old_path else ""
-    if move.on_trial or users or move.unread or by_hand:
+    failed = failed_checks(work, move) if move.undoes is None else ""
+    if move.on_trial or users or move.unread or by_hand or failed:
         # A program that opened a file before the switch still writes to the original: it must not go now.
         if users:
             move = replace(move, problem=f"its original is kept because {users[0]} has it open")
+        elif failed:
+            move = replace(move, problem=f"its original is kept because a check failed: {failed.rstrip('.')}")
         elif by_hand:
             move = replace(move, problem=f"its original is kept until you have done this: {by_hand}")
         elif move.unread:

@@ -173,6 +173,11 @@ class Card:
     tethers: tuple[Tether, ...] = ()
     """What keeps programs finding it when it moves, beside the link or in its place."""
 
+    @property
+    def leads(self) -> bool:
+        """Whether something else than a link leads programs to it once it has moved."""
+        return any(tether.kind.leads for tether in self.tethers)
+
     def laid_over(self, other: Card) -> Card:
         """This card where it says something, else the other one."""
         plain = Card(path=self.path)

@@ -20,9 +20,21 @@ class TetherKind(StrEnum):
     """A menu entry starts the program from its new place."""
     BY_HAND = "by-hand"
     """The user changes something; Nuvik waits, and looks whether the new place is used."""
+    CHECK = "check"
+    """Nothing leads anywhere by it: what must hold once the library has moved."""
     NONE = "none"
     """Nothing is left behind: nobody looks for it by its path; when a move is taken back, and when a library leaves a
     staging drive (then the link that led there leads on to the new place)."""
+
+    @property
+    def letter(self) -> str:
+        """So that a narrow column can tell them."""
+        return _LETTERS[self]
+
+    @property
+    def leads(self) -> bool:
+        """Whether programs find the library by it, or need not."""
+        return self is not TetherKind.CHECK
 
     @property
     def leaves_link(self) -> bool:
@@ -39,13 +51,24 @@ class TetherKind(StrEnum):
         return self in (TetherKind.SETTING, TetherKind.STANDARD_FOLDER, TetherKind.SHORTCUT)
 
 
+_LETTERS = {
+    TetherKind.LINK: "L",
+    TetherKind.SETTING: "S",
+    TetherKind.STANDARD_FOLDER: "F",
+    TetherKind.SHORTCUT: "M",
+    TetherKind.BY_HAND: "H",
+    TetherKind.CHECK: "C",
+    TetherKind.NONE: "–",
+}
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Tether:
     """One thing that keeps programs finding a library, as its card says."""
 
     kind: TetherKind
     file: PathText = ""
-    """The settings file …"""
+    """The settings file; of a check, perhaps a path in the library …"""
     format: str = ""
     """… its format …"""
     key: str = ""
@@ -54,12 +77,19 @@ class Tether:
     """The part of the library that it leads to, as a path in it; empty for the library itself."""
     words: str = ""
     """What the user has to do by hand."""
+    value: str = ""
+    """What must stand under the key of a check; empty for the library's own path."""
 
     @property
     def in_words(self) -> str:
         """For example `setting shelves.1.path in /home/ann/.config/shelf/shelf.json`."""
         if self.kind.changes_a_file:
             return f"{self.kind} {self.key} in {self.file}"
+        if self.kind is TetherKind.CHECK:
+            must = f"{self.key} is {self.value or 'its path'} in" if self.key else "there must be"
+            return f"{self.kind}: {must} {self.file}"
+        if self.kind.leaves_link and self.file:
+            return f"{self.kind} at {self.file}"
         return f"{self.kind}: {self.words}" if self.words else str(self.kind)
 
 

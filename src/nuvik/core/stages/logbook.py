@@ -6,7 +6,7 @@ import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from nuvik.core.carrying.mending.find_leftovers import find_leftovers
+from nuvik.core.carrying.mending.find_leftovers import find_broken_tethers, find_leftovers
 from nuvik.core.carrying.mending.mend import Mended, mend
 from nuvik.core.carrying.outcome import Outcome
 from nuvik.core.carrying.run import moves_of_last_plan, outlook_of_undo, release, undo, undo_plan
@@ -83,6 +83,11 @@ class LogbookStage:
         if not folders:
             database.mended()
         return leftovers
+
+    def broken_tethers(self) -> list[Leftover]:
+        """The links, settings and checks of what was moved that do not hold now, to be mended like leftovers."""
+        work = self.carry.work()
+        return find_broken_tethers(work, work.journal.moves())
 
     def mend(self, leftovers: list[Leftover], report: Report = silent, stop: Stop | None = None) -> list[Mended]:
         """Do what is safe about leftovers. Raises Refused while another Nuvik is at work."""

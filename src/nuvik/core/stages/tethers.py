@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass, replace
 
 from nuvik.core.carrying.tethers.settings import repair_tether, state_of
+from nuvik.core.model.clock import moment_of
 from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.journal import Move
 from nuvik.core.model.library import Library
@@ -21,6 +23,7 @@ from nuvik.core.settings.find_settings import FoundSetting, find_settings, setti
 from nuvik.core.settings.settings_file import Change, change_for, means, value_of
 from nuvik.core.settings.standard_folders import standard_folders, standard_folders_file
 from nuvik.core.settings.taught import taught_setting
+from nuvik.core.settings.taught_check import place_of_check, why_not_held
 from nuvik.core.stages.carry import CarryStage
 from nuvik.core.stages.plan import PlanStage
 from nuvik.core.stages.survey import SurveyStage
@@ -38,6 +41,8 @@ class TetherRow:
     state: TetherState
     trouble: str = ""
     """What is wrong, as a sentence."""
+    login_due: bool = False
+    """Programs that are open take it after the next login."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +83,9 @@ class TetherStage:
 
     def _row(self, library: Library, n: int, tether: Tether, records: list[tuple[Move, TetherRecord]]) -> TetherRow:
         known = next(((move, record) for move, record in records if record.tether == tether), None)
+        if tether.kind is TetherKind.CHECK:
+            wrong = why_not_held(tether, library.path, self._home)
+            return TetherRow(n, tether, "", TetherState.BROKEN if wrong else TetherState.OK, wrong)
         if not tether.kind.changes_a_file:
             state = known[1].state if known else TetherState.OK
             return TetherRow(n, tether, "", state, tether.words if state is TetherState.DUE else "")
@@ -87,18 +95,52 @@ class TetherStage:
             gone = known and state_of(self.carry.work(), *known) is TetherState.AWAY
             return TetherRow(n, tether, "", TetherState.AWAY if gone else TetherState.BROKEN, refusal.what)
         if means(tether.kind, value, library.path, self._home):
-            return TetherRow(n, tether, value, TetherState.OK)
+            return TetherRow(n, tether, value, TetherState.OK, login_due=self._login_due(known))
         through = library.tether is not None and means(tether.kind, value, library.tether, self._home)
-        if through and os.path.realpath(library.tether or "") == library.path:
+        if known is None and through and os.path.realpath(library.tether or "") == library.path:
             return TetherRow(n, tether, value, TetherState.OK)
         trouble = f"“{shown(tether.key)}” in {shown(tether.file)} is “{shown(value)}”, not {shown(library.path)}."
         return TetherRow(n, tether, value, TetherState.BROKEN, trouble)
+
+    def _login_due(self, known: tuple[Move, TetherRecord] | None) -> bool:
+        """Whether the system was told so recently that programs which are open take it after the next login."""
+        ended = known[0].ended_at if known and known[1].tether.kind is TetherKind.STANDARD_FOLDER else None
+        return bool(ended) and moment_of(ended or "").timestamp() > self.survey.computer.host.logged_in_since_s()
 
     def _records(self, library: Library) -> list[tuple[Move, TetherRecord]]:
         """What the journal knows of the tethers of a library's last move."""
         journal = self.carry.work().journal
         moved = [move for move in journal.moves() if move.target == library.path and move.state.at_target]
         return [(moved[-1], record) for record in journal.tethers(moved[-1])] if moved else []
+
+    def of_move(self, move: Move) -> list[TetherRow]:
+        """What keeps programs finding what a move carried, as it stands now; the link, number 0, comes first."""
+        work, rows = self.carry.work(), []
+        if move.tether.leaves_link and move.undoes is None:
+            leads = os.path.realpath(move.source) == os.path.realpath(move.target)
+            state = (TetherState.OK if leads else TetherState.BROKEN) if move.state.at_target else TetherState.DUE
+            rows.append(TetherRow(0, Tether(kind=TetherKind.LINK, file=move.source), move.target, state))
+        for record in work.journal.tethers(move):
+            state, value = state_of(work, move, record), ""
+            if record.tether.kind.changes_a_file:
+                with suppress(Refused):
+                    value = value_of(record.tether)
+            due = self._login_due((move, record))
+            words = record.tether.words if state is TetherState.DUE else record.note
+            rows.append(TetherRow(record.n, record.tether, value, state, words, due))
+        return rows
+
+    def done_by_hand(self, move: Move) -> int:
+        """All that was to be done by hand for a move is done; how many things."""
+        journal = self.carry.work().journal
+        due = [
+            record
+            for record in journal.tethers(move)
+            if record.tether.kind is TetherKind.BY_HAND and record.state is TetherState.DUE
+        ]
+        for record in due:
+            journal.keep_tether(replace(record, state=TetherState.OK))
+        return len(due)
 
     def find(self, library: Library, stop: Stop | None = None) -> list[FoundSetting]:
         """The settings of the user's programs that hold the library's path. Raises StopRequested."""
@@ -112,10 +154,23 @@ class TetherStage:
         return [setting for place, setting in settings.items() if place not in taken]
 
     def add(
-        self, library: Library, kind: str, file: str = "", key: str = "", form: str = "", words: str = ""
+        self,
+        library: Library,
+        kind: str,
+        file: str = "",
+        key: str = "",
+        form: str = "",
+        words: str = "",
+        value: str = "",
     ) -> Tether:
-        """Choose a tether for a library; kept on its card. Raises BadInput and Refused."""
-        tether = self._chosen(library, _kind(kind), file, key, form, words)
+        """Choose a tether for a library, or teach a check; kept on its card. Raises BadInput and Refused."""
+        wanted = _kind(kind)
+        if value and wanted is not TetherKind.CHECK:
+            raise BadInput("Only a check asks for a value.", next_step="Leave it out, or say --add check.")
+        if wanted is TetherKind.CHECK:
+            tether = self._check(library, file, key, form, value)
+        else:
+            tether = self._chosen(library, wanted, file, key, form, words)
         card = self.survey.card(library.path)
         if tether in card.tethers:
             raise Refused(f"{shown(library.name)} has that tether already.", next_step="“nuvik tether” lists them.")
@@ -144,6 +199,23 @@ class TetherStage:
                 next_step="Choose another file.",
             )
         return self._certain(library, tether if key else replace(tether, key=self._only_key(library, tether.file)))
+
+    def _check(self, library: Library, file: str, key: str, form: str, value: str) -> Tether:
+        """A check that holds now: a file that is in the library, or somewhere else, or a value in one."""
+        if not file:
+            raise BadInput("Which file must be there?", next_step="Say it with --file, as a path in the library.")
+        if value and not key:
+            raise BadInput("Under which key must that value stand?", next_step="Say it with --key.")
+        path = os.path.expanduser(file)
+        if os.path.isabs(path) and is_within(os.path.normpath(path), library.path):
+            path = os.path.relpath(path, library.path)
+        check = Tether(kind=TetherKind.CHECK, file=os.path.normpath(path), key=key, value=value)
+        if key:
+            taught = taught_setting(TetherKind.CHECK, place_of_check(check, library.path), key, form)
+            check = replace(check, format=taught.format)
+        if wrong := why_not_held(check, library.path, self._home):
+            raise Refused(f"That check does not hold now: {wrong}", next_step="Teach one that holds.")
+        return check
 
     def _certain(self, library: Library, tether: Tether) -> Tether:
         """A tether whose value is certain to mean a library, or a part of it. Raises Refused."""
@@ -211,9 +283,9 @@ class TetherStage:
                 return move.source
         return ""
 
-    def used_from_here(self, library: Library) -> tuple[str, ...]:
-        """The programs that have something of a library open where it is now: they have found it."""
-        return self.survey.computer.host.used_by(library.path)
+    def used_from(self, path: str) -> tuple[str, ...]:
+        """The programs that have something open where a library is now: they have found it."""
+        return self.survey.computer.host.used_by(path)
 
     def changes(self, plan: Plan) -> Iterator[tuple[int, Change | str]]:
         """What each step, by its number, would change in settings files; in words where that is not certain."""

@@ -49,14 +49,15 @@ def read_plan(path: str) -> Plan:
                 f"The plan {where}, step {number} waits on a staging drive, but no other step takes it on.",
                 next_step="Make a new plan.",
             )
-        if not step.tether.keeps_old_path and step.role is not Role.FROM_STAGING and not step.tethers:
+        leads = any(tether.kind.leads for tether in step.tethers)
+        if not step.tether.keeps_old_path and step.role is not Role.FROM_STAGING and not leads:
             raise Refused(
                 f"The plan {where}, step {number} would leave nothing where programs look for the library.",
                 next_step="Set its tether to “link”.",
             )
         for tether in step.tethers:
             in_file = tether.kind.changes_a_file and tether.format != "registry"
-            if in_file and (not os.path.isabs(tether.file) or "\0" in tether.file):
+            if "\0" in tether.file or (in_file and not os.path.isabs(tether.file)):
                 raise Refused(
                     f"The plan {where}, step {number}: {shown(tether.file)} is not an absolute path.",
                     next_step="Make a new plan.",

@@ -173,7 +173,7 @@ def with_card(library: Library, card: Card) -> Library:
         library = replace(library, use_source=f"{library.use_source.split('; openings:')[0]}; openings: your card")
     if library.verdict is Verdict.IMPOSSIBLE:
         return library
-    if card.tethers and library.caution.endswith(NEEDS_TETHER):
+    if card.leads and library.caution.endswith(NEEDS_TETHER):
         library = replace(library, caution="")
     overruled = library.caution.startswith(OVERRULED)
     if card.overrule and (overruled or library.verdict is Verdict.UNWISE):

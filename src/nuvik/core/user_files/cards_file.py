@@ -63,6 +63,7 @@ class _TetherEntry(Strict):
     key: Annotated[str, Field(max_length=2000)] = ""
     part: Annotated[str, Field(max_length=4096)] = ""
     words: Annotated[str, Field(max_length=2000)] = ""
+    value: Annotated[str, Field(max_length=4096)] = ""
 
 
 class _CardEntry(Strict):
@@ -122,7 +123,7 @@ def read_cards_file(path: str, base: str, fence: str | None = None) -> tuple[Car
         }
         timings = tuple(Timing(drive=timing.drive, seconds=timing.seconds) for timing in entry.timing)
         tethers = tuple(
-            replace(tether, file=os.path.normpath(os.path.join(base, tether.file)) if tether.file else "")
+            replace(tether, file=_file_of(tether, base))
             for tether in (Tether(**tether.model_dump()) for tether in entry.tether)
         )
         fields = entry.model_dump(exclude={"path", "part", "timing", "tether", *_OTHERS})
@@ -162,3 +163,10 @@ def cards_text(cards: Iterable[Card]) -> str:
         array.append(tomlkit.item(entry))
     document["library"] = array
     return tomlkit.dumps(document)
+
+
+def _file_of(tether: Tether, base: str) -> str:
+    """The file of a tether in full; what a check looks at may lie in its library."""
+    if not tether.file or tether.kind is TetherKind.CHECK:
+        return tether.file
+    return os.path.normpath(os.path.join(base, tether.file))

@@ -128,6 +128,7 @@ def tether_document(
                 "value": row.value,
                 "state": str(row.state),
                 "trouble": row.trouble or None,
+                "login_due": row.login_due,
             }
             for row in rows
         ],

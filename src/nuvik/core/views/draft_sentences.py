@@ -179,14 +179,21 @@ def library_note(draft: Draft, recommendation: Recommendation | None, library: L
     return f"{way}{tethers}: {reason}" if reason else f"{way}{tethers}"
 
 
+_FOUND_BY = {
+    TetherKind.STANDARD_FOLDER: "your standard folder",
+    TetherKind.SHORTCUT: "a menu entry",
+    TetherKind.BY_HAND: "what you do by hand",
+}
+
+
 def tether_words(draft: Draft, library: Library) -> str:
-    """What is going to keep programs finding a library that moves, such as `link and 2 settings`."""
+    """What is going to keep programs finding a library that moves, such as `a link and 2 settings`."""
     first = main_tether(library, draft.drive(library.drive))
     settings = sum(tether.kind is TetherKind.SETTING for tether in library.tethers)
-    others = dict.fromkeys(str(each.kind) for each in library.tethers if each.kind is not TetherKind.SETTING)
-    words = [str(TetherKind.LINK)] if first is TetherKind.LINK else []
+    words = ["a link"] if first is TetherKind.LINK else []
     words += [format_count(settings, "setting")] if settings else []
-    return " and ".join([*words, *others])
+    words += dict.fromkeys(_FOUND_BY[each.kind] for each in library.tethers if each.kind in _FOUND_BY)
+    return " and ".join(words) or "nothing: it leaves no link"
 
 
 def cursor_sentence(draft: Draft, recommendation: Recommendation | None, library: Library) -> str:
@@ -204,6 +211,6 @@ def cursor_sentence(draft: Draft, recommendation: Recommendation | None, library
         sentence = f"{shown(library.name)} stays: {kept}."
     else:
         sentence = consequence(draft, library, draft.place_of(library))
-    if library.id in draft.places and library.tethers:
+    if library.id in draft.places:
         sentence += f" Programs find it by {tether_words(draft, library)}."
     return f"{sentence} l picks it up."

@@ -11,6 +11,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_duration
 
 _NOTHING = "–"
+_BROKEN = "! programs do not find it: press f"
 
 
 class MoveStanding(StrEnum):
@@ -43,8 +44,10 @@ class MoveRow:
     standing: MoveStanding
 
 
-def move_row(move: Move, labels: Mapping[str, str]) -> MoveRow:
-    """The row of a move; `labels` are the drives' names by their ids."""
+def move_row(move: Move, labels: Mapping[str, str], broken: bool = False) -> MoveRow:
+    """The row of a move; `labels` are the drives' names by their ids. `broken` says that programs do not find what it
+    carried.
+    """
     here, there = (shown(labels.get(drive, drive)) for drive in (move.source_drive, move.target_drive))
     done_undo = move.undoes is not None and move.state is State.RELEASED
     return MoveRow(
@@ -53,10 +56,10 @@ def move_row(move: Move, labels: Mapping[str, str]) -> MoveRow:
         library=shown(move.library),
         size=format_bytes(move.frees_bytes),
         way=f"{here} → {there}",
-        state=f"undid move {move.undoes}" if done_undo else move.state.in_words,
+        state=f"undid move {move.undoes}" if done_undo else _BROKEN if broken else move.state.in_words,
         expected=format_duration(move.expected_s),
         took=format_duration(move.actual_s) if move.actual_s else _NOTHING,
-        standing=_standing(move, done_undo),
+        standing=MoveStanding.UNFINISHED if broken else _standing(move, done_undo),
     )
 
 

@@ -13,11 +13,14 @@ from textual.widgets import Static
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.journal import Move, State
+from nuvik.core.model.leftover import Leftover
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Event
 from nuvik.core.views.carry_headline import PHASES, phase_number, progress_line, running_headline
 from nuvik.core.views.move_rows import move_row
+from nuvik.core.views.tether_sentences import broken_headline
 from nuvik.tui.jobs.carry import CarryRun
+from nuvik.tui.screens.move_tethers import MoveTethersSheet
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.shell import stage_key
 from nuvik.tui.theme import palette_of
@@ -40,6 +43,7 @@ class CarryScreen(StageScreen):
         Binding("g", "go_on", "go on"),
         Binding("k", "skip", "leave out"),
         Binding("n", "carry_next", "carry next"),
+        Binding("f", "tethers", "how programs find it"),
         Binding(stage_key("logbook"), "app.go('logbook')", "logbook"),
     ]
 
@@ -66,6 +70,7 @@ class CarryScreen(StageScreen):
             self.say(self._headline(carrying))
         else:
             self.say(carrying.ended or "")
+            self.in_background(self.desk.workspace.logbook.broken_tethers, self._say_broken, group="tethers")
         self.query_one("#headline").set_class(bool(carrying and carrying.trouble), "trouble")
         self._show_phases()
         self._watch_traffic()
@@ -85,6 +90,14 @@ class CarryScreen(StageScreen):
             self._show_moves()
             self._show_drives()
             self._look_at_drives()
+
+    def _say_broken(self, broken: list[Leftover]) -> None:
+        """Once all is carried: whether programs find it."""
+        carrying = self.shell.carry_job.run
+        mine = [each for each in broken if each.move is not None and carrying and each.move.id in carrying.moves]
+        if mine:
+            self.say(broken_headline(mine))
+            self.query_one("#headline").add_class("trouble")
 
     # -- what is shown -------------------------------------------------------------------------------------
 
@@ -214,6 +227,12 @@ class CarryScreen(StageScreen):
         except NuvikError as refusal:
             self.shell.complain(refusal)
         self.refresh_stage()
+
+    def action_tethers(self) -> None:
+        """How programs find what the move at the cursor carried, and putting that right."""
+        move = self.query_one(MoveTable).move
+        if move is not None:
+            self.app.push_screen(MoveTethersSheet(self.desk, move), lambda _: self.refresh_stage())
 
     def action_go_on(self) -> None:
         self.shell.carry_job.begin(self.desk.workspace.carry.resume)

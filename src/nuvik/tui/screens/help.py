@@ -10,9 +10,11 @@ from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from nuvik.core.model.library import Kind
+from nuvik.core.model.tether import TetherKind
 from nuvik.tui.shell import STAGES, stage_key
 from nuvik.tui.theme import palette_of
 
+_LETTERS = ", ".join(f"{kind.letter} {kind}" for kind in TetherKind)
 _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
     "survey": (
         "Survey shows your drives, fastest first, and the libraries on them: folders that move as one. "
@@ -64,6 +66,7 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
             ("k", "pin the library at the cursor, or unpin it"),
             ("x", "never let a proposal put the library you hold on this drive"),
             ("d", "where new content of each kind goes from now on"),
+            ("f", f"how programs find the library at the cursor; in the column “by”: {_LETTERS}"),
             ("Backspace", "let the library stay after all"),
             ("u  U", "undo and redo an edit"),
             ("w  o", "write the plan to a file here, or open one and check it against the last survey"),
@@ -92,6 +95,7 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
             ("s", "stop after this library"),
             ("x", "stop now, at the next safe point"),
             ("g", "continue after a stop"),
+            ("f", "how programs find what was moved, and putting that right"),
             (stage_key("logbook"), "Logbook: take a move back"),
         ),
     ),
@@ -101,6 +105,8 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
             ("u", "take the move back"),
             ("e", "release the kept original of a move on trial"),
             ("g", "continue what is unfinished"),
+            ("f", "how programs find what was moved, and putting that right"),
+            ("m", "look for all that Nuvik left on the drives"),
         ),
     ),
 }

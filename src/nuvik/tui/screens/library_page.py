@@ -39,7 +39,7 @@ class LibraryPage(ModalScreen[None]):
         Binding("escape,i,q,enter", "dismiss", "close"),
         Binding("e", "edit", "edit its card"),
         Binding("s", "split", "split"),
-        Binding("t", "tethers", "tethers"),
+        Binding("f", "tethers", "how programs find it"),
     ]
 
     def __init__(self, library: Library, desk: Desk) -> None:
@@ -52,7 +52,7 @@ class LibraryPage(ModalScreen[None]):
             yield Static(Text("working out where it belongs …", style=palette_of(self.app.theme).quiet), id="why")
             yield Static(Text("looking inside …", style=palette_of(self.app.theme).quiet), id="inside")
             yield Static(
-                "\ne edits its card · t how programs find it once moved · s makes each folder a library · Esc closes",
+                "\ne edits its card · f how programs find it once moved · s makes each folder a library · Esc closes",
                 classes="quiet",
             )
 

@@ -13,13 +13,16 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.views.carry_headline import logbook_headline, move_facts
 from nuvik.core.views.move_rows import move_row
+from nuvik.core.views.tether_sentences import broken_headline
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.leftovers import LeftoversSheet
+from nuvik.tui.screens.move_tethers import MoveTethersSheet
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.widgets.move_table import MoveTable
 
 if TYPE_CHECKING:
     from nuvik.core.carrying.undo import Way
+    from nuvik.core.model.leftover import Leftover
 
 
 class LogbookScreen(StageScreen):
@@ -32,8 +35,12 @@ class LogbookScreen(StageScreen):
         Binding("U", "undo_plan", "take the plan back"),
         Binding("e", "release", "release the original"),
         Binding("g", "go_on", "go on"),
+        Binding("f", "tethers", "how programs find it"),
         Binding("m", "mend", "mend"),
     ]
+
+    _broken: tuple[Leftover, ...] = ()
+    """What of the tethers of moves did not hold at the last look."""
 
     def body(self) -> ComposeResult:
         yield MoveTable("move", id="log")
@@ -41,9 +48,21 @@ class LogbookScreen(StageScreen):
     def refresh_stage(self) -> None:
         moves = list(reversed(self.desk.workspace.logbook.moves()))
         self.say(logbook_headline(moves, self.desk.workspace.damaged_journal))
+        self._show(moves)
+        self.in_background(self.desk.workspace.logbook.broken_tethers, self._take_broken, group="tethers")
+
+    def _show(self, moves: list[Move]) -> None:
         labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
-        self.query_one(MoveTable).show([move_row(move, labels) for move in moves])
+        broken = {leftover.move.id for leftover in self._broken if leftover.move is not None}
+        self.query_one(MoveTable).show([move_row(move, labels, move.id in broken) for move in moves])
         self._tell()
+
+    def _take_broken(self, broken: list[Leftover]) -> None:
+        if tuple(broken) != self._broken:
+            self._broken = tuple(broken)
+            self._show(list(reversed(self.desk.workspace.logbook.moves())))
+        if words := broken_headline(broken):
+            self.say(words)
 
     @property
     def _move(self) -> Move | None:
@@ -111,6 +130,12 @@ class LogbookScreen(StageScreen):
             self.notify("Nothing is unfinished.")
             return
         self.shell.carry_job.begin(self.desk.workspace.carry.resume)
+
+    def action_tethers(self) -> None:
+        """How programs find what the move at the cursor carried, and putting that right."""
+        move = self._move
+        if move is not None:
+            self.app.push_screen(MoveTethersSheet(self.desk, move), lambda _: self.refresh_stage())
 
     def action_mend(self) -> None:
         if self.shell.carry_job.is_running:

@@ -20,6 +20,7 @@ from nuvik.core.views.draft_sentences import (
     plan_screen_headline,
     totals,
 )
+from nuvik.core.views.tether_sentences import tether_letters
 from nuvik.tui.screens.plan_asking import PlanAsking
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
@@ -49,6 +50,7 @@ class PlanScreen(PlanAsking):
         Binding("c", "compare", "compare"),
         Binding("w", "write", "write"),
         Binding("backspace", "stay", "let it stay", key_display="Bksp"),
+        Binding("f", "tethers", "how programs find it", show=False),
         Binding("escape", "put_back", "put back", show=False),
         Binding("A", "ask_within", "ask within limits", show=False),
         Binding("o", "open", "open", show=False),
@@ -115,7 +117,10 @@ class PlanScreen(PlanAsking):
         def note(library: Library) -> str:
             return library_note(draft, self.desk.recommendation, library, drive.id)
 
-        self.query_one(LibraryTable).show((*here, *left), labels, note, wrong=wrong)
+        def letters(library: Library) -> str:
+            return tether_letters(draft, library) if library.movable else ""
+
+        self.query_one(LibraryTable).show((*here, *left), labels, note, wrong=wrong, found_by=letters)
 
     def _show_words(self) -> None:
         library, drive = self._in_hand, self.query_one(DriveBoard).drive
@@ -172,6 +177,15 @@ class PlanScreen(PlanAsking):
         self.desk.forbidden ^= {pair}
         may = "must not go to" if pair in self.desk.forbidden else "may go to"
         self.notify(f"A proposal: {shown(library.name)} {may} {shown(drive.label)}.", markup=False)
+
+    def action_tethers(self) -> None:
+        """Choose what keeps programs finding the library at the cursor once it has moved."""
+        library = self._in_hand or self.query_one(LibraryTable).library
+        if library is not None:
+            from nuvik.tui.screens.tether_choice import TetherChoice
+
+            whole = self.desk.snapshot.library(library.piece.whole) if library.piece else library
+            self.app.push_screen(TetherChoice(whole or library, self.desk), lambda _: self.refresh_stage())
 
     # -- keys ----------------------------------------------------------------------------------------------
 

@@ -10,7 +10,7 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical
 from textual.screen import ModalScreen
-from textual.widgets import Static
+from textual.widgets import Input, Static
 
 from nuvik.core.model.errors import NuvikError, StopRequested
 from nuvik.core.model.library import Library
@@ -46,7 +46,8 @@ class TetherChoice(ModalScreen[None]):
             yield Static(self._about_link(), classes="quiet", markup=False)
             yield Static("looking through your settings files …", id="looking", classes="quiet", markup=False)
             yield Vertical(id="boxes")
-            yield Static("Space ticks or clears · Esc closes this", classes="quiet")
+            yield Input(placeholder="a file in it that must be there afterwards, such as saves/last.sav", id="check")
+            yield Static("Space ticks or clears · Enter teaches a check · Esc closes this", classes="quiet")
 
     def _about_link(self) -> str:
         drive = self._desk.snapshot.drive(self._library.drive)
@@ -114,6 +115,22 @@ class TetherChoice(ModalScreen[None]):
 
         return switch
 
+    @on(Input.Submitted)
+    def _teach(self, event: Input.Submitted) -> None:
+        """A file that must be there once the library has moved."""
+        file, stage = event.value.strip(), self._desk.workspace.tethers
+        if not file:
+            return
+        try:
+            check = stage.add(self._library, "check", file)
+        except NuvikError as trouble:
+            self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)
+            return
+        event.input.value = ""
+        switch = self._switch(check.kind, check.file, check.key)
+        self._add(self.query_one("#boxes", Vertical), f"{check.in_words}  (ok)", True, switch)
+        self._cards_changed()
+
     @on(TickBox.Changed)
     def _changed(self, event: TickBox.Changed) -> None:
         act = self._acts.get(event.checkbox.id or "")
@@ -124,5 +141,8 @@ class TetherChoice(ModalScreen[None]):
         except NuvikError as trouble:
             self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)
             return
+        self._cards_changed()
+
+    def _cards_changed(self) -> None:
         workspace = self._desk.workspace
         self._desk.take_snapshot(workspace.survey.with_cards(self._desk.snapshot, self._library.path))

@@ -29,6 +29,7 @@ from nuvik.tui.theme import palette_of
 
 _MARK = "●"
 _KIND_CELLS, _SIZE_CELLS, _USED_CELLS, _OPENS_CELLS, _DRIVE_CELLS = 14, 9, 10, 9, 9
+_FOUND_BY_CELLS = 4
 _MOST_NAME_CELLS, _MOST_SHARE_CELLS = 40, 16
 
 
@@ -63,6 +64,7 @@ class LibraryTable(ScrollView, can_focus=True):
         self._note: Callable[[Library], str] | None = None
         self._marked: frozenset[str] = frozenset()
         self._wrong: frozenset[str] = frozenset()
+        self._found_by: Callable[[Library], str] | None = None
         self._largest = 1
 
     # -- what it shows -------------------------------------------------------------------------------------
@@ -87,10 +89,13 @@ class LibraryTable(ScrollView, can_focus=True):
         note: Callable[[Library], str] | None = None,
         marked: frozenset[str] = frozenset(),
         wrong: frozenset[str] = frozenset(),
+        found_by: Callable[[Library], str] | None = None,
     ) -> None:
         """List these libraries; the cursor stays on its library if it is still there. `note` fills the last column, and
-        those in `wrong` have it drawn as something to look at.
+        those in `wrong` have it drawn as something to look at. `found_by` gives the letters of the tethers by which
+        programs find a library.
         """
+        self._found_by = found_by
         before = self.library
         self._shown, self._labels, self._note, self._marked = tuple(libraries), labels, note, marked
         self._wrong = wrong
@@ -174,7 +179,7 @@ class LibraryTable(ScrollView, can_focus=True):
     def _widths(self) -> tuple[int, int, int]:
         """Of the name, the share bar and the note, by the room there is."""
         fixed = 2 + _KIND_CELLS + _SIZE_CELLS + _USED_CELLS + _OPENS_CELLS + _DRIVE_CELLS + 8
-        rest = max(30, self.size.width - fixed)
+        rest = max(30, self.size.width - fixed - (_FOUND_BY_CELLS if self._found_by else 0))
         name = min(_MOST_NAME_CELLS, max(18, int(rest * 0.45)))
         share = min(_MOST_SHARE_CELLS, max(4, (rest - name) // 4))
         return name, share, max(0, rest - name - share)
@@ -184,6 +189,7 @@ class LibraryTable(ScrollView, can_focus=True):
         words = (
             f"  {'kind':<{_KIND_CELLS}} {'library':<{name}} {'size':>{_SIZE_CELLS}} {'':<{share}} "
             f"{'last used':>{_USED_CELLS}} {'opens':>{_OPENS_CELLS}} {'drive':<{_DRIVE_CELLS}}"
+            f"{' by' if self._found_by else ''}"
         )
         return [Segment(words, Style(color=palette.quiet))]
 
@@ -204,6 +210,7 @@ class LibraryTable(ScrollView, can_focus=True):
             Segment(f"{ago(library.last_used):>{_USED_CELLS}}", used),
             Segment(f" {opens:>{_OPENS_CELLS}} ", quiet),
             Segment(f"{shorten(self._labels.get(library.drive, library.drive), _DRIVE_CELLS):<{_DRIVE_CELLS}} "),
+            *([Segment(f"{self._found_by(library):<{_FOUND_BY_CELLS}}", quiet)] if self._found_by else []),
             Segment(_fitted(shown(self.note_of(library)), note), look),
         ]
 

@@ -11,8 +11,9 @@ from nuvik.core.model.errors import Refused
 from nuvik.core.model.journal import Move
 from nuvik.core.model.leftover import Leftover, Repair
 from nuvik.core.model.names import shown
-from nuvik.core.model.tether import TetherRecord, TetherState
+from nuvik.core.model.tether import TetherKind, TetherRecord, TetherState
 from nuvik.core.settings.settings_file import value_of
+from nuvik.core.settings.taught_check import place_of_check, why_not_held
 
 
 def find_broken_settings(work: Work, moves: Iterable[Move]) -> Iterator[Leftover]:
@@ -29,6 +30,8 @@ def find_broken_settings(work: Work, moves: Iterable[Move]) -> Iterator[Leftover
 
 def _broken(work: Work, move: Move, record: TetherRecord) -> Leftover:
     tether, name = record.tether, shown(move.library)
+    if tether.kind is TetherKind.CHECK:
+        return _failed(work, move, record)
     drive = drive_holding(work.drives(), tether.file)
     key = f"“{shown(tether.key)}” in {shown(tether.file)}"
     repair, right = Repair.NONE, f"Look at it: {name} is at {shown(move.target)}."
@@ -47,6 +50,23 @@ def _broken(work: Work, move: Move, record: TetherRecord) -> Leftover:
         what=what,
         right=right,
         repair=repair,
+        move=move,
+        number=record.n,
+    )
+
+
+def _failed(work: Work, move: Move, record: TetherRecord) -> Leftover:
+    """A check that does not hold: nothing that Nuvik could mend."""
+    place = place_of_check(record.tether, move.target)
+    drive = drive_holding(work.drives(), place)
+    return Leftover(
+        role="setting",
+        path=place,
+        drive=drive.id if drive else "",
+        library=move.library,
+        what=f"A check of {shown(move.library)} failed: {why_not_held(record.tether, move.target, work.home)}",
+        right=f"Look at it. “nuvik undo {move.id}” takes the move back.",
+        repair=Repair.NONE,
         move=move,
         number=record.n,
     )

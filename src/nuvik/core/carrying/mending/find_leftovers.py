@@ -75,9 +75,13 @@ def find_leftovers(work: Work, below: Sequence[str] = ()) -> list[Leftover]:
     for root, drive in (chosen if below else everything).items():
         for path in find_folders(work.host.files, root, _is_ours, points - {root}, work.stop):
             leftovers.append(_judged(work, path, drive, moves, anchors))
-    leftovers += _links(work, list(moves.values()))
-    leftovers += find_broken_settings(work, list(moves.values()))
+    leftovers += find_broken_tethers(work, list(moves.values()))
     return sorted(leftovers, key=lambda leftover: (leftover.repair is Repair.NONE, leftover.path))
+
+
+def find_broken_tethers(work: Work, moves: list[Move]) -> list[Leftover]:
+    """The links, settings and checks of what was moved that do not hold; quick, since no drive is gone through."""
+    return [*_links(work, moves), *find_broken_settings(work, moves)]
 
 
 def judge_again(work: Work, leftover: Leftover) -> Leftover | None:

@@ -18,6 +18,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.tether import TetherKind, TetherRecord, TetherState
 from nuvik.core.settings import registry
 from nuvik.core.settings.settings_file import change_for, put_value, value_of
+from nuvik.core.settings.taught_check import why_not_held
 
 KEPT_FOLDER = "settings"
 """In the state folder: the files as they were before."""
@@ -95,6 +96,8 @@ def left_words(work: Work, move: Move) -> str:
 def state_of(work: Work, move: Move, record: TetherRecord) -> TetherState:
     """How a tether of a move that is done stands now."""
     tether = record.tether
+    if tether.kind is TetherKind.CHECK and record.state is not TetherState.DUE:
+        return TetherState.BROKEN if why_not_held(tether, move.target, work.home) else TetherState.OK
     if not tether.kind.changes_a_file or record.state is not TetherState.OK:
         return record.state
     if tether.format != registry.FORMAT and not os.path.exists(tether.file):
@@ -110,7 +113,7 @@ def repair_tether(work: Work, move: Move, record: TetherRecord) -> bool:
     """Set a value again that its program, or somebody, set back to the old place; False when there was nothing to do.
     Raises Refused where it says something else.
     """
-    if state_of(work, move, record) is not TetherState.BROKEN:
+    if not record.tether.kind.changes_a_file or state_of(work, move, record) is not TetherState.BROKEN:
         return False
     put_value(record.tether, record.before, record.after)
     return True

@@ -25,4 +25,4 @@ def can_leave(library: Library, source: Drive) -> bool:
 def _own(library: Library) -> list[Tether]:
     """The tethers that lead to a library itself; those of a part in it lead nobody to the rest."""
     is_part = library.piece is not None and not library.piece.body
-    return [tether for tether in library.tethers if is_part or not tether.part]
+    return [tether for tether in library.tethers if tether.kind.leads and (is_part or not tether.part)]

@@ -70,7 +70,7 @@ def judge(
         return Judgement(Verdict.FREE, OVERRULED + reason)
     for reason in _later(folder, opened):
         return Judgement(Verdict.LATER, reason)
-    if not drive.rules.symlinks and not (card and card.tethers):
+    if not drive.rules.symlinks and not (card and card.leads):
         return Judgement(Verdict.FREE, f"{drive.rules.name} holds no links: {NEEDS_TETHER}")
     return Judgement(Verdict.FREE)
 
