@@ -16,6 +16,7 @@ def build_app() -> typer.Typer:
         demo,
         draw,
         drives,
+        empty,
         landing,
         logbook,
         mend,
@@ -48,6 +49,7 @@ def build_app() -> typer.Typer:
         mend,
         tether,
         landing,
+        empty,
         draw,
     ):
         group.add_to(app)

@@ -7,6 +7,7 @@ the first way and on every resumed one, and removes nothing when something would
 from __future__ import annotations
 
 import errno
+import os
 from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -109,6 +110,16 @@ def _all_went(work: Work, going: str, now: Inventory) -> bool:
             raise
         return False
     return True
+
+
+def remove_emptied(files: Files, folder: str, content: str, path: str) -> None:
+    """Remove what an emptied folder held, which programs make anew, and the folder of Nuvik's in which it lies; nothing
+    while the emptied folder itself is not there. Raises OSError.
+    """
+    if not files.exists(path) or files.is_link(path):
+        raise FileNotFoundError(errno.ENOENT, os.strerror(errno.ENOENT), path)
+    files.remove_tree(content)
+    files.remove_tree(folder)
 
 
 # -- what would be lost ------------------------------------------------------------------------------------

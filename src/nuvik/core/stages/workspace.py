@@ -17,6 +17,7 @@ from nuvik.core.store.drive_book import DriveBook
 
 if TYPE_CHECKING:
     from nuvik.core.stages.carry import CarryStage
+    from nuvik.core.stages.emptying import EmptyingStage
     from nuvik.core.stages.landings import LandingStage
     from nuvik.core.stages.logbook import LogbookStage
     from nuvik.core.stages.plan import PlanStage
@@ -64,6 +65,12 @@ class Workspace:
         from nuvik.core.stages.landings import LandingStage
 
         return LandingStage(self.computer, self.survey)
+
+    @cached_property
+    def emptying(self) -> EmptyingStage:
+        from nuvik.core.stages.emptying import EmptyingStage
+
+        return EmptyingStage(self.computer, self.survey)
 
     @cached_property
     def logbook(self) -> LogbookStage:

@@ -131,6 +131,14 @@ MIGRATIONS: tuple[str, ...] = (
     ) WITHOUT ROWID;
     INSERT INTO landing_settings SELECT kind, 0, '', was, becomes, set_at FROM landings WHERE becomes != x'';
     """,
+    # 15: folders that were emptied because programs make their contents anew
+    """
+    CREATE TABLE emptied (
+        id INTEGER PRIMARY KEY AUTOINCREMENT, token TEXT NOT NULL, name BLOB NOT NULL, drive TEXT NOT NULL,
+        path BLOB NOT NULL, place BLOB NOT NULL, bytes INTEGER NOT NULL, files INTEGER NOT NULL, state TEXT NOT NULL,
+        emptied_at TEXT NOT NULL
+    );
+    """,
 )
 
 

@@ -6,12 +6,14 @@ from collections.abc import Sequence
 from typing import Any
 
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.emptied import Emptied
 from nuvik.core.model.landing import LandingRow
 from nuvik.core.model.library import Library
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.planning.drafting.why import Why
 from nuvik.core.settings.find_settings import FoundSetting
+from nuvik.core.stages.emptying import Emptiable
 from nuvik.core.stages.tethers import TetherRow
 from nuvik.core.store.json_codec import drive_to_json, plan_to_json, snapshot_to_json, to_json
 
@@ -72,6 +74,32 @@ def why_document(why: Why) -> dict[str, Any]:
             for row in why.drives
         ],
         "blocked_by": blocked,
+    }
+
+
+def emptiable_document(emptiable: Emptiable) -> dict[str, Any]:
+    """Something that programs make anew."""
+    return {
+        "name": emptiable.name,
+        "path": emptiable.path,
+        "library": emptiable.library.name,
+        "drive": emptiable.library.drive,
+        "bytes": emptiable.bytes,
+        "files": emptiable.files,
+    }
+
+
+def emptied_document(emptied: Emptied) -> dict[str, Any]:
+    """Something that was emptied."""
+    return {
+        "n": emptied.id,
+        "name": emptied.name,
+        "path": emptied.path,
+        "drive": emptied.drive,
+        "bytes": emptied.bytes,
+        "files": emptied.files,
+        "state": str(emptied.state),
+        "emptied_at": emptied.emptied_at,
     }
 
 

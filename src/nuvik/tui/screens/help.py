@@ -107,6 +107,7 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
             ("g", "continue what is unfinished"),
             ("f", "how programs find what was moved, and putting that right"),
             ("m", "look for all that Nuvik left on the drives"),
+            ("E", "what was emptied and is set aside: let it go, or put it back"),
         ),
     ),
 }

@@ -20,9 +20,13 @@ from nuvik.core.model.library import Library
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_bytes
+from nuvik.core.stages.emptying import Emptiable, emptiable_of
+from nuvik.core.views.emptying_sentences import done_words, emptying_question
 from nuvik.core.views.library_page import Inner, inside_rows, library_page, links_in_words
 from nuvik.core.views.why_sentences import where_it_belongs, where_its_seconds_come_from, why_rows
 from nuvik.tui.desk import Desk
+from nuvik.tui.screens.confirm import Confirm
+from nuvik.tui.screens.menu import Menu
 from nuvik.tui.theme import palette_of
 
 if TYPE_CHECKING:
@@ -39,6 +43,7 @@ class LibraryPage(ModalScreen[None]):
         Binding("escape,i,q,enter", "dismiss", "close"),
         Binding("e", "edit", "edit its card"),
         Binding("s", "split", "split"),
+        Binding("x", "empty", "empty"),
         Binding("f", "tethers", "how programs find it"),
     ]
 
@@ -52,7 +57,8 @@ class LibraryPage(ModalScreen[None]):
             yield Static(Text("working out where it belongs …", style=palette_of(self.app.theme).quiet), id="why")
             yield Static(Text("looking inside …", style=palette_of(self.app.theme).quiet), id="inside")
             yield Static(
-                "\ne edits its card · f how programs find it once moved · s makes each folder a library · Esc closes",
+                "\ne edits its card · f how programs find it once moved · s makes each folder a library"
+                f"{' · x empties what programs make anew' if emptiable_of(self._library) else ''} · Esc closes",
                 classes="quiet",
             )
 
@@ -157,6 +163,35 @@ class LibraryPage(ModalScreen[None]):
         self.notify(f"Each folder in {shown(self._library.name)} is a library from now on.", markup=False)
         self.dismiss()
         shell.survey_job.look_again()
+
+    def action_empty(self) -> None:
+        """Empty what programs make anew of it, after asking: all of a cache, or one of its parts."""
+        able = emptiable_of(self._library)
+        if not able:
+            self.notify("Programs do not make it anew, as far as is known: it is moved, never emptied.")
+        elif len(able) == 1:
+            self._ask_to_empty(able[0])
+        else:
+            offers = dict(zip("abcdefghijklmnopqrstuvwxyz", able, strict=False))
+            choices = [(key, f"{format_bytes(each.bytes):>9}  {shown(each.name)}") for key, each in offers.items()]
+            menu = Menu("Which of these is to be emptied?", choices)
+            self.app.push_screen(menu, lambda key: self._ask_to_empty(offers[key]) if key else None)
+
+    def _ask_to_empty(self, wanted: Emptiable) -> None:
+        def answered(agreed: bool | None) -> None:
+            if not agreed:
+                return
+            shell = cast("Shell", self.app)
+            try:
+                emptied = self._desk.workspace.emptying.set_aside(wanted)
+            except NuvikError as trouble:
+                shell.complain(trouble)
+                return
+            self.notify(f"{done_words(emptied)} E in Logbook lets it go, or puts it back.", markup=False)
+            self.dismiss()
+            shell.survey_job.look_again()
+
+        self.app.push_screen(Confirm(emptying_question(wanted), "empty it"), answered)
 
     def action_tethers(self) -> None:
         from nuvik.tui.screens.tether_choice import TetherChoice

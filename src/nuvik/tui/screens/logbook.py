@@ -15,6 +15,7 @@ from nuvik.core.views.carry_headline import logbook_headline, move_facts
 from nuvik.core.views.move_rows import move_row
 from nuvik.core.views.tether_sentences import broken_headline
 from nuvik.tui.screens.confirm import Confirm
+from nuvik.tui.screens.emptied import EmptiedSheet
 from nuvik.tui.screens.leftovers import LeftoversSheet
 from nuvik.tui.screens.move_tethers import MoveTethersSheet
 from nuvik.tui.screens.stage import StageScreen
@@ -37,6 +38,7 @@ class LogbookScreen(StageScreen):
         Binding("g", "go_on", "go on"),
         Binding("f", "tethers", "how programs find it"),
         Binding("m", "mend", "mend"),
+        Binding("E", "emptied", "emptied"),
     ]
 
     _broken: tuple[Leftover, ...] = ()
@@ -136,6 +138,10 @@ class LogbookScreen(StageScreen):
         move = self._move
         if move is not None:
             self.app.push_screen(MoveTethersSheet(self.desk, move), lambda _: self.refresh_stage())
+
+    def action_emptied(self) -> None:
+        """What was emptied, and is set aside."""
+        self.app.push_screen(EmptiedSheet(self.desk))
 
     def action_mend(self) -> None:
         if self.shell.carry_job.is_running:

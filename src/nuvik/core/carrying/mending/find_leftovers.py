@@ -5,6 +5,7 @@ Nothing is changed, and nothing is believed only because a journal or a sidecar 
 
 from __future__ import annotations
 
+import json
 import os
 import re
 from collections.abc import Iterator, Sequence
@@ -28,7 +29,7 @@ from nuvik.core.model.paths import is_within
 from nuvik.core.survey.walk.find_folders import find_folders
 from nuvik.core.survey.walk.take_inventory import take_inventory
 
-_NAME = re.compile(rf"{re.escape(OURS_PREFIX)}-(incoming|held)-(\d{{1,15}})-([0-9a-f]{{8}})")
+_NAME = re.compile(rf"{re.escape(OURS_PREFIX)}-(incoming|held|emptied)-(\d{{1,15}})-([0-9a-f]{{8}})")
 _LED_AWAY = (State.ON_TRIAL, State.RELEASED)
 
 
@@ -124,6 +125,8 @@ def _judged(work: Work, path: str, drive: Drive, moves: dict[tuple[int, str], Mo
     assert match is not None
     role, number, token = match.group(1), int(match.group(2)), match.group(3)
     files, known = work.host.files, moves.get((number, token))
+    if role == "emptied":
+        return _emptied(files, path, drive)
     sidecar = read_sidecar(files, path)
     folder = _Folder(path, role, drive, known is not None, sidecar)
     if known is not None and not known.state.finished:
@@ -187,6 +190,24 @@ def _judged(work: Work, path: str, drive: Drive, moves: dict[tuple[int, str], Mo
             f"A folder of the move of {shown(move.library)}, of which not everything can be looked at: {words}.",
             "Check its drive and run “nuvik mend” again.",
         )
+
+
+def _emptied(files: Files, path: str, drive: Drive) -> Leftover:
+    """What a folder held that was emptied: nothing is done about it without being asked."""
+    try:
+        about = json.loads(files.read_text(os.path.join(path, ABOUT)))
+        name, place = shown(str(about["name"])), shown(str(about["path"]))
+    except (OSError, ValueError, TypeError, KeyError):
+        name, place = "a folder", "a place that nothing tells"
+    return Leftover(
+        role="emptied",
+        path=path,
+        drive=drive.id,
+        library=name,
+        what=f"What {name} held at {place} before it was emptied.",
+        right="“nuvik empty” lets it go, or puts it back. If that does not know it, programs make it anew: delete it.",
+        repair=Repair.NONE,
+    )
 
 
 def _if_empty(files: Files, folder: _Folder, move: Move | None) -> Leftover | None:

@@ -1,0 +1,177 @@
+"""Emptying what programs make anew: set aside, put back, let go, whatever stops it."""
+
+from __future__ import annotations
+
+import json
+import os
+from functools import partial
+
+import pytest
+from textual.widgets import Static
+
+from conftest import MB, World, fill, picture, put
+from nuvik.__main__ import run
+from nuvik.core.hosts.world import WorldHost
+from nuvik.core.model.emptied import EmptiedState
+from nuvik.core.model.errors import NuvikError, Refused, Stopped
+from nuvik.core.stages.workspace import Workspace
+from nuvik.tui.app import NuvikApp
+from nuvik.tui.screens.confirm import Confirm
+from nuvik.tui.screens.library_page import LibraryPage
+from screens import settle, words_of
+from test_promise import die_after
+
+TAG = "Signature: 8a477f597d28d172789f06886806bc55\n"
+
+
+def cache_at(world: World) -> str:
+    """A cache with a tag, and a game beside it."""
+    path = world.path("kestrel", "Vane cache")
+    fill(path, files=6)
+    put(os.path.join(path, "tiles.bin"), 40 * MB)
+    with open(os.path.join(path, "CACHEDIR.TAG"), "w", encoding="utf-8") as file:
+        file.write(TAG)
+    os.chmod(path, 0o750)
+    fill(world.path("kestrel", "Games", "Kite"))
+    return path
+
+
+def begin(workspace: Workspace, path: str) -> None:
+    workspace.emptying.set_aside(workspace.emptying.find(path))
+
+
+def our_folders(path: str) -> list[str]:
+    return [name for name in os.listdir(os.path.dirname(path)) if name.startswith(".nuvik-")]
+
+
+def test_a_cache_is_set_aside_put_back_and_let_go(world, capsys, monkeypatch):
+    path, at = cache_at(world), ["--world", str(world.folder)]
+    whole = picture(path)
+    assert run(["survey", *at]) == 0
+    capsys.readouterr()
+    assert run(["empty", *at]) == 0 and "Vane cache" in (said := capsys.readouterr().out) and "Kite" not in said
+    assert run(["empty", "Vane cache", *at]) == 0 and picture(path) == whole, "only told"
+    for words, code in (
+        ([world.path("kestrel", "Games", "Kite"), "--yes"], 3),
+        (["nothing"], 3),
+        (["--release", "x"], 2),
+        (["--release", "7"], 3),
+        ([path, "--release", "1"], 2),
+        (["--even-if-filled"], 2),
+    ):
+        assert run(["empty", *words, *at]) == code
+    with monkeypatch.context() as using:
+        using.setattr(WorldHost, "used_by", lambda host, place: ("vane (process 7)",))
+        assert run(["empty", path, "--yes", *at]) == 3 and picture(path) == whole
+    assert run(["empty", path, "--yes", *at]) == 0
+    assert os.listdir(path) == ["CACHEDIR.TAG"] and os.stat(path).st_mode & 0o777 == 0o750
+    assert run(["mend", *at]) == 0 and "before it was emptied" in capsys.readouterr().out
+    put(os.path.join(path, "tiles.bin"), 2 * MB)
+    assert run(["empty", "--put-back", "1", *at]) == 3 and os.path.exists(os.path.join(path, "tiles.bin"))
+    assert run(["empty", "--put-back", "1", "--even-if-filled", *at]) == 0 and picture(path) == whole
+    assert not our_folders(path) and run(["empty", "--put-back", "1", *at]) == 3
+    begin(world.open(), path)
+    (kept,) = world.open().emptying.kept()
+    os.rename(path, f"{path} gone")
+    with pytest.raises(Refused, match="no folder at"):
+        world.open().emptying.release(kept.id)
+    os.rename(f"{path} gone", path)
+    free = world.open().drives.find("kestrel").free_bytes
+    capsys.readouterr()
+    assert run(["empty", "--release", "all", "--json", *at]) == 0
+    assert json.loads(capsys.readouterr().out)["done"][0]["state"] == "gone"
+    assert world.open().drives.find("kestrel").free_bytes - free >= 40 * MB and not our_folders(path)
+
+
+@pytest.mark.parametrize("act", ["set aside", "put back", "release"])
+def test_whatever_stops_it_nothing_is_lost_and_it_goes_on(tmp_path, act):
+    life, died = 0, True
+    while died:
+        life += 1
+        world = World(tmp_path / str(life), {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
+        world.folder.mkdir()
+        world.drive("kestrel")
+        world.write()
+        path = cache_at(world)
+        whole = picture(path)
+        workspace = world.open()
+        workspace.survey.take()
+        if act != "set aside":
+            begin(workspace, path)
+        stage = workspace.emptying
+        does = {
+            "set aside": partial(begin, workspace, path),
+            "put back": partial(stage.put_back, 1),
+            "release": partial(stage.release, 1),
+        }[act]
+        died = die_after(workspace, life, does)
+        again = world.open().emptying
+        with pytest.raises(NuvikError):
+            again.put_back(99)  # every call goes on first
+        kept = again.kept()
+        assert all(not each.state.midway for each in kept)
+        if act == "release":
+            assert not kept or picture(again.content_of(kept[0])) == whole
+        elif kept:
+            assert kept[0].state is EmptiedState.ASIDE and picture(again.content_of(kept[0])) == whole
+            again.put_back(kept[0].id)
+        if act != "release":
+            assert picture(path) == whole and not our_folders(path)
+        elif not kept:
+            assert os.listdir(path) == ["CACHEDIR.TAG"] and not our_folders(path)
+    assert life > 3
+
+
+def test_a_program_that_makes_it_anew_after_a_stop_and_a_full_drive_are_no_trouble(world, monkeypatch):
+    path = cache_at(world)
+    whole, workspace = picture(path), world.open()
+    workspace.survey.take()
+    renames = 0
+
+    def stop_between(event, place, *more):
+        nonlocal renames
+        renames += event == "rename"
+        if renames > 6:
+            raise KeyboardInterrupt
+
+    monkeypatch.setattr(workspace.computer.host.files.hook, "before", stop_between)
+    with pytest.raises(KeyboardInterrupt):
+        begin(workspace, path)
+    again = world.open()
+    (kept,) = again.emptying.kept()
+    assert kept.state is EmptiedState.SETTING_ASIDE and not os.path.exists(path)
+    fill(path, files=2)
+    mine = picture(path)
+    with pytest.raises(Refused):
+        again.emptying.put_back(99)
+    assert picture(path) == mine and picture(again.emptying.content_of(kept)) == whole
+    again.emptying.put_back(kept.id, even_if_filled=True)
+    drive = again.drives.find("kestrel")
+    put(world.path("kestrel", "full.bin"), drive.free_bytes)
+    begin(again, path)
+    assert os.listdir(path) == ["CACHEDIR.TAG"] or not os.listdir(path)
+    world.data["drive"][0]["attached"] = False
+    world.write()
+    with pytest.raises(Stopped, match="away"):
+        world.open().emptying.release(2)
+
+
+async def test_a_cache_is_emptied_from_its_page_and_put_back_in_logbook(world):
+    path = cache_at(world)
+    whole = picture(path)
+    app = NuvikApp(world.open)
+    async with app.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(app, pilot)
+        await pilot.press("tab", "enter")
+        assert isinstance(app.screen, LibraryPage)
+        await pilot.press("x")
+        assert isinstance(app.screen, Confirm) and "can return" in words_of(app.screen.query_one("#question", Static))
+        await pilot.press("y")
+        await settle(app, pilot)
+        assert os.listdir(path) == ["CACHEDIR.TAG"]
+        await pilot.press("6", "E")
+        await settle(app, pilot)
+        assert "set aside today" in words_of(app.screen.query_one("#lines", Static))
+        await pilot.press("b", "a")
+        await settle(app, pilot)
+        assert picture(path) == whole and "has again what it held" in words_of(app.screen.query_one("#lines", Static))
