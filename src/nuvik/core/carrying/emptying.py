@@ -85,8 +85,10 @@ class Emptying:
         except OSError as fault:
             words = (fault.strerror or str(fault)).lower()
             if emptied.state is EmptiedState.SETTING_ASIDE and self._undone(files, emptied):
+                full = fault.errno == errno.ENOSPC
                 raise Refused(
-                    f"{shown(emptied.name)} cannot be emptied: {words}.", next_step="Nothing was changed."
+                    f"{shown(emptied.name)} cannot be emptied: {words}. Nothing was changed.",
+                    next_step="Delete a small file on that drive first." if full else "Put that right first.",
                 ) from None
             raise Stopped(
                 f"{shown(emptied.path)}: {words}. What it held is kept at {shown(content_of(emptied))}.",
@@ -230,4 +232,5 @@ def _make_like(files: Files, path: str, fresh: str) -> None:
     if files.exists(tag) and not files.is_folder(tag):
         with suppress(OSError, ValueError):
             files.write_small(os.path.join(fresh, _TAG), files.read_text(tag))
+            files.mark_mode(os.path.join(fresh, _TAG), files.facts(tag).st_mode & 0o7777)
     files.mark_mode(fresh, facts.st_mode & 0o7777)

@@ -43,8 +43,9 @@ class EmptyingStage:
         """All that programs make anew, the largest first."""
         snapshot = snapshot or self.survey.latest()
         attached = {drive.id for drive in snapshot.drives if drive.attached}
+        emptied = {each.path for each in self.kept()}
         every = (each for library in snapshot.libraries if library.drive in attached for each in emptiable_of(library))
-        return sorted(every, key=lambda each: (-each.bytes, each.path))
+        return sorted((each for each in every if each.path not in emptied), key=lambda each: (-each.bytes, each.path))
 
     def find(self, wanted: str) -> Emptiable:
         """What can be emptied by its path or name. Raises Refused."""
