@@ -8,6 +8,7 @@ import subprocess
 import sys
 from dataclasses import replace
 from functools import partial
+from pathlib import Path
 
 import pytest
 from textual.widgets import Input, Static
@@ -27,9 +28,11 @@ from nuvik.core.carrying.tethers.base import (
     put_original_back,
 )
 from nuvik.core.carrying.work import Work
+from nuvik.core.hosts.world import WorldHost
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.leftover import Repair
+from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.model.tether import TetherKind, TetherState
 from nuvik.core.planning.placement.limits import why_cannot
 from nuvik.core.stages.workspace import open_workspace
@@ -544,3 +547,51 @@ async def test_logbook_says_what_no_longer_leads_there_and_puts_it_right(tmp_pat
         await pilot.press("escape")
         await settle(app, pilot)
         assert "1 move done" in words_at(app, "#headline")
+
+
+@pytest.mark.parametrize("kind", [kind for kind in TetherKind if kind is not TetherKind.CHECK])
+def test_every_kind_is_applied_checked_broken_repaired_and_undone(tmp_path, monkeypatch, kind):
+    """On real files, from a drive that holds links and from one that holds none."""
+    for filesystem in ("ext4",) if kind is TetherKind.LINK else ("ext4", "exfat"):
+        home = tmp_path / filesystem / "home"
+        (home / ".config").mkdir(parents=True)
+        world, source, file = taught(tmp_path / filesystem / "world", filesystem)
+        dirs = home / ".config" / "user-dirs.dirs"
+        dirs.write_text(f'XDG_VIDEOS_DIR="{source}"\n')
+        entry = home / "ferry.desktop"
+        entry.write_text(f'[Desktop Entry]\nExec="{source}/run" %U\n')
+        monkeypatch.setattr(WorldHost, "surroundings", lambda host, home=home: Surroundings(home=str(home)))
+        monkeypatch.delenv("XDG_CONFIG_HOME", raising=False)
+        workspace, target, whole = world.open(), world.path("heron", "Games", "Ferry"), contents(source)
+        ferry = workspace.tethers.library(source)
+        workspace.tethers.remove(ferry, 1)
+        if kind is TetherKind.SETTING:
+            workspace.tethers.add(ferry, kind, file, "titles.1.path")
+        elif kind is TetherKind.SHORTCUT:
+            workspace.tethers.add(ferry, kind, str(entry), "Desktop Entry.Exec")
+        elif kind is not TetherKind.LINK:
+            workspace.tethers.add(ferry, kind, words="choose its folder" if kind is TetherKind.BY_HAND else "")
+        written = {place: place.read_text() for place in (dirs, entry, Path(file))}
+        shift(workspace, source)
+        move = workspace.logbook.moves()[-1]
+        assert contents(target) == whole and not workspace.logbook.broken_tethers()
+        by_hand = kind is TetherKind.BY_HAND
+        due = by_hand and filesystem == "exfat"
+        assert move.state is (State.ON_TRIAL if due else State.RELEASED)
+        assert workspace.tethers.done_by_hand(move) == by_hand
+        rows = workspace.tethers.of_move(move)
+        assert {row.state for row in rows} <= {TetherState.OK} and os.path.islink(source) == (
+            filesystem == "ext4" and kind is not TetherKind.NONE
+        )
+        if kind is TetherKind.LINK:
+            os.unlink(source)
+        for place, text in written.items():
+            place.write_text(text)
+        broken = workspace.logbook.broken_tethers()
+        assert len(broken) == (kind is TetherKind.LINK or kind.changes_a_file)
+        if broken:
+            assert TetherState.BROKEN in {row.state for row in workspace.tethers.of_move(move)}
+            assert workspace.logbook.mend(broken)[0].problem is None and not workspace.logbook.broken_tethers()
+        undo(workspace.carry.work(), "last")
+        assert contents(source) == whole and not os.path.exists(target) and not leftovers(world.folder)
+        assert {place: place.read_text() for place in written} == written

@@ -151,7 +151,7 @@ def _show(call: Call, rows: list[LandingRow], whole: bool) -> None:
         return
     labels, snapshot = call.workspace.drives.labels(), call.workspace.survey.latest()
     if not whole or not rows:
-        call.say(landing_headline(rows))
+        call.say(landing_headline(rows, labels))
     for row in rows:
         cells = landing_cells(row, labels)
         if whole:

@@ -24,7 +24,7 @@ def add_to(app: typer.Typer) -> None:
         fix: Annotated[bool, typer.Option("--fix", help="Do what is safe. Without --fix, Nuvik only looks.")] = False,
     ) -> None:
         """Find what Nuvik left on the attached drives, even without its journal, and say what is right for it."""
-        from nuvik.core.views.documents import document
+        from nuvik.core.views.documents import mend_document
 
         stop = Stop()
         with stopping(stop, call):
@@ -32,25 +32,7 @@ def add_to(app: typer.Typer) -> None:
             leftovers = logbook.leftovers(below or (), stop)
             mended = logbook.mend(leftovers, stop=stop) if fix else []
         if call.as_json:
-            done = [
-                {"path": each.leftover.path, "done": each.done, "problem": each.problem.what if each.problem else None}
-                for each in mended
-            ]
-            fixed = {each.leftover.path for each in mended if each.problem is None}
-            findings = [
-                {
-                    "kind": "tether" if leftover.role == "link" else leftover.role,
-                    "drive": leftover.drive,
-                    "path": leftover.path,
-                    "library": leftover.library or None,
-                    "summary": f"{leftover.what} {leftover.right}".strip(),
-                    "can_fix": leftover.repair is not Repair.NONE,
-                    "fixed": leftover.path in fixed,
-                }
-                for leftover in leftovers
-            ]
-            found = {"findings": findings, "leftovers": [document(leftover) for leftover in leftovers], "mended": done}
-            call.document("mend", found)
+            call.document("mend", mend_document(leftovers, mended))
         _say(call, leftovers, mended, fix)
         open_ends = sum(leftover.repair is not Repair.NONE for leftover in leftovers) - sum(
             each.problem is None for each in mended

@@ -21,6 +21,7 @@ from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.tether import Tether, TetherKind
 from nuvik.core.planning.drafting.folders_of_kinds import folders_of, left_behind
 from nuvik.core.planning.drafting.landing import newest_of
+from nuvik.core.settings import registry
 from nuvik.core.settings.find_settings import FoundSetting, find_settings
 from nuvik.core.settings.folder_of_kind import folder_now, put_folder, system_folder, usual_folder, written
 from nuvik.core.settings.settings_file import Change, change_for, put_value, value_of
@@ -74,7 +75,6 @@ class LandingStage:
         newest = newest_of(kind, snapshot.libraries)
         now = self._now(kind, places, newest, drives)
         goal = chosen or now
-        since_s = self.computer.host.logged_in_since_s()
         return LandingRow(
             kind=kind,
             now=now,
@@ -84,11 +84,14 @@ class LandingStage:
             folders=folders_of(kind, snapshot.libraries, goal.path if goal else ""),
             newest=newest,
             landed=self.landed(kind, snapshot),
-            login_due=any(
-                place.n == 0 and place.changed_at and moment_of(place.changed_at).timestamp() > since_s
-                for place in places
-            ),
+            login_due=any(map(self._login_due, places)),
         )
+
+    def _login_due(self, place: LandingPlace) -> bool:
+        """Whether the system was told since the user logged in: then programs that are open do not know it yet."""
+        of_system = place.n == 0 or place.tether.format == registry.FORMAT
+        told_s = moment_of(place.changed_at).timestamp() if of_system and place.changed_at else 0.0
+        return told_s > self.computer.host.logged_in_since_s()
 
     def _now(
         self, kind: Kind, places: list[LandingPlace], newest: Library | None, drives: tuple[Drive, ...]
@@ -121,7 +124,7 @@ class LandingStage:
         except Refused as refusal:
             return replace(place, state=PlaceState.BROKEN, trouble=refusal.what)
         place, meant = replace(place, value=value), self._meant(value)
-        if place.after and value != place.after:
+        if place.after and value not in (place.after, place.before):
             says = f"“{shown(value)}”" if value else "nothing"
             trouble = f"{shown(place.in_words)} says {says} now: somebody has changed it since."
             return replace(place, state=PlaceState.CHANGED, trouble=trouble)

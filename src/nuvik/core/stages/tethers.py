@@ -87,7 +87,7 @@ class TetherStage:
             wrong = why_not_held(tether, library.path, self._home)
             return TetherRow(n, tether, "", TetherState.BROKEN if wrong else TetherState.OK, wrong)
         if not tether.kind.changes_a_file:
-            state = known[1].state if known else TetherState.OK
+            state = state_of(self.carry.work(), *known) if known else TetherState.OK
             return TetherRow(n, tether, "", state, tether.words if state is TetherState.DUE else "")
         try:
             value = value_of(tether)

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from nuvik.core.carrying.mending.mend import Mended
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.emptied import Emptied
 from nuvik.core.model.landing import LandingRow
+from nuvik.core.model.leftover import Leftover, Repair
 from nuvik.core.model.library import Library
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
@@ -173,6 +175,30 @@ def tether_document(
         ],
         "old_place_used_again": again or None,
         "used_by": list(users),
+    }
+
+
+def mend_document(leftovers: Sequence[Leftover], mended: Sequence[Mended]) -> dict[str, Any]:
+    """What of Nuvik's is on the drives, and what became of that which was mended."""
+    fixed = {each.leftover.path for each in mended if each.problem is None}
+    return {
+        "findings": [
+            {
+                "kind": "tether" if leftover.role == "link" else leftover.role,
+                "drive": leftover.drive,
+                "path": leftover.path,
+                "library": leftover.library or None,
+                "summary": f"{leftover.what} {leftover.right}".strip(),
+                "can_fix": leftover.repair is not Repair.NONE,
+                "fixed": leftover.path in fixed,
+            }
+            for leftover in leftovers
+        ],
+        "leftovers": [to_json(leftover) for leftover in leftovers],
+        "mended": [
+            {"path": each.leftover.path, "done": each.done, "problem": each.problem.what if each.problem else None}
+            for each in mended
+        ],
     }
 
 

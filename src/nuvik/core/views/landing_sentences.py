@@ -28,8 +28,8 @@ class LandingCells:
     """Whether something is left to do."""
 
 
-def landing_headline(rows: Sequence[LandingRow]) -> str:
-    """How things stand with new content, in a sentence."""
+def landing_headline(rows: Sequence[LandingRow], labels: Mapping[str, str]) -> str:
+    """How things stand with new content, in a sentence; `labels` are the drives' names by their ids."""
     if not rows:
         return "Nothing is known yet about where new content goes. Survey first, or choose a drive for a kind."
     broken = [row for row in rows if any(place.trouble for place in row.places)]
@@ -38,6 +38,13 @@ def landing_headline(rows: Sequence[LandingRow]) -> str:
     if broken:
         trouble = next(place.trouble for place in broken[0].places if place.trouble)
         return f"{trouble} New {broken[0].kind} content may land elsewhere."
+    astray = next((row for row in rows if row.kept and _astray(row)), None)
+    if astray is not None and astray.chosen is not None:
+        count = sum(_astray(astray).values())
+        where = ", ".join(shown(labels.get(drive, drive)) for drive in _astray(astray))
+        many = format_count(count, f"new {astray.kind} library", f"new {astray.kind} libraries")
+        goal = shown(labels.get(astray.chosen.drive, astray.chosen.drive))
+        return f"{many} landed on {where} since you chose {goal}: some program still puts them there."
     if due:
         kinds = ", ".join(row.kind for row in due)
         return f"Programs do not know yet where new content is to go: {kinds}."
@@ -50,6 +57,11 @@ def landing_headline(rows: Sequence[LandingRow]) -> str:
     if not chosen:
         return "New content goes where it has always gone. Choose another folder for a kind."
     return f"You chose where new content goes for {format_count(chosen, 'kind')}."
+
+
+def _astray(row: LandingRow) -> dict[str, int]:
+    """How many libraries landed on other drives than the chosen one since then."""
+    return {drive: count for drive, count in row.landed.items() if row.chosen and drive != row.chosen.drive}
 
 
 def _is_due(row: LandingRow) -> bool:

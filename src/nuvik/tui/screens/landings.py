@@ -91,7 +91,7 @@ class LandingsPage(ModalScreen[None]):
                 Text(shorten(cells.newest, 34)),
             )
         table.move_cursor(row=min(at, max(0, len(self._rows) - 1)), animate=False)
-        self.query_one("#map-title", Static).update(Text(landing_headline(self._rows), "bold"))
+        self.query_one("#map-title", Static).update(Text(landing_headline(self._rows, self._labels), "bold"))
         self._show_kind()
 
     @property

@@ -98,6 +98,8 @@ def state_of(work: Work, move: Move, record: TetherRecord) -> TetherState:
     tether = record.tether
     if tether.kind is TetherKind.CHECK and record.state is not TetherState.DUE:
         return TetherState.BROKEN if why_not_held(tether, move.target, work.home) else TetherState.OK
+    if tether.kind is TetherKind.NONE:
+        return TetherState.OK  # there is nothing to be done for it
     if not tether.kind.changes_a_file or record.state is not TetherState.OK:
         return record.state
     if tether.format != registry.FORMAT and not os.path.exists(tether.file):
