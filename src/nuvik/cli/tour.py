@@ -35,6 +35,7 @@ def take_tour(call: Call, at: str | None, out: str) -> None:
 
 
 def _tour(call: Call, folder: str, drawing: str) -> None:
+    from nuvik.core.model.library import Kind
     from nuvik.core.model.wishes import Wishes
     from nuvik.core.stages.workspace import open_workspace
     from nuvik.core.views.draft_sentences import totals
@@ -88,6 +89,13 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     for title in box.titles():
         opened = box.open(title)
         call.say(f"  The Title Box opens {title} in {format_duration(opened.seconds)} from {opened.place}")
+    (shelf,) = [row for row in workspace.landings.rows(workspace.survey.latest()) if row.kind is Kind.GAME]
+    for setting in workspace.landings.find(shelf):
+        workspace.landings.teach(Kind.GAME, setting.file, setting.key)
+    workspace.plan.set_landing(Kind.GAME, "wren")
+    for change in workspace.landings.apply(Kind.GAME):
+        call.say(f"  New games go to {change.after} from now on: {change.key} is set in {change.file}")
+    call.say(f"  The Title Box puts a new title at {box.add('Kelp Lantern')}")
     call.say("6 Logbook")
     taken_back = workspace.logbook.undo("last")
     call.say(f"  Taken back: {shown(taken_back.moves[0].library)}, proven and released again.")
