@@ -133,7 +133,42 @@ def test_what_takes_effect_at_the_next_login_is_remembered_until_then(tmp_path, 
     monkeypatch.setattr(LocalHost, "logged_in_since_s", lambda host: logged_in)
     logged_in, at = time.time() - 60, ["--state", str(tmp_path / "state")]
     assert run(["landing", "video", str(home / "Films"), "--yes", *at]) == 0
-    assert "after you next log in" in capsys.readouterr().out
+    assert "next log in" in capsys.readouterr().out
     logged_in = time.time() + 60
     assert run(["landing", "video", *at]) == 0 and "log in" not in capsys.readouterr().out
     assert logged_in_since_s() < time.time()
+
+
+def test_a_standard_folder_moves_along_whole_and_into_the_folder_made_for_it(tmp_path, monkeypatch, capsys):
+    """A read-only file and another choice in between change nothing of what is told back at the end."""
+    world = World(tmp_path / "world", {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
+    world.folder.mkdir()
+    world.drive("kestrel")
+    world.drive("heron")
+    world.write()
+    home = Path(world.path("kestrel", "home"))
+    dirs = home / ".config" / "user-dirs.dirs"
+    put(home / "Videos" / "sky.mkv", 60 * MB)
+    put(home / "Videos" / "sea.mkv", 50 * MB)
+    fill(home / "Games" / "Kite")
+    dirs.parent.mkdir()
+    dirs.write_text('XDG_VIDEOS_DIR="$HOME/Videos"\n')
+    monkeypatch.delenv("XDG_CONFIG_HOME", raising=False)
+    around = Surroundings(home=str(home), standard={str(home / "Videos"): Kind.VIDEO})
+    monkeypatch.setattr(WorldHost, "surroundings", lambda host: around)
+    at, goal = ["--world", str(world.folder)], Path(world.path("heron", "Films"))
+    assert run(["survey", *at]) == 0 and run(["landing", "video", str(goal), "--yes", *at]) == 0
+    assert goal.is_dir() and not os.listdir(goal)
+    with monkeypatch.context() as locked:
+        locked.setattr("nuvik.core.settings.settings_file.os.access", lambda place, mode: False)
+        assert run(["landing", "video", world.path("heron", "Other"), "--yes", *at]) == 3
+    assert str(goal) in dirs.read_text()
+    assert run(["landing", "video", str(goal), *at]) == 0
+    row = next(row for row in world.open().landings.rows(world.open().survey.latest()) if row.kind is Kind.VIDEO)
+    assert row.is_told and [folder.path for folder in row.folders] == [str(home / "Videos")]
+    plan = str(tmp_path / "along.nuvik-plan.json")
+    assert run(["landing", "video", "--along", plan, *at]) == 0 and run(["carry", plan, "--yes", *at]) == 0
+    assert sorted(os.listdir(goal)) == ["sea.mkv", "sky.mkv"] and os.readlink(home / "Videos") == str(goal)
+    assert run(["undo", "last", "--yes", *at]) == 0 and sorted(os.listdir(home / "Videos")) == ["sea.mkv", "sky.mkv"]
+    assert run(["landing", "video", "--forget", *at]) == 0
+    assert dirs.read_text() == 'XDG_VIDEOS_DIR="$HOME/Videos"\n'

@@ -137,7 +137,8 @@ def _write_along(call: Call, row: LandingRow, output: str) -> None:
         raise Refused(
             f"Nothing of the kind {row.kind} is left in another folder.", next_step="Choose where it is to go first."
         )
-    plan = workspace.plan.make(workspace.plan.draft([(library.path, row.chosen.path) for library in left]))
+    draft = workspace.plan.empty_draft(workspace.survey.latest())
+    plan = workspace.plan.make(workspace.plan.brought_along(draft, left, row.chosen.drive))
     workspace.plan.write(plan, output)
     call.say(f"Written to {shown(output)}. Next: nuvik rehearse {shown(output)}")
 

@@ -6,6 +6,7 @@ import os
 
 from nuvik.core.checks.findings import Findings
 from nuvik.core.hosts.base import Host
+from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.long_paths import LONGEST_LINK_BYTES
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.names import OURS_PREFIX, shown
@@ -48,7 +49,11 @@ def check_places(
         findings.refuse(f"{name} is inside the target {shown(target)}.", "Choose another place.")
     elif is_within(target, state):
         findings.refuse(f"{shown(target)} is in the folder of Nuvik's database.", "Choose another place.")
-    elif files.exists(target) and not (files.is_link(target) and files.read_link(target) in replaces_links_to):
+    elif (
+        files.exists(target)
+        and not (files.is_link(target) and files.read_link(target) in replaces_links_to)
+        and not is_empty_folder(files, target)
+    ):
         findings.refuse(
             f"There is already something at {shown(target)}.", "Choose another place, or move that away first."
         )
@@ -77,6 +82,14 @@ def check_places(
             f"{name} is in use by {users[0]}" + (f" and {len(users) - 1} more." if len(users) > 1 else "."),
             "Close it and try again.",
         )
+
+
+def is_empty_folder(files: Files, path: str) -> bool:
+    """Whether nothing but an empty folder is at a path, whose place a library can take."""
+    try:
+        return files.is_folder(path) and not files.is_link(path) and not files.names_at(path)
+    except OSError:
+        return False
 
 
 def _check_way(findings: Findings, host: Host, target: str, drive: Drive) -> None:

@@ -19,7 +19,7 @@ from nuvik.core.model.plan import Landing
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.tether import Tether, TetherKind
-from nuvik.core.planning.drafting.folders_of_kinds import folders_of, left_behind
+from nuvik.core.planning.drafting.folders_of_kinds import folder_of, folders_of, left_behind
 from nuvik.core.planning.drafting.landing import newest_of
 from nuvik.core.settings import registry
 from nuvik.core.settings.find_settings import FoundSetting, find_settings
@@ -73,7 +73,7 @@ class LandingStage:
     ) -> LandingRow:
         places = self.places(kind, chosen.path if chosen else "")
         newest = newest_of(kind, snapshot.libraries)
-        now = self._now(kind, places, newest, drives)
+        now = self._now(kind, places, snapshot, drives)
         goal = chosen or now
         return LandingRow(
             kind=kind,
@@ -94,7 +94,7 @@ class LandingStage:
         return told_s > self.computer.host.logged_in_since_s()
 
     def _now(
-        self, kind: Kind, places: list[LandingPlace], newest: Library | None, drives: tuple[Drive, ...]
+        self, kind: Kind, places: list[LandingPlace], snapshot: Snapshot, drives: tuple[Drive, ...]
     ) -> Landing | None:
         for place in sorted(places, key=lambda place: place.n == 0):
             path = "" if place.tether.kind.leaves_link else self._meant(place.value)
@@ -102,10 +102,11 @@ class LandingStage:
             if drive is not None:
                 reason = "your standard folder" if place.n == 0 else f"{place.tether.key} in {place.tether.file}"
                 return Landing(kind=kind, drive=drive.id, path=path, reason=reason, before=drive.id)
+        newest = newest_of(kind, snapshot.libraries)
         if newest is None:
             return None
         reason = f"the newest, {shown(newest.name)}, is there"
-        path = os.path.dirname(newest.path)
+        path = folder_of(newest, snapshot.libraries)
         return Landing(kind=kind, drive=newest.drive, path=path, reason=reason, before=newest.drive)
 
     def _meant(self, value: str) -> str:
@@ -124,6 +125,8 @@ class LandingStage:
         except Refused as refusal:
             return replace(place, state=PlaceState.BROKEN, trouble=refusal.what)
         place, meant = replace(place, value=value), self._meant(value)
+        if goal and meant == goal and not place.tether.kind.leaves_link:
+            return replace(place, state=PlaceState.OK)
         if place.after and value not in (place.after, place.before):
             says = f"“{shown(value)}”" if value else "nothing"
             trouble = f"{shown(place.in_words)} says {says} now: somebody has changed it since."
@@ -156,9 +159,9 @@ class LandingStage:
             if library.kind is kind and not {library.path, library.tether} & known
         )
 
-    def left_behind(self, row: LandingRow, snapshot: Snapshot) -> tuple[Library, ...]:
+    def left_behind(self, row: LandingRow, snapshot: Snapshot) -> tuple[tuple[Library, str], ...]:
         """The libraries that lie where new content of a kind goes now, or went before programs were told otherwise, and
-        could move along to where it is to go.
+        could move along; each with the path that it would have.
         """
         if row.chosen is None:
             return ()
@@ -190,7 +193,8 @@ class LandingStage:
         landing = self._landings.all(self.computer.drives()).get(kind)
         goal = path or (landing.path if landing else "")
         due = [place for place in self.places(kind, goal) if place.state is not PlaceState.OK] if goal else []
-        return [self._change(kind, place, goal) for place in due if not place.tether.kind.leaves_link]
+        changes = [self._change(kind, place, goal) for place in due if not place.tether.kind.leaves_link]
+        return [change for change in changes if change.before != change.after]
 
     def _change(self, kind: Kind, place: LandingPlace, goal: str) -> Change:
         if place.n == 0:
@@ -221,7 +225,11 @@ class LandingStage:
                 first = place.before if place.after and place.state is not PlaceState.CHANGED else change.before
                 told = replace(place, before=first, after=change.after, changed_at=now_text())
                 self._landings.keep_place(kind, told)  # before the file is touched
-                self._put(kind, place, change.before, change.after)
+                try:
+                    self._put(kind, place, change.before, change.after)
+                except Refused:
+                    self._landings.keep_place(kind, place)
+                    raise
         return changes
 
     def _put(self, kind: Kind, place: LandingPlace, before: str, after: str) -> None:

@@ -226,11 +226,12 @@ class PlanStage:
         """The landing on a drive, in its usual folder or another one, that the user may choose."""
         return landing_on(draft, kind, drive, path)
 
-    def brought_along(self, draft: Draft, libraries: Iterable[Library], landing: Landing) -> Draft:
-        """The draft with libraries moving to the folder that takes new content. Raises Refused."""
-        for library in libraries:
-            target = os.path.join(landing.path, os.path.basename(library.path))
-            draft = draft.put_down(library.id, landing.drive, target)
+    def brought_along(self, draft: Draft, following: Iterable[tuple[Library, str]], drive: str) -> Draft:
+        """The draft with libraries moving along to the folder that takes new content, each to a path on that drive.
+        Raises Refused.
+        """
+        for library, path in following:
+            draft = draft.put_down(library.id, drive, path)
         return draft
 
     def set_landing(self, kind: Kind, goal: str) -> Landing:

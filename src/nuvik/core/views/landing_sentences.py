@@ -12,7 +12,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.settings.find_settings import FoundSetting
 
-LOGIN_WORDS = "programs that are open use it after you next log in"
+LOGIN_WORDS = "programs that are open use it once they start again, at the latest after you next log in"
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +52,7 @@ def landing_headline(rows: Sequence[LandingRow], labels: Mapping[str, str]) -> s
         kinds = ", ".join(row.kind for row in planned)
         return f"This plan sends new content elsewhere ({kinds}); programs are told when you say so."
     if any(row.login_due for row in rows):
-        return "Where new content goes has been set; programs that are open use it after you next log in."
+        return "Where new content goes has been set; programs that are open use it once they start again."
     chosen = sum(row.chosen is not None for row in rows)
     if not chosen:
         return "New content goes where it has always gone. Choose another folder for a kind."
@@ -114,7 +114,9 @@ def _landed(row: LandingRow, labels: Mapping[str, str]) -> str:
     return ", ".join(f"{count} on {shown(labels.get(drive, drive))}" for drive, count in row.landed.items())
 
 
-def landing_lines(row: LandingRow, left: Sequence[Library], labels: Mapping[str, str]) -> Iterator[tuple[str, str]]:
+def landing_lines(
+    row: LandingRow, left: Sequence[tuple[Library, str]], labels: Mapping[str, str]
+) -> Iterator[tuple[str, str]]:
     """All that is known of one kind as (name, words); `left` could move along."""
     if row.now is not None:
         yield "goes now to", f"{shown(row.now.path)}: {shown(row.now.reason)}"
@@ -142,7 +144,7 @@ def landing_lines(row: LandingRow, left: Sequence[Library], labels: Mapping[str,
             f"{count} in {shown(folder.path)}{' ← takes new content' if takes else ''}",
         )
     if left:
-        size = format_bytes(sum(library.on_disk_bytes for library in left))
+        size = format_bytes(sum(library.on_disk_bytes for library, _ in left))
         yield "could follow", f"{format_count(len(left), 'library', 'libraries')}, {size}, from the old folder"
 
 

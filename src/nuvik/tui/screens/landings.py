@@ -235,7 +235,7 @@ class LandingsPage(ModalScreen[None]):
             self.notify("Nothing is left in another folder. Choose where new content is to go first.")
             return
         stage, goal = self._desk.workspace.plan, row.chosen
-        draft = self._tried(lambda: stage.brought_along(self._desk.draft, left, goal))
+        draft = self._tried(lambda: stage.brought_along(self._desk.draft, left, goal.drive))
         if draft is not None:
             self._desk.edit(draft)
             count = format_count(len(left), "library moves", "libraries move")
