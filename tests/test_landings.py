@@ -9,6 +9,8 @@ import subprocess
 import time
 from pathlib import Path
 
+from textual.widgets import Static
+
 from conftest import MB, World, fill, put
 from nuvik.__main__ import run
 from nuvik.core.hosts.local import LocalHost
@@ -17,6 +19,10 @@ from nuvik.core.hosts.world import WorldHost
 from nuvik.core.model.library import Kind
 from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.settings.standard_folders import standard_folders
+from nuvik.tui.app import NuvikApp
+from nuvik.tui.screens.confirm import Confirm
+from nuvik.tui.screens.landings import LandingsPage
+from screens import settle, words_of
 
 
 def test_a_landing_is_told_to_the_system_and_taken_back(tmp_path, monkeypatch, capsys):
@@ -64,6 +70,7 @@ def test_a_landing_is_told_to_the_system_and_taken_back(tmp_path, monkeypatch, c
     assert run(["draft", str(film), "heron", "-o", plan, *at]) == 0
     assert run(["carry", plan, "--landings", *at]) == 0 and read("VIDEOS") == usual["VIDEOS"]
     assert run(["carry", plan, "--landings", "--yes", *at]) == 0 and read("VIDEOS") == world.path("heron", "Videos")
+    assert run(["undo", "plan", "--yes", *at]) == 0 and read("VIDEOS") == usual["VIDEOS"], "with its landings"
 
 
 def test_what_is_new_since_a_landing_was_chosen_is_counted(world, capsys):
@@ -172,3 +179,52 @@ def test_a_standard_folder_moves_along_whole_and_into_the_folder_made_for_it(tmp
     assert run(["undo", "last", "--yes", *at]) == 0 and sorted(os.listdir(home / "Videos")) == ["sea.mkv", "sky.mkv"]
     assert run(["landing", "video", "--forget", *at]) == 0
     assert dirs.read_text() == 'XDG_VIDEOS_DIR="$HOME/Videos"\n'
+
+
+async def test_the_page_of_landings_chooses_tells_forgets_and_lets_follow(world):
+    for n, name in enumerate(("Kite", "Moor"), start=1):
+        fill(world.path("kestrel", "Games", name), seed=n)
+    file = Path(world.path("kestrel", "Settings", "shelf", "shelf.json"))
+    old, new = world.path("kestrel", "Games"), world.path("heron", "Games")
+    put(file)
+    file.write_text(json.dumps({"new": old}))
+    app = NuvikApp(world.open)
+    async with app.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(app, pilot)
+        await pilot.press("3", "d")
+        page = app.screen
+        assert isinstance(page, LandingsPage)
+        at = next(n for n, row in enumerate(page._rows) if row.kind is Kind.GAME)
+        await pilot.press(*["down"] * at, "t")
+        assert app.screen is page, "nothing is chosen yet"
+        await pilot.press("s")
+        await settle(app, pilot)
+        await pilot.press("a", "enter")
+        offers = list(app.screen._choices)
+        await pilot.press(next(key for key, words in offers if words.startswith("Heron")))
+        assert "sends new content elsewhere (game)" in words_of(page.query_one("#map-title", Static))
+        assert app.desk.draft.landings[Kind.GAME].path == new
+        await pilot.press("b")
+        assert len(app.desk.draft.places) == 2
+        await pilot.press("t")
+        assert isinstance(app.screen, Confirm) and f"+ {new}" in words_of(app.screen.query_one("#question", Static))
+        await pilot.press("y")
+        assert json.loads(file.read_text()) == {"new": new}
+        await pilot.press("g")
+        assert os.readlink(f"{new}/Games on Kestrel") == old
+        await pilot.press("f")
+        assert json.loads(file.read_text()) == {"new": old} and not os.listdir(new) and not app.desk.draft.landings
+        # With the plan that it is part of: shown before, told at the end, and taken back with it.
+        await pilot.press("enter", next(key for key, words in offers if words.startswith("Heron")), "escape", "n")
+        await settle(app, pilot)
+        await pilot.press("c")
+        await settle(app, pilot)
+        assert "where new content goes:" in words_of(app.screen.query_one("#question", Static))
+        await pilot.press("y")
+        await settle(app, pilot)
+        assert json.loads(file.read_text()) == {"new": new}
+        await pilot.press("6", "U")
+        await settle(app, pilot)
+        await pilot.press("y")
+        await settle(app, pilot)
+        assert json.loads(file.read_text()) == {"new": old}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from functools import partial
@@ -61,8 +61,7 @@ def add_to(app: typer.Typer) -> None:
         if not yes:
             show_rehearsal(call, opened, on_trial, one_line=True)
             if landings:
-                for landing in opened.landings:
-                    _say_changes(call, call.workspace.landings.changes(landing.kind, landing.path))
+                _say_changes(call, call.workspace.landings.changes_of(opened))
             call.aside("Nothing was moved. Add --yes to carry it out.")
             return
         _run(
@@ -107,7 +106,7 @@ def add_to(app: typer.Typer) -> None:
         """Take a move back, or a whole plan: each library returns to where it came from."""
         logbook = call.workspace.logbook
         if yes and move == "plan":
-            _run(call, logbook.undo_plan)
+            _run(call, logbook.undo_plan, partial(_land_back, call, logbook.last_plans()))
         elif yes:
             _run(call, lambda report, stop: logbook.undo(move, report, stop))
         elif move == "plan":
@@ -165,13 +164,23 @@ def add_to(app: typer.Typer) -> None:
 
 
 def _land(call: Call, plan: Plan) -> None:
-    """Choose the landings of a plan and tell the system of them."""
-    for landing in plan.landings:
-        call.workspace.plan.set_landing(landing.kind, landing.path)
-        _say_changes(call, call.workspace.landings.apply(landing.kind))
+    """Choose the landings of a plan and tell programs of them."""
+    told = call.workspace.landings.apply_plan(plan)
+    _say_changes(call, told.changes)
+    for words in told.left:
+        call.aside(f"nuvik: {words}")
 
 
-def _say_changes(call: Call, changes: list[Change]) -> None:
+def _land_back(call: Call, plans: list[Plan]) -> None:
+    """The landings of plans that were taken back are taken back, too."""
+    for plan in plans:
+        told = call.workspace.landings.take_back_plan(plan)
+        _say_changes(call, told.changes)
+        for words in told.left:
+            call.aside(f"nuvik: {words}")
+
+
+def _say_changes(call: Call, changes: Sequence[Change]) -> None:
     from nuvik.core.views.tether_sentences import change_lines
 
     for change in changes:

@@ -66,7 +66,7 @@ def add_to(app: typer.Typer) -> None:
                 tether = workspace.landings.forget_setting(meant, remove)
                 call.say(f"{shown(tether.key)} in {shown(tether.file)} is left as it is from now on.")
             if goal is not None:
-                chosen = workspace.plan.set_landing(meant, goal)
+                chosen = workspace.landings.choose(meant, goal)
                 call.say(f"New content of the kind {meant} is to go to {shown(chosen.path)}.")
             if forget:
                 _forget(call, meant)
@@ -91,14 +91,13 @@ def add_to(app: typer.Typer) -> None:
 def _forget(call: Call, kind: Kind) -> None:
     from nuvik.core.views.tether_sentences import change_lines
 
-    back = call.workspace.landings.take_back(kind)
+    back = call.workspace.landings.forget(kind)
     for change in back.changes:
         call.say("\n".join(change_lines(change)))
     for words in back.left:
         call.say(words)
     if not back.changes and not back.left:
         call.say("No program was told of it.")
-    call.workspace.plan.forget_landing(kind)
     call.say(f"No folder is chosen for {kind} any more.")
 
 

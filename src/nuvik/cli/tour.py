@@ -92,7 +92,7 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     (shelf,) = [row for row in workspace.landings.rows(workspace.survey.latest()) if row.kind is Kind.GAME]
     for setting in workspace.landings.find(shelf):
         workspace.landings.teach(Kind.GAME, setting.file, setting.key)
-    workspace.plan.set_landing(Kind.GAME, "wren")
+    workspace.landings.choose(Kind.GAME, "wren")
     for change in workspace.landings.apply(Kind.GAME):
         call.say(f"  New games go to {change.after} from now on: {change.key} is set in {change.file}")
     call.say(f"  The Title Box puts a new title at {box.add('Kelp Lantern')}")

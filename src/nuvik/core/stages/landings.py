@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections import Counter
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass, replace
 
 from nuvik.core.hosts.base import drive_holding
@@ -15,12 +16,13 @@ from nuvik.core.model.landing import LandingPlace, LandingRow, PlaceState
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
-from nuvik.core.model.plan import Landing
+from nuvik.core.model.plan import Landing, Plan
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.tether import Tether, TetherKind
+from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.folders_of_kinds import folder_of, folders_of, left_behind
-from nuvik.core.planning.drafting.landing import newest_of
+from nuvik.core.planning.drafting.landing import landing_on, newest_of
 from nuvik.core.settings import registry
 from nuvik.core.settings.find_settings import FoundSetting, find_settings
 from nuvik.core.settings.folder_of_kind import folder_now, put_folder, system_folder, usual_folder, written
@@ -34,8 +36,8 @@ from nuvik.core.store.snapshots import snapshot_before
 
 
 @dataclass(frozen=True, slots=True)
-class TakenBack:
-    """What became of telling programs what they were told before."""
+class Told:
+    """What became of telling programs."""
 
     changes: tuple[Change, ...]
     left: tuple[str, ...]
@@ -56,6 +58,64 @@ class LandingStage:
     @property
     def _home(self) -> str:
         return self.computer.host.surroundings().home
+
+    # -- choosing ------------------------------------------------------------------------------------------
+
+    def choose(self, kind: Kind, goal: str) -> Landing:
+        """Let new content of a kind go to a drive or folder from now on. Raises Refused."""
+        drive, folder = self.computer.place(goal)
+        landing = landing_on(Draft(self.survey.latest()), kind, drive, folder)
+        if not drive.takes_new:
+            state = "is away" if not drive.attached else "is read-only" if drive.read_only else "cannot take it"
+            why = f": {drive.no_place}" if drive.no_place else ""
+            raise Refused(f"{shown(drive.label)} {state}{why}.", next_step="Choose another drive.")
+        protected = None if folder is None or folder == drive.path else self.computer.host.why_protected(folder)
+        if protected:
+            raise Refused(
+                f"Nothing new can go to {shown(folder or '')}: {protected}.", next_step="Choose another folder."
+            )
+        self._landings.keep(landing, drive)
+        return landing
+
+    def forget(self, kind: Kind) -> Told:
+        """Nothing is chosen for a kind any more, and programs are told what they were told before."""
+        back = self.take_back(kind)
+        self._landings.forget(kind)
+        return back
+
+    # -- of a whole plan -----------------------------------------------------------------------------------
+
+    def changes_of(self, plan: Plan) -> list[Change]:
+        """What telling programs of a plan's landings would change, as far as that can be changed."""
+        changes: list[Change] = []
+        for landing in plan.landings:
+            with suppress(Refused):  # telling them says so, and leaves it
+                changes += self.changes(landing.kind, landing.path)
+        return changes
+
+    def apply_plan(self, plan: Plan) -> Told:
+        """Choose the landings of a plan that was carried, and tell programs of them; what cannot be told is left."""
+        changes: list[Change] = []
+        left: list[str] = []
+        for landing in plan.landings:
+            try:
+                self.choose(landing.kind, landing.path)
+                changes += self.apply(landing.kind)
+            except Refused as refusal:
+                left.append(f"New {landing.kind} content: {refusal.what} {refusal.next_step}")
+        return Told(tuple(changes), tuple(left))
+
+    def take_back_plan(self, plan: Plan) -> Told:
+        """Forget the landings of a plan that was taken back, as far as they are still the ones that are chosen."""
+        kept = self._landings.all(self.computer.drives())
+        changes: list[Change] = []
+        left: list[str] = []
+        for landing in plan.landings:
+            if landing.kind in kept and kept[landing.kind].path == landing.path:
+                back = self.forget(landing.kind)
+                changes += back.changes
+                left += back.left
+        return Told(tuple(changes), tuple(left))
 
     # -- looking -------------------------------------------------------------------------------------------
 
@@ -238,7 +298,7 @@ class LandingStage:
         else:
             put_value(place.tether, before, after)
 
-    def take_back(self, kind: Kind) -> TakenBack:
+    def take_back(self, kind: Kind) -> Told:
         """Tell programs what they were told before Nuvik changed it, and remove the links that gathered other folders.
         What somebody else has changed since is left.
         """
@@ -257,7 +317,7 @@ class LandingStage:
             except Refused as refusal:
                 left.append(f"{refusal.what} It is left as it is.")
             self._landings.keep_place(kind, replace(place, before="", after="", changed_at=now_text()))
-        return TakenBack(tuple(changes), tuple(left))
+        return Told(tuple(changes), tuple(left))
 
     # -- settings that were taught -------------------------------------------------------------------------
 

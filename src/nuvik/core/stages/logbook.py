@@ -16,6 +16,7 @@ from nuvik.core.model.journal import Move
 from nuvik.core.model.leftover import Leftover
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import normalised
+from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Report, Stop, silent
 from nuvik.core.stages.carry import CarryStage
 
@@ -63,6 +64,12 @@ class LogbookStage:
     def last_plan(self) -> list[Move]:
         """The moves, not taken back yet, of the plan that was carried last. Raises Refused when there are none."""
         return moves_of_last_plan(self.carry.work())
+
+    def last_plans(self) -> list[Plan]:
+        """The plan that was carried last, as `last_plan` has its moves; none where it is not known any more."""
+        journal = self.carry.work().journal
+        plans = (journal.plan_of(run) for run in dict.fromkeys(move.run for move in self.last_plan()))
+        return [plan for plan in plans if plan is not None]
 
     def undo_plan(self, report: Report = silent, stop: Stop | None = None) -> Outcome:
         """Take back the plan that was carried last, its last move first. Raises Refused and Stopped."""

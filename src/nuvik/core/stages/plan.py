@@ -234,26 +234,6 @@ class PlanStage:
             draft = draft.put_down(library.id, drive, path)
         return draft
 
-    def set_landing(self, kind: Kind, goal: str) -> Landing:
-        """Let new content of a kind go to a drive or folder from now on. Raises Refused."""
-        drive, folder = self.computer.place(goal)
-        landing = landing_on(Draft(self.survey.latest()), kind, drive, folder)
-        if not drive.takes_new:
-            state = "is away" if not drive.attached else "is read-only" if drive.read_only else "cannot take it"
-            why = f": {drive.no_place}" if drive.no_place else ""
-            raise Refused(f"{shown(drive.label)} {state}{why}.", next_step="Choose another drive.")
-        protected = None if folder is None or folder == drive.path else self.computer.host.why_protected(folder)
-        if protected:
-            raise Refused(
-                f"Nothing new can go to {shown(folder or '')}: {protected}.", next_step="Choose another folder."
-            )
-        self._landings.keep(landing, drive)
-        return landing
-
-    def forget_landing(self, kind: Kind) -> None:
-        """Nothing is chosen for a kind any more."""
-        self._landings.forget(kind)
-
 
 def _merged(now: Library, before: Library | None) -> Library:
     if before is None:

@@ -175,7 +175,7 @@ class LandingsPage(ModalScreen[None]):
 
         def answered(agreed: bool | None) -> None:
             if agreed:
-                self._tried(lambda: (self._desk.workspace.plan.set_landing(row.kind, path), stage.apply(row.kind)))
+                self._tried(lambda: (stage.choose(row.kind, path), stage.apply(row.kind)))
                 self._fill()
 
         self.app.push_screen(Confirm(question.strip(), "tell programs" if changes else "remember it"), answered)
@@ -185,9 +185,8 @@ class LandingsPage(ModalScreen[None]):
         row, workspace = self._row, self._desk.workspace
         if row is None:
             return
-        back = self._tried(lambda: workspace.landings.take_back(row.kind))
+        back = self._tried(lambda: workspace.landings.forget(row.kind))
         if back is not None:
-            workspace.plan.forget_landing(row.kind)
             self._desk.edit(self._desk.draft.without_landing(row.kind))
             for words in back.left:
                 self.notify(words, severity="warning", markup=False)

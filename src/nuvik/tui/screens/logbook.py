@@ -10,6 +10,7 @@ from textual.binding import Binding
 
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
+from nuvik.core.model.progress import Report, Stop
 from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.views.carry_headline import logbook_headline, move_facts
 from nuvik.core.views.move_rows import move_row
@@ -22,6 +23,7 @@ from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.widgets.move_table import MoveTable
 
 if TYPE_CHECKING:
+    from nuvik.core.carrying.outcome import Outcome
     from nuvik.core.carrying.undo import Way
     from nuvik.core.model.leftover import Leftover
 
@@ -99,9 +101,18 @@ class LogbookScreen(StageScreen):
         self.in_background(logbook.last_plan, self._ask_to_undo_plan, group="outlook")
 
     def _ask_to_undo_plan(self, moves: list[Move]) -> None:
+        workspace = self.desk.workspace
+        plans = workspace.logbook.last_plans()
+
+        def take_back(report: Report, stop: Stop) -> Outcome:
+            outcome = workspace.logbook.undo_plan(report, stop)
+            for words in (words for plan in plans for words in workspace.landings.take_back_plan(plan).left):
+                self.app.call_from_thread(self.notify, words, severity="warning", markup=False)
+            return outcome
+
         def answered(agreed: bool | None) -> None:
             if agreed:
-                self.shell.carry_job.begin(self.desk.workspace.logbook.undo_plan)
+                self.shell.carry_job.begin(take_back)
 
         names = ", ".join(shown(move.library) for move in reversed(moves))
         question = f"Take back {format_count(len(moves), 'move')} of the last plan, the last one first: {names}?"

@@ -15,10 +15,11 @@ from textual.widgets import DataTable, SelectionList, Static
 
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Plan, Role, Step
+from nuvik.core.model.progress import Report, Stop
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
 from nuvik.core.views.rehearsal_sentences import dip_line, forecast_line, halfway_line, rehearsal_headline, takes
-from nuvik.core.views.tether_sentences import tether_lines
+from nuvik.core.views.tether_sentences import change_lines, tether_lines
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.shell import stage_key
@@ -30,6 +31,7 @@ from nuvik.tui.widgets.strip import StripData
 from nuvik.tui.widgets.what_if_list import StopAtCursor, WhatIfList
 
 if TYPE_CHECKING:
+    from nuvik.core.carrying.outcome import Outcome
     from nuvik.core.planning.drafting.draft import Draft
     from nuvik.core.rehearsal.rehearse import CheckedPlan
     from nuvik.core.rehearsal.whatifs import WhatIf
@@ -330,8 +332,15 @@ class RehearseScreen(StageScreen):
             first = timeline.violations[0]
             self.notify(f"{first.problem} {first.mend}", title="Not done", severity="warning", markup=False)
             return
-        changes = self.desk.workspace.tethers.changes
-        self.in_background(lambda: list(tether_lines(changes(plan))), self._ask_to_carry, group="changes")
+        self.in_background(lambda: self._changes_of(plan), self._ask_to_carry, group="changes")
+
+    def _changes_of(self, plan: Plan) -> list[str]:
+        """What carrying changes in settings, of the libraries and of where new content goes."""
+        workspace = self.desk.workspace
+        lines = list(tether_lines(workspace.tethers.changes(plan)))
+        if landings := [line for change in workspace.landings.changes_of(plan) for line in change_lines(change)]:
+            lines += ["where new content goes:", *landings]
+        return lines
 
     def _ask_to_carry(self, changes: list[str]) -> None:
         """The changes to settings files are shown before anything is done."""
@@ -350,8 +359,15 @@ class RehearseScreen(StageScreen):
     def _confirmed(self, agreed: bool | None) -> None:
         plan, on_trial = self.desk.plan, self.desk.on_trial
         if agreed and plan is not None:
-            carry = self.desk.workspace.carry.carry
-            self.shell.carry_job.begin(lambda report, stop: carry(plan, on_trial, report, stop))
+            workspace = self.desk.workspace
+
+            def carry(report: Report, stop: Stop) -> Outcome:
+                outcome = workspace.carry.carry(plan, on_trial, report, stop)
+                for words in workspace.landings.apply_plan(plan).left:
+                    self.app.call_from_thread(self.notify, words, severity="warning", markup=False)
+                return outcome
+
+            self.shell.carry_job.begin(carry)
 
     def on_data_table_row_highlighted(self) -> None:
         if any(isinstance(library, StopAtCursor) for library in self.query_one(WhatIfList).chosen):
