@@ -13,7 +13,6 @@ from textual.widgets import Static
 
 from conftest import MB, World, fill, put
 from nuvik.__main__ import run
-from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.processes import logged_in_since_s
 from nuvik.core.hosts.world import WorldHost
 from nuvik.core.model.library import Kind
@@ -132,14 +131,13 @@ def test_a_landing_is_told_to_every_setting_that_was_taught_and_taken_back(world
     assert os.listdir(new) == [links[0]], "only what is Nuvik's own goes"
 
 
-def test_what_takes_effect_at_the_next_login_is_remembered_until_then(tmp_path, monkeypatch, capsys):
-    home = tmp_path / "home"
-    (home / ".config").mkdir(parents=True)
-    monkeypatch.setenv("HOME", str(home))
+def test_what_takes_effect_at_the_next_login_is_remembered_until_then(world, tmp_path, monkeypatch, capsys):
+    (tmp_path / "home" / ".config").mkdir(parents=True)
     monkeypatch.delenv("XDG_CONFIG_HOME", raising=False)
-    monkeypatch.setattr(LocalHost, "logged_in_since_s", lambda host: logged_in)
-    logged_in, at = time.time() - 60, ["--state", str(tmp_path / "state")]
-    assert run(["landing", "video", str(home / "Films"), "--yes", *at]) == 0
+    monkeypatch.setattr(WorldHost, "surroundings", lambda host: Surroundings(home=str(tmp_path / "home")))
+    monkeypatch.setattr(WorldHost, "logged_in_since_s", lambda host: logged_in)
+    logged_in, at = time.time() - 60, ["--world", str(world.folder)]
+    assert run(["landing", "video", "heron", "--yes", *at]) == 0
     assert "next log in" in capsys.readouterr().out
     logged_in = time.time() + 60
     assert run(["landing", "video", *at]) == 0 and "log in" not in capsys.readouterr().out

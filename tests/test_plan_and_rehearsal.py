@@ -191,7 +191,17 @@ def pitfalls(world):
     world.drive("stork", attached=False)
     world.data["drive"][1].update(capacity_bytes=50_000 * MB, usable_bytes=50_000 * MB)
     world.cards = [{"path": "kestrel/Dome", "movable": False, "why_not": "it opens the roof"}]
-    for folder in ("Huge", "Large File", "Odd Names", "Links", "Parcel", "Pipe", "Shared", "State", "Taken/Ferrymoss"):
+    for folder in (
+        "Huge",
+        "Large File",
+        "Odd Names",
+        "Links",
+        "Parcel",
+        "Pipe",
+        "Shared",
+        "State",
+        "Taken/Ferrymoss/mine",
+    ):
         os.makedirs(world.path("heron", folder))
     os.mkdir(world.path("pipit", "Slides"))
     fill(world.path("kestrel", "Dome"))
