@@ -63,9 +63,16 @@ def test_a_cache_is_set_aside_put_back_and_let_go(world, capsys, monkeypatch):
     with monkeypatch.context() as using:
         using.setattr(WorldHost, "used_by", lambda host, place: ("vane (process 7)",))
         assert run(["empty", path, "--yes", *at]) == 3 and picture(path) == whole
+    for asked in ("why_protected", "why_not_yours"):
+        with monkeypatch.context() as forbidding:
+            forbidding.setattr(WorldHost, asked, lambda host, place: "it is not yours")
+            assert run(["empty", path, "--yes", *at]) == 3 and picture(path) == whole
     assert run(["empty", path, "--yes", *at]) == 0
     assert os.listdir(path) == ["CACHEDIR.TAG"] and os.stat(path).st_mode & 0o777 == 0o750
     assert run(["mend", *at]) == 0 and "before it was emptied" in capsys.readouterr().out
+    with monkeypatch.context() as using:
+        using.setattr(WorldHost, "used_by", lambda host, place: ("vane (process 7)",))
+        assert run(["empty", "--put-back", "1", *at]) == 3 == run(["empty", "--release", "1", *at])
     put(os.path.join(path, "tiles.bin"), 2 * MB)
     assert run(["empty", "--put-back", "1", *at]) == 3 and os.path.exists(os.path.join(path, "tiles.bin"))
     assert run(["empty", "--put-back", "1", "--even-if-filled", *at]) == 0 and picture(path) == whole

@@ -218,7 +218,13 @@ def show_rehearsal(
 ) -> Timeline:
     """Rehearse and print; ends with exit code 3 when something forbids the plan."""
     from nuvik.core.views.documents import document
-    from nuvik.core.views.rehearsal_sentences import dip_line, forecast_line, halfway_line, rehearsal_headline
+    from nuvik.core.views.rehearsal_sentences import (
+        dip_line,
+        effect_line,
+        forecast_line,
+        halfway_line,
+        rehearsal_headline,
+    )
     from nuvik.core.views.tether_sentences import tether_lines
 
     workspace = call.workspace
@@ -249,7 +255,7 @@ def show_rehearsal(
         if halfway := halfway_line(timeline):
             call.say(f"  {halfway}.")
         for effect in timeline.effects:
-            call.say(f"  What if: {effect.what}: {effect.words}.")
+            call.say(f"  {effect_line(effect)}")
         for forecast in timeline.forecast:
             call.say(f"  {forecast_line(forecast, labels[forecast.drive])}.")
         if timeline.calibration:

@@ -33,7 +33,7 @@ class WhatIf:
 
     @property
     def name(self) -> str:
-        """What is supposed, such as “without Wren”."""
+        """What is supposed, such as “Wren is unplugged”: it follows an “if”."""
         raise NotImplementedError
 
     def change(self, scene: Scene) -> Scene:
@@ -79,7 +79,7 @@ class Away(WhatIf):
 
     @property
     def name(self) -> str:
-        return f"without {shown(self.drive.label)}"
+        return f"{shown(self.drive.label)} is unplugged"
 
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
         gone = changed.not_opening_without(self.drive.id)
@@ -120,7 +120,7 @@ class Slower(WhatIf):
 
     @property
     def name(self) -> str:
-        return f"{shown(self.drive.label)} {self.factor:g} times slower"
+        return f"{shown(self.drive.label)} is {self.factor:g} times slower"
 
     def change(self, scene: Scene) -> Scene:
         drive = scene.by_id[self.drive.id]
@@ -159,7 +159,7 @@ class Crumbs(WhatIf):
 
     @property
     def name(self) -> str:
-        return f"{shown(self.drive.label)} full of small files"
+        return f"{shown(self.drive.label)} is full of small files"
 
     def change(self, scene: Scene) -> Scene:
         steps = tuple(
@@ -185,7 +185,7 @@ class New(WhatIf):
 
     @property
     def name(self) -> str:
-        return f"a new {self.kind} of {format_bytes(self.bytes)}"
+        return f"a new {self.kind} of {format_bytes(self.bytes)} arrives"
 
     def _lands_on(self, scene: Scene) -> Drive | None:
         planned = next((landing.drive for landing in scene.plan.landings if landing.kind is self.kind), None)
@@ -238,7 +238,7 @@ class Grown(WhatIf):
 
     @property
     def name(self) -> str:
-        return f"{self.weeks:g} weeks later"
+        return f"{self.weeks:g} weeks have passed"
 
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
         if not self.per_week:
@@ -265,7 +265,7 @@ class StopAfter(WhatIf):
 
     @property
     def name(self) -> str:
-        return f"stopped after step {self.n}"
+        return f"you stop after step {self.n}"
 
     def change(self, scene: Scene) -> Scene:
         return scene.stopped_after(self.n)
@@ -338,7 +338,7 @@ class Bought(WhatIf):
 
     @property
     def name(self) -> str:
-        return f"{shown(self.candidate.label)} bought"
+        return f"you buy {shown(self.candidate.label)}"
 
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
         if changed.draft is None:
@@ -367,7 +367,7 @@ class SideBySide(WhatIf):
 
     @property
     def name(self) -> str:
-        return "two moves side by side"
+        return "moves go side by side"
 
     def change(self, scene: Scene) -> Scene:
         return replace(scene, side_by_side=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from nuvik.core.carrying.outcome import Outcome
 from nuvik.core.model.journal import Move, State
@@ -10,31 +10,6 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Event
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_speed
 from nuvik.core.views.leftover_sentences import damaged_words
-
-PHASES: tuple[tuple[str, str, tuple[State, ...]], ...] = (
-    ("copy", "original untouched", (State.COPYING,)),
-    ("prove", "read back from the drive", (State.COPYING,)),
-    ("switch", "old path leads to the copy", (State.PROVEN, State.PUBLISHED)),
-    ("look", "seen through the old path", (State.SWITCHED,)),
-    ("release", "original gone, space free", (State.RELEASING, State.RELEASED)),
-)
-"""What happens to a library in order, and what is safe once it has."""
-
-
-def phase_number(event: Event) -> int:
-    """Which of PHASES an event stands in; len(PHASES) when all are done."""
-    if event.event == "progress":
-        return 1 if event.detail.get("phase") == "proving" else 0
-    return {
-        "step-started": 0,
-        "copied": 1,
-        "proven": 2,
-        "switched": 3,
-        "on-trial": 4,
-        "released": 5,
-        "undone": 5,
-        "done": 5,
-    }.get(event.event, 0)
 
 
 def running_headline(event: Event | None, beside: Sequence[Event] = ()) -> str:
@@ -63,13 +38,14 @@ def progress_line(event: Event) -> str:
     return words
 
 
-def ended_headline(outcome: Outcome, labels: dict[str, str]) -> str:
-    """How a run ended: what was done, and freed beside expected."""
+def ended_headline(outcome: Outcome, labels: dict[str, str], all_on_trial: int = 0) -> str:
+    """How a run ended: what was done, and freed beside expected; `all_on_trial` counts those of earlier runs, too."""
     on_trial = [move for move in outcome.moves if move.state is State.ON_TRIAL]
     undone = [move for move in outcome.moves if move.state is State.UNDONE or move.undoes is not None]
     if on_trial:
         many = format_count(len(on_trial), "library", "libraries")
-        return f"{many} on trial: try them, then release the originals in Logbook."
+        whole = f" ({all_on_trial} altogether)" if all_on_trial > len(on_trial) else ""
+        return f"{many} on trial{whole}: try them, then release the originals in Logbook."
     if undone and len(undone) == len(outcome.moves):
         return f"{shown(undone[0].library)} is back where it was."
     expected = outcome.expected_freed_bytes
@@ -82,10 +58,15 @@ def ended_headline(outcome: Outcome, labels: dict[str, str]) -> str:
     return f"Done: {format_count(len(outcome.moves), 'move')}. {freed}. {still}"
 
 
-def logbook_headline(moves: Sequence[Move], damaged: str | None = None) -> str:
-    """How the journal stands: what is midway, on trial, done; first of all that it was damaged."""
+def logbook_headline(moves: Sequence[Move], damaged: str | None = None, carrying: Collection[int] = ()) -> str:
+    """How the journal stands: what is midway, on trial, done; first of all that it was damaged. `carrying` are the
+    numbers of the moves that are being carried at this moment.
+    """
     if damaged is not None:
         return f"{damaged_words(damaged)}: press m."
+    if at_work := [move for move in moves if move.id in carrying]:
+        names = ", ".join(shown(move.library) for move in at_work)
+        return f"{names}: being carried at this moment. Carry shows how far it is."
     midway = [move for move in moves if not move.state.finished]
     if midway:
         first = midway[0]

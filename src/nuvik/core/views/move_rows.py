@@ -11,6 +11,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_duration
 
 _NOTHING = "–"
+_PROVING = "proving; original untouched"
 _BROKEN = "! programs do not find it: press f"
 
 
@@ -44,9 +45,9 @@ class MoveRow:
     standing: MoveStanding
 
 
-def move_row(move: Move, labels: Mapping[str, str], broken: bool = False) -> MoveRow:
+def move_row(move: Move, labels: Mapping[str, str], broken: bool = False, proving: bool = False) -> MoveRow:
     """The row of a move; `labels` are the drives' names by their ids. `broken` says that programs do not find what it
-    carried.
+    carried, `proving` that its copy is being proven at this moment.
     """
     here, there = (shown(labels.get(drive, drive)) for drive in (move.source_drive, move.target_drive))
     done_undo = move.undoes is not None and move.state is State.RELEASED
@@ -56,11 +57,19 @@ def move_row(move: Move, labels: Mapping[str, str], broken: bool = False) -> Mov
         library=shown(move.library),
         size=format_bytes(move.frees_bytes),
         way=f"{here} → {there}",
-        state=f"undid move {move.undoes}" if done_undo else _BROKEN if broken else move.state.in_words,
+        state=_state(move, done_undo, broken, proving),
         expected=format_duration(move.expected_s),
         took=format_duration(move.actual_s) if move.actual_s else _NOTHING,
         standing=MoveStanding.UNFINISHED if broken else _standing(move, done_undo),
     )
+
+
+def _state(move: Move, done_undo: bool, broken: bool, proving: bool) -> str:
+    if done_undo:
+        return f"undid move {move.undoes}"
+    if broken:
+        return _BROKEN
+    return _PROVING if proving and move.state is State.COPYING else move.state.in_words
 
 
 def _standing(move: Move, done_undo: bool) -> MoveStanding:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from nuvik.core.model.estimate import Estimate
 from nuvik.core.model.names import shown
-from nuvik.core.model.timeline import Dip, Forecast, Timeline
+from nuvik.core.model.timeline import Dip, Effect, Forecast, Timeline
 from nuvik.core.model.units import format_bytes, format_count, format_duration
 from nuvik.core.survey.history.growth import FAR_WEEKS
 
@@ -23,8 +23,19 @@ def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
         return f"Cannot be carried: step {first.n}, {shown(first.library)}: {first.problem}{many}"
     if not timeline.steps:
         return "Nothing to rehearse. Put a library on another drive in Plan first."
-    words = f"Fits. {format_count(len(timeline.steps), 'move')} in {takes(timeline)}."
+    if bad := [effect for effect in timeline.effects if effect.bad]:
+        others = len(bad) - 1
+        return effect_line(bad[0]) + (f" {format_count(others, 'more problem')} below." if others else "")
+    fits = "Fits"
+    if timeline.effects:
+        fits += f", also if {' and '.join(effect.what for effect in timeline.effects)}"
+    words = f"{fits}. {format_count(len(timeline.steps), 'move')} in {takes(timeline)}."
     return " ".join((words, *_on_the_way(timeline, labels)))
+
+
+def effect_line(effect: Effect) -> str:
+    """What comes of a supposition, as a sentence."""
+    return f"If {effect.what}: {effect.words}."
 
 
 def on_paper_lines(timeline: Timeline, labels: dict[str, str]) -> list[str]:

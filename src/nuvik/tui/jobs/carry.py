@@ -9,6 +9,7 @@ from functools import partial
 from typing import TYPE_CHECKING, ClassVar
 
 from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.journal import State
 from nuvik.core.model.progress import Event, Report, Stop
 from nuvik.tui.jobs.base import Job, JobHost
 from nuvik.tui.jobs.survey import SurveyJob
@@ -34,6 +35,8 @@ class CarryRun:
     progress: dict[int, Event] = field(default_factory=dict)
     """The latest progress of each of them."""
     latest: Event | None = None
+    releasing: bool = False
+    """Whether this run lets kept originals go."""
     ended: str | None = None
     """How it ended, in words; None while it runs."""
     trouble: bool = False
@@ -75,13 +78,20 @@ class CarryJob(Job):
     def is_running(self) -> bool:
         return self.run is not None and self.run.running
 
-    def begin(self, act: Act) -> None:
-        """Move something, and go to Carry to watch it. A survey that runs is stopped, and one begins afterwards."""
+    @property
+    def at_hand(self) -> tuple[int, ...]:
+        """The journal's numbers of the moves that are being carried at this moment."""
+        return tuple(self.run.at_hand) if self.run is not None and self.run.running else ()
+
+    def begin(self, act: Act, releasing: bool = False) -> None:
+        """Move something, or let kept originals go, and go to Carry to watch it. A survey that runs is stopped, and one
+        begins afterwards.
+        """
         if self.is_running:
             self.host.notify("Something is already being carried. Wait until it is done.", severity="warning")
             return
         self._survey.stop()
-        self.run = CarryRun()
+        self.run = CarryRun(releasing=releasing)
         self.host.go("carry")
         self.start(partial(self._carry, act, self.run))
 
@@ -90,7 +100,9 @@ class CarryJob(Job):
 
         try:
             outcome = act(partial(self._report, run), run.stop)
-            ended, trouble = ended_headline(outcome, self.host.desk.workspace.drives.labels()), False
+            workspace = self.host.desk.workspace
+            on_trial = sum(move.state is State.ON_TRIAL for move in workspace.logbook.moves())
+            ended, trouble = ended_headline(outcome, workspace.drives.labels(), on_trial), False
         except NuvikError as fault:
             ended, trouble = f"{fault.what} {fault.next_step}", True
         try:

@@ -16,7 +16,8 @@ from nuvik.core.model.journal import Move, State
 from nuvik.core.model.leftover import Leftover
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Event
-from nuvik.core.views.carry_headline import PHASES, phase_number, progress_line, running_headline
+from nuvik.core.views.carry_headline import progress_line, running_headline
+from nuvik.core.views.carry_phases import Ladder, ladder_of
 from nuvik.core.views.move_rows import move_row
 from nuvik.core.views.tether_sentences import broken_headline
 from nuvik.tui.jobs.carry import CarryRun
@@ -47,6 +48,8 @@ class CarryScreen(StageScreen):
         Binding(stage_key("logbook"), "app.go('logbook')", "logbook"),
     ]
 
+    _phase_shown: tuple[int, str | None] = (0, None)
+    """The move and the phase of the latest progress, as the table has it."""
     _drives_now: tuple[Drive, ...] = ()
     """The drives as they were at the last look, with what is used of them then."""
 
@@ -85,7 +88,9 @@ class CarryScreen(StageScreen):
         event: Event = details[0]
         self.say(self._headline(carrying))
         self._show_phases()
-        if event.event != "progress":
+        phase = (event.move, event.detail.get("phase"))
+        if event.event != "progress" or phase != self._phase_shown:
+            self._phase_shown = phase
             self._watch_traffic()
             self._show_moves()
             self._show_drives()
@@ -107,16 +112,16 @@ class CarryScreen(StageScreen):
         ladder, bar = Text(), Text()
         side_by_side = carrying is not None and carrying.running and len(carrying.at_hand) > 1
         if carrying is not None and event is not None and not carrying.trouble and not side_by_side:
-            reached = len(PHASES) if not carrying.running else phase_number(event)
-            for number, (phase, safe, _) in enumerate(PHASES):
-                mark, style = ("✓", palette.good) if number < reached else ("▶", f"bold {palette.accent}")
-                if number > reached:
+            at_hand = self._ladder(carrying, event)
+            for number, phase in enumerate(at_hand.phases):
+                mark, style = ("✓", palette.good) if number < at_hand.done else ("▶", f"bold {palette.accent}")
+                if number > at_hand.done:
                     mark, style = "·", palette.quiet
-                ladder.append(f"{mark} {phase:<9}", style=style)
-                ladder.append(f"{safe}\n", style=palette.quiet)
+                ladder.append(f"{mark} {phase.name:<9}", style=style)
+                ladder.append(f"{phase.safe}\n", style=palette.quiet)
         if carrying is not None and carrying.running:
             bar = Text("\n").join(
-                self._bar(carrying.progress[number], named=side_by_side)
+                self._bar(carrying, carrying.progress[number], named=side_by_side)
                 for number in carrying.at_hand
                 if number in carrying.progress
             )
@@ -134,12 +139,19 @@ class CarryScreen(StageScreen):
         else:
             self.tell(f"{stage_key('logbook')} opens Logbook: every move is listed there and can be taken back.")
 
+    def _ladder(self, carrying: CarryRun, event: Event) -> Ladder:
+        """The phases of the move of an event; between moves, those of the one before."""
+        number = event.move or (carrying.moves[-1] if carrying.moves else 0)
+        if not number:
+            return Ladder((), 0)
+        return ladder_of(self.desk.workspace.logbook.move(number), event, carrying.releasing)
+
     @staticmethod
     def _headline(carrying: CarryRun) -> str:
         first, *others = carrying.at_hand.values() or [carrying.event]
         return running_headline(first, [other for other in others if other is not None])
 
-    def _bar(self, event: Event, named: bool) -> Text:
+    def _bar(self, carrying: CarryRun, event: Event, named: bool) -> Text:
         """How far a phase is; of moves side by side, with the library and the phase before it."""
         palette = palette_of(self.app.theme)
         share = event.done_bytes / event.total_bytes if event.total_bytes else 1.0
@@ -147,8 +159,10 @@ class CarryScreen(StageScreen):
         filled = round(cells * min(1.0, share))
         text = Text()
         if named:
-            phase = PHASES[phase_number(event)][0]
-            text.append(f"{shorten(event.library, _NAME_CELLS - 10):<{_NAME_CELLS - 9}}{phase:<9}")
+            phase = self._ladder(carrying, event).at_hand
+            text.append(
+                f"{shorten(event.library, _NAME_CELLS - 10):<{_NAME_CELLS - 9}}{phase.name if phase else '':<9}"
+            )
         text += Text("━" * filled, style=palette.accent) + Text("━" * (cells - filled), style=palette.free)
         text.append(f" {share:4.0%}  {progress_line(event)}")
         return text
@@ -165,7 +179,14 @@ class CarryScreen(StageScreen):
 
     def _show_moves(self) -> None:
         labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
-        self.query_one(MoveTable).show([move_row(move, labels) for move in self._moves()])
+        carrying = self.shell.carry_job.run
+        proving = (
+            {number for number, event in carrying.progress.items() if event.detail.get("phase") == "proving"}
+            if carrying is not None and carrying.running
+            else set()
+        )
+        rows = [move_row(move, labels, proving=move.id in proving) for move in self._moves()]
+        self.query_one(MoveTable).show(rows)
 
     def _moves(self) -> list[Move]:
         """The moves of the run at hand; before one, those that stand midway."""

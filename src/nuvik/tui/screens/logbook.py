@@ -51,7 +51,7 @@ class LogbookScreen(StageScreen):
 
     def refresh_stage(self) -> None:
         moves = list(reversed(self.desk.workspace.logbook.moves()))
-        self.say(logbook_headline(moves, self.desk.workspace.damaged_journal))
+        self.say(logbook_headline(moves, self.desk.workspace.damaged_journal, self.shell.carry_job.at_hand))
         self._show(moves)
         self.in_background(self.desk.workspace.logbook.broken_tethers, self._take_broken, group="tethers")
 
@@ -131,7 +131,9 @@ class LogbookScreen(StageScreen):
         def answered(agreed: bool | None) -> None:
             if agreed:
                 release = self.desk.workspace.logbook.release
-                self.shell.carry_job.begin(lambda report, stop: release(wanted, report=report, stop=stop))
+                self.shell.carry_job.begin(
+                    lambda report, stop: release(wanted, report=report, stop=stop), releasing=True
+                )
 
         if move.state is not State.ON_TRIAL:
             self.notify(f"Move {move.id} is not on trial: {move.state.in_words}.", severity="warning", markup=False)

@@ -18,7 +18,14 @@ from nuvik.core.model.plan import Plan, Role, Step
 from nuvik.core.model.progress import Report, Stop
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
-from nuvik.core.views.rehearsal_sentences import dip_line, forecast_line, halfway_line, rehearsal_headline, takes
+from nuvik.core.views.rehearsal_sentences import (
+    dip_line,
+    effect_line,
+    forecast_line,
+    halfway_line,
+    rehearsal_headline,
+    takes,
+)
 from nuvik.core.views.tether_sentences import change_lines, tether_lines
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.stage import StageScreen
@@ -205,8 +212,7 @@ class RehearseScreen(StageScreen):
             words = f"{stage_key('plan')} goes to Plan: pick up a library there and put it on another drive."
             self.tell(words if self._checking is None else "")
             return
-        supposed = ", ".join(effect.what for effect in timeline.effects)
-        self.say((f"What if: {supposed}. " if supposed else "") + rehearsal_headline(timeline, labels))
+        self.say(rehearsal_headline(timeline, labels))
         verdict.update(self._lines(timeline, labels))
         mode = (
             "on trial: originals stay until you release them"
@@ -235,7 +241,7 @@ class RehearseScreen(StageScreen):
                 )
             )
         for effect in timeline.effects:
-            lines.append((f"{effect.what}: {effect.words}", palette.look if effect.bad else palette.text))
+            lines.append((effect_line(effect), palette.look if effect.bad else palette.text))
         for drive_id, names in timeline.away.items():
             if names and not timeline.effects:
                 listed = ", ".join(shown(name) for name in names[:4]) + (" …" if len(names) > 4 else "")
@@ -349,7 +355,12 @@ class RehearseScreen(StageScreen):
             return
         question = (
             f"Carry out {format_count(len(plan.steps), 'move')}, {format_bytes(plan.frees_bytes)}, "
-            f"in {takes(timeline)}? Each original stays until its copy is proven; you can take it back."
+            f"in {takes(timeline)}? "
+            + (
+                "On trial: each original stays, and takes its space, until you release it in Logbook."
+                if self.desk.on_trial or plan.on_trial
+                else "Each original stays until its copy is proven; you can take it back."
+            )
         )
         if changes:
             more = [f"… and {len(changes) - _CHANGES} more lines"] if len(changes) > _CHANGES else []

@@ -204,6 +204,8 @@ def _how_known(drive: Drive, room: int) -> tuple[str, bool]:
             ("declared, not measured", False) if drive.speed_source == "declared" else ("typical, not measured", True)
         )
     words = f"measured {(drive.gauged_at or '')[:10]} ±{100 * (drive.speed_spread or 0) / 2:.0f} %"
+    if drive.write_source != "measured":
+        return f"reading {words}; writing is {drive.write_source}", True
     if drive.through_cache:
         return f"{words}, through the cache", True
     if drive.sustained_write_bytes_per_s and drive.burst_bytes:
