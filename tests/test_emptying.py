@@ -19,7 +19,7 @@ from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.library_page import LibraryPage
 from screens import settle, words_of
-from test_promise import die_after
+from test_promise import Dead, die_after
 
 TAG = "Signature: 8a477f597d28d172789f06886806bc55\n"
 
@@ -182,3 +182,37 @@ async def test_a_cache_is_emptied_from_its_page_and_put_back_in_logbook(world):
         await pilot.press("b", "a")
         await settle(app, pilot)
         assert picture(path) == whole and "has again what it held" in words_of(app.screen.query_one("#lines", Static))
+
+
+def test_what_a_stop_left_is_looked_at_anew(world):
+    """A folder made anew while its contents were being put back gives way; one that is gone holds a release up."""
+    path = cache_at(world)
+    whole, workspace = picture(path), world.open()
+    workspace.survey.take()
+    begin(workspace, path)
+    life = 1
+    while os.path.exists(path):  # until it dies between the two renames
+        assert die_after(world.open(), life, partial(_put_back_dying, world, life))
+        life += 1
+    fill(path, files=2)
+    with pytest.raises(Refused, match="number 99"):
+        world.open().emptying.put_back(99)
+    assert picture(path) == whole and not our_folders(path)
+    begin(world.open(), path)
+    workspace = world.open()
+    assert die_after(workspace, 1, partial(workspace.emptying.release, 2))
+    os.rename(path, f"{path} gone")
+    with pytest.raises(Stopped, match="kept at"):
+        world.open().emptying.kept() and world.open().emptying.release(2)
+    (kept,) = world.open().emptying.kept()
+    assert picture(world.open().emptying.content_of(kept)) == whole
+    os.rename(f"{path} gone", path)
+    with pytest.raises(Refused):
+        world.open().emptying.release(2)  # it has gone on, and is gone
+    assert not our_folders(path)
+
+
+def _put_back_dying(world: World, life: int) -> None:
+    workspace = world.open()
+    if die_after(workspace, life, partial(workspace.emptying.put_back, 1)):
+        raise Dead
