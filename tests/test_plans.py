@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import itertools
 import json
+from collections import Counter
 from dataclasses import replace
 from pathlib import Path
 
@@ -127,6 +128,42 @@ def test_a_draft_is_put_right_with_the_fewest_moves_and_its_own_kept():
         repaired(right)
     with pytest.raises(Refused, match="No set of moves fixes this"):
         repaired(draft.with_headroom({"fast": 119 * GB}))
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.data())
+def test_mending_takes_the_fewest_moves_and_then_the_fewest_bytes(data):
+    """As all placements show, tried one by one."""
+    drives = [
+        drive("fast", usable_bytes=100 * GB, used_bytes=0, headroom_bytes=10 * GB, **FAST),
+        drive("slow", usable_bytes=200 * GB, used_bytes=0, headroom_bytes=10 * GB, **SLOW),
+        drive("third", usable_bytes=150 * GB, used_bytes=0, headroom_bytes=10 * GB, **SLOW),
+    ]
+    sizes = data.draw(st.lists(st.integers(2, 40), min_size=3, max_size=6))
+    libraries = [library(f"L{n}", data.draw(st.sampled_from(["fast", "slow"])), size) for n, size in enumerate(sizes)]
+    used = Counter({each.id: 0 for each in drives})
+    for each in libraries:
+        used[each.drive] += each.on_disk_bytes
+    other = data.draw(st.integers(0, 60)) * GB
+    drives = [replace(each, used_bytes=min(98 * GB, used[each.id] + other * (each.id == "fast"))) for each in drives]
+    draft = Draft(home(drives, libraries))
+    best = None
+    for places in itertools.product(("fast", "slow", "third"), repeat=len(libraries)):
+        then = draft
+        for each, place in zip(libraries, places, strict=True):
+            then = then.put_down(each.id, place)
+        if not then.breaches and not then.arranged_quickly.stuck:
+            size = sum(load.library.on_disk_bytes for load in then.loads)
+            best = min(best or (99, 0), (len(then.loads), size))
+    if not draft.breaches:
+        return
+    if best is None:
+        with pytest.raises(Refused):
+            repaired(draft)
+        return
+    right = repaired(draft)
+    assert not right.breaches
+    assert (len(right.loads), sum(load.library.on_disk_bytes for load in right.loads)) <= best
 
 
 def test_swapping_and_going_back_are_each_others_inverse():

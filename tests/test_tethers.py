@@ -488,7 +488,7 @@ def test_a_taught_check_that_fails_keeps_the_original(tmp_path, capsys):
     check = ["tether", source, *at, "--add", "check", "--file"]
     inside = sorted(os.listdir(source))[0]
     assert run([*check, inside]) == 0 and run([*check, f"{source}/{inside}"]) == 3, "it is known already"
-    assert run([*check, "not there"]) == 3 and run([*check, "../Kite"]) == 3 and run(check[:-1]) == 2
+    assert run([*check, "not there"]) == 3 and run([*check, ".."]) == 3 and run(check[:-1]) == 2
     assert run([*check, str(second), "--key", "look", "--value", "dark"]) == 0
     assert run([*check, str(second), "--key", "look", "--value", "light"]) == 3
     assert run(["shift", source, "heron", "--yes", *at]) == 0, "all hold"

@@ -45,6 +45,8 @@ class Weights:
         default=900.0, metadata={"says": "for a backup on the same disk as what it backs up"}
     )
 
+    gb_s: float = field(default=0.0, metadata={"says": "for each GB that is moved, whatever the drives"})
+
     def in_words(self) -> Iterator[tuple[str, float, str]]:
         """Each as (name, seconds, what it is for)."""
         for field_ in fields(self):

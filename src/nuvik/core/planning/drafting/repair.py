@@ -1,4 +1,6 @@
-"""Repairing a draft: the fewest further moves with which everything it breaks is right again."""
+"""Repairing a draft: the fewest further moves, and of these the fewest bytes, with which everything that it breaks is
+right again.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,7 @@ from dataclasses import replace
 
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.wishes import Style, Wishes
+from nuvik.core.model.wishes import Weights, Wishes
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.placement.contradictions import contradictions
 from nuvik.core.planning.placement.limits import why_cannot
@@ -14,6 +16,21 @@ from nuvik.core.planning.placement.proposal import Proposal
 from nuvik.core.planning.placement.solver import INFINITY
 from nuvik.core.planning.search.ideal import ideal_placement
 from nuvik.core.planning.search.reach import reach
+
+_FEWEST = Weights(
+    moving=0.0,
+    move_s=10_000.0,
+    gb_s=1.0,
+    headroom_s=50_000_000.0,
+    unmet_s=10_000_000.0,
+    away_s=0.0,
+    away_open_s=0.0,
+    fast_room_s=0.0,
+    apart_part_s=0.0,
+    scattered_s=0.0,
+    backup_beside_s=0.0,
+)
+"""Nothing counts but that all is right again; then the number of moves, then their bytes (up to 10 TB)."""
 
 
 def repaired(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) -> Draft:
@@ -30,7 +47,8 @@ def repaired(draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) 
         if why_cannot(library, draft.drive(place := draft.places[library.id]), draft.drive(library.drive)) is None
     }
     wishes = Wishes(
-        style=Style.CAUTIOUS,
+        weights=_FEWEST,
+        weeks=0.0,
         headroom_bytes={drive.id: drive.headroom_bytes for drive in draft.drives},
         whole=True,
         forbidden=forbidden,

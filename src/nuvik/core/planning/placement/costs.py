@@ -18,6 +18,7 @@ from nuvik.core.model.timing import per_file_seconds, read_seconds
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.placement.waiting import waiting_s_per_week
 
+GB = 1_000_000_000
 _WORTH_S_PER_WEEK, _WORTH_SHARE = 0.5, 0.05
 """What saves less than so much a week, or than this share of its opening, is not felt."""
 _HARDLY_WAITED_FOR, _HARDLY = frozenset([Kind.CACHE, Kind.BACKUP]), 0.1
@@ -54,7 +55,8 @@ def placement_cost_s(library: Library, drive: Drive, source: Drive, wishes: Wish
     if drive.portable:
         share = piece.reads if piece else 1.0
         cost += share * (weights.away_s + wishes.weeks * library.opens_per_week * weights.away_open_s)
-    return cost + weights.moving * moving_s(library, source, drive) + (weights.move_s if not piece or piece.body else 0)
+    cost += weights.moving * moving_s(library, source, drive) + weights.gb_s * library.on_disk_bytes / GB
+    return cost + (weights.move_s if not piece or piece.body else 0)
 
 
 def apart_cost_s(wishes: Wishes) -> float:
