@@ -11,9 +11,11 @@ from textual.screen import Screen
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.units import format_count
 from nuvik.tui.commands import system_commands
 from nuvik.tui.desk import Desk
 from nuvik.tui.jobs.carry import CarryJob
+from nuvik.tui.jobs.draft_keeper import DraftKeeper
 from nuvik.tui.jobs.drive_watch import DriveWatch
 from nuvik.tui.jobs.gauge import GaugeJob
 from nuvik.tui.jobs.opening import OpeningJob
@@ -31,7 +33,7 @@ if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
 
 _FIRST_PICTURE_S = 0.05
-_WATCH_EVERY_S = 3.0
+_WATCH_EVERY_S, _KEEP_EVERY_S = 3.0, 2.0
 
 
 class NuvikApp(App[None]):
@@ -58,6 +60,7 @@ class NuvikApp(App[None]):
         self.survey_job = SurveyJob(self)
         self.carry_job = CarryJob(self, self.survey_job)
         self.drive_watch = DriveWatch(self, lambda: self.carry_job.is_running)
+        self.draft_keeper = DraftKeeper(self)
         self.gauge_job = GaugeJob(self, self.drive_watch)
         self.opening_job = OpeningJob(self, opener)
         for theme in themes():
@@ -80,6 +83,10 @@ class NuvikApp(App[None]):
         self.switch_screen("survey")
         self.call_after_refresh(self.survey_job.begin)
         self.set_interval(_WATCH_EVERY_S, self.drive_watch.look)
+        self.set_interval(_KEEP_EVERY_S, self.draft_keeper.look)
+        if desk.draft.places or desk.draft.suspended:
+            count = format_count(len(desk.draft.places) + len(desk.draft.suspended), "move")
+            self.notify(f"Your plan of {count} is in Plan ({stage_key('plan')}), as you left it.")
 
     def give_up(self, fault: Exception) -> None:
         self.fault = fault
@@ -132,6 +139,8 @@ class NuvikApp(App[None]):
 
     def action_leave(self) -> None:
         """Quit; while something is carried, only once it came to a safe point."""
+        if hasattr(self, "desk"):
+            self.draft_keeper.keep_now()
         if not self.carry_job.is_running:
             self.exit()
             return

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from nuvik.core.model.drive import Drive
@@ -24,6 +24,8 @@ class Edit:
 
     draft: Draft
     recommendation: Recommendation | None = None
+    on: Snapshot | None = None
+    """The snapshot on which the draft was laid."""
 
 
 @dataclass
@@ -47,13 +49,21 @@ class Desk:
     timeline: Timeline | None = None
     """What carrying the plan would do, nothing supposed."""
     on_trial: bool = False
+    side_by_side: bool = False
+    """Whether moves that share no disk are carried at the same time."""
+    without_marks: bool = False
+    """Whether moves go on where a target cannot keep every mark."""
     _sorted: tuple[Snapshot, dict[str, tuple[Library, ...]]] | None = None
 
     @classmethod
     def laid(cls, workspace: Workspace) -> Desk:
         """A desk with the latest snapshot on it."""
         desk = cls(workspace, workspace.survey.latest())
-        desk.edits = [Edit(workspace.plan.empty_draft(desk.snapshot))]
+        desk.edits = [Edit(workspace.plan.empty_draft(desk.snapshot), on=desk.snapshot)]
+        kept = workspace.plan.kept_draft(desk.snapshot)
+        if kept is not None:
+            desk.edits.append(Edit(kept, on=desk.snapshot))
+            desk.position, desk.on_trial = 1, kept.on_trial
         return desk
 
     def on_drive(self, drive_id: str, snapshot: Snapshot | None = None) -> tuple[Library, ...]:
@@ -75,7 +85,11 @@ class Desk:
 
     @property
     def draft(self) -> Draft:
-        return self.edits[self.position].draft
+        """The draft in force, laid on the latest snapshot when it is first asked for."""
+        edit = self.edits[self.position]
+        if edit.on is not self.snapshot:
+            edit = self.edits[self.position] = replace(edit, draft=edit.draft.laid_on(self.snapshot), on=self.snapshot)
+        return edit.draft
 
     @property
     def recommendation(self) -> Recommendation | None:
@@ -83,13 +97,12 @@ class Desk:
         return self.edits[self.position].recommendation
 
     def take_snapshot(self, snapshot: Snapshot) -> None:
-        """Begin again from a new snapshot; moves that are still possible stay on the draft, and what the user holds
-        stays in the hand.
+        """Go on from a new snapshot: moves that are still possible stay on the draft, and on those that an undo leads
+        back to; what the user holds stays in the hand.
         """
-        draft = self.draft.laid_on(snapshot)
-        self.snapshot, self.edits, self.position = snapshot, [Edit(draft)], 0
+        self.snapshot = snapshot
         self.plan = self.checked = self.timeline = None
-        known = {library.id for library in draft.snapshot.libraries}
+        known = {library.id for library in self.draft.snapshot.libraries}
         self.hand = tuple(library_id for library_id in self.hand if library_id in known)
         self.marked &= known
 
@@ -99,7 +112,8 @@ class Desk:
 
     def edit(self, draft: Draft, recommendation: Recommendation | None = None) -> None:
         """Put a new draft in force, which may follow a new recommendation; what was undone before is forgotten."""
-        edit, now = Edit(draft, recommendation or self.recommendation), self.edits[self.position]
+        edit = Edit(draft, recommendation or self.recommendation, self.snapshot)
+        now = self.edits[self.position]
         if (draft.places, draft.landings) != (now.draft.places, now.draft.landings) or (
             draft.snapshot is not now.draft.snapshot or edit.recommendation is not now.recommendation
         ):

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.kept_draft import KeptDraft
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within, normalised
@@ -16,6 +17,7 @@ from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.landing import landing_on
+from nuvik.core.planning.drafting.library_parts import split
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.planning.drafting.plan_vs_survey import Standing, draft_of, standings
 from nuvik.core.planning.drafting.recommendation import Recommendation, recommend
@@ -31,6 +33,7 @@ from nuvik.core.planning.drafting.wishes_input import (
 )
 from nuvik.core.stages.computer import Computer
 from nuvik.core.stages.survey import SurveyStage
+from nuvik.core.store.kept_draft import keep_draft, kept_draft
 from nuvik.core.store.landings import Landings
 from nuvik.core.store.plan_file import free_plan_path, plans_in, read_plan, write_plan
 from nuvik.core.survey.card_input import kind_of
@@ -49,6 +52,35 @@ class PlanStage:
     def empty_draft(self, snapshot: Snapshot) -> Draft:
         """A draft in which nothing moves."""
         return Draft(snapshot)
+
+    def keep_draft(self, draft: Draft) -> None:
+        """Remember a draft until the next start. Raises Refused where the state folder cannot be written."""
+        kept = KeptDraft(
+            places={**draft.suspended, **draft.places},
+            targets=dict(draft.targets),
+            parted=draft.parts_apart(),
+            headroom_bytes=dict(draft.headroom_bytes),
+            keep_headroom=draft.keep_headroom,
+            on_trial=draft.on_trial,
+            landings=tuple(draft.landings.values()),
+        )
+        keep_draft(self.computer.state_folder, kept)
+
+    def kept_draft(self, snapshot: Snapshot) -> Draft | None:
+        """The draft that was remembered, with what is still possible of it; None where nothing is."""
+        kept = kept_draft(self.computer.state_folder)
+        if kept is None:
+            return None
+        known = {drive.id for drive in snapshot.drives}
+        draft = Draft(
+            split(snapshot, kept.parted.keys(), kept.parted),
+            headroom_bytes={drive: size for drive, size in kept.headroom_bytes.items() if drive in known},
+            keep_headroom=kept.keep_headroom,
+            on_trial=kept.on_trial,
+            landings={landing.kind: landing for landing in kept.landings if landing.drive in known},
+        )
+        draft = replace(draft, suspended=dict(kept.places), targets=dict(kept.targets)).laid_on(draft.snapshot)
+        return draft if draft.places or draft.suspended or draft.landings else None
 
     def draft(self, moves: Sequence[tuple[str, str]], headroom_bytes: Mapping[str, int] | None = None) -> Draft:
         """A draft of moves given as (library path, drive or folder), each library measured now. Raises Refused."""

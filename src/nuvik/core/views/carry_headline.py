@@ -83,6 +83,20 @@ def logbook_headline(moves: Sequence[Move], damaged: str | None = None, carrying
     return f"{many} done, nothing unfinished. Whatever was moved can be taken back."
 
 
+def first_of_all(moves: Sequence[Move], carrying: Collection[int] = ()) -> str:
+    """What of earlier work wants the user's attention before anything else; empty where nothing does."""
+    midway = [move for move in moves if not move.state.finished and move.id not in carrying]
+    if midway and not carrying:
+        many = f" (and {len(midway) - 1} more)" if len(midway) > 1 else ""
+        return f"{shown(midway[0].library)}{many} is half done: {midway[0].state.in_words}. g in Carry (5) goes on."
+    on_trial = [move for move in moves if move.state is State.ON_TRIAL]
+    if on_trial:
+        many = format_count(len(on_trial), "library is", "libraries are")
+        kept = format_bytes(sum(move.frees_bytes for move in on_trial))
+        return f"{many} on trial: once all works, e in Logbook (6) frees {kept}."
+    return ""
+
+
 def move_facts(move: Move, labels: dict[str, str]) -> str:
     """A line on a move: where from and to, and expected beside actual."""
     words = f"{shown(move.source)} → {shown(move.target)}"

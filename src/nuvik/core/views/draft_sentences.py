@@ -29,6 +29,8 @@ from nuvik.core.views.recommendation_sentences import recommendation_sentences
 def draft_headline(draft: Draft) -> str:
     """The one sentence with which Plan begins, for a draft made by hand."""
     if not draft.places:
+        if draft.suspended:
+            return f"Nothing moves now: {suspended_words(draft)}. Attach it, and the plan goes on from there."
         return _nothing_yet(draft)
     made = [breach for breach in draft.breaches if breach.by_edit]
     if made:
@@ -75,9 +77,24 @@ def totals(draft: Draft) -> str:
         free = draft.free_then_bytes(drive.id)
         if drive.attached and free != drive.free_bytes:
             words += f" · {shown(drive.label)} {free_from_to(drive.free_bytes, free)}"
+    if draft.suspended:
+        words += f" · {suspended_words(draft)}"
     if draft.landings:
         words += f" · new content of {format_count(len(draft.landings), 'kind')} goes elsewhere"
     return words
+
+
+def suspended_words(draft: Draft) -> str:
+    """Which moves wait until a drive is attached again."""
+    away = {
+        place
+        for library_id, goal in draft.suspended.items()
+        for place in (draft.library(library_id).drive, goal)
+        if not draft.drive(place).attached
+    }
+    labels = ", ".join(shown(draft.drive(place).label) for place in sorted(away))
+    count = len(draft.suspended)
+    return f"{format_count(count, 'move')} wait{'s' if count == 1 else ''} for {labels}"
 
 
 def _used(draft: Draft) -> set[str]:
@@ -168,6 +185,10 @@ def library_note(draft: Draft, recommendation: Recommendation | None, library: L
     if wrong:
         return f"✗ {wrong}"
     place = draft.places.get(library.id)
+    if place is None and library.id in draft.suspended:
+        goal, here = draft.drive(draft.suspended[library.id]), draft.drive(library.drive)
+        away = goal if not goal.attached else here
+        return f"→ {goal.label}, once {away.label} is attached"
     if place is None:
         if not library.movable:
             return f"stays: {library.why_not}"

@@ -35,7 +35,7 @@ def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
 
 def effect_line(effect: Effect) -> str:
     """What comes of a supposition, as a sentence."""
-    return f"If {effect.what}: {effect.words}."
+    return f"If {effect.what}: {effect.words}{'' if effect.words.endswith('…') else '.'}"
 
 
 def on_paper_lines(timeline: Timeline, labels: dict[str, str]) -> list[str]:

@@ -72,9 +72,8 @@ class CarryScreen(StageScreen):
         elif carrying.running:
             self.say(self._headline(carrying))
         else:
-            self.say(carrying.ended or "")
+            self.say(carrying.ended or "", carrying.trouble)
             self.in_background(self.desk.workspace.logbook.broken_tethers, self._say_broken, group="tethers")
-        self.query_one("#headline").set_class(bool(carrying and carrying.trouble), "trouble")
         self._show_phases()
         self._watch_traffic()
         self._show_moves()
@@ -101,8 +100,7 @@ class CarryScreen(StageScreen):
         carrying = self.shell.carry_job.run
         mine = [each for each in broken if each.move is not None and carrying and each.move.id in carrying.moves]
         if mine:
-            self.say(broken_headline(mine))
-            self.query_one("#headline").add_class("trouble")
+            self.say(broken_headline(mine), trouble=True)
 
     # -- what is shown -------------------------------------------------------------------------------------
 
@@ -163,7 +161,7 @@ class CarryScreen(StageScreen):
             text.append(
                 f"{shorten(event.library, _NAME_CELLS - 10):<{_NAME_CELLS - 9}}{phase.name if phase else '':<9}"
             )
-        text += Text("━" * filled, style=palette.accent) + Text("━" * (cells - filled), style=palette.free)
+        text += Text("━" * filled, style=palette.accent) + Text("┄" * (cells - filled), style=palette.quiet)
         text.append(f" {share:4.0%}  {progress_line(event)}")
         return text
 

@@ -8,6 +8,8 @@ from textual.containers import Horizontal, Vertical
 from textual.screen import ModalScreen
 from textual.widgets import Button, Static
 
+from nuvik.tui.widgets.pointed_table import POINTER
+
 
 class Confirm(ModalScreen[bool]):
     """Ends with True when the user agrees."""
@@ -31,6 +33,12 @@ class Confirm(ModalScreen[bool]):
 
     def on_mount(self) -> None:
         self.query_one("#yes", Button).focus()
+
+    def on_descendant_focus(self) -> None:
+        """The button that Enter presses has a pointer, which is seen without colours, too."""
+        for name, words in (("yes", f"{self._yes} (y)"), ("no", "cancel (n)")):
+            button = self.query_one(f"#{name}", Button)
+            button.label = f"{POINTER if button.has_focus else ' '} {words}"
 
     def on_button_pressed(self, pressed: Button.Pressed) -> None:
         self.dismiss(pressed.button.id == "yes")

@@ -26,6 +26,7 @@ from nuvik.tui.desk import Desk
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.menu import Menu
 from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.pointed_table import PointedTable
 
 if TYPE_CHECKING:
     from nuvik.core.settings.find_settings import FoundSetting
@@ -60,7 +61,7 @@ class LandingsPage(ModalScreen[None]):
     def compose(self) -> ComposeResult:
         with Vertical(id="map"):
             yield Static("", id="map-title", markup=False)
-            yield DataTable[Text](id="kinds", cursor_type="row")
+            yield PointedTable(id="kinds", cursor_type="row")
             with VerticalScroll(id="kind-box"):
                 yield Static("", id="kind-lines")
             yield Static(_FOOT, classes="quiet")

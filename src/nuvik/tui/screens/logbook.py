@@ -66,7 +66,7 @@ class LogbookScreen(StageScreen):
             self._broken = tuple(broken)
             self._show(list(reversed(self.desk.workspace.logbook.moves())))
         if words := broken_headline(broken):
-            self.say(words)
+            self.say(words, trouble=True)
 
     @property
     def _move(self) -> Move | None:

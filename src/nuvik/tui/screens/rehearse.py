@@ -18,6 +18,7 @@ from nuvik.core.model.plan import Plan, Role, Step
 from nuvik.core.model.progress import Report, Stop
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
+from nuvik.core.views.draft_sentences import suspended_words
 from nuvik.core.views.rehearsal_sentences import (
     dip_line,
     effect_line,
@@ -34,6 +35,7 @@ from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.library_table import heading
 from nuvik.tui.widgets.plan_curves import Curve, PlanCurves, free_curve, waiting_curve
+from nuvik.tui.widgets.pointed_table import PointedTable
 from nuvik.tui.widgets.strip import StripData
 from nuvik.tui.widgets.what_if_list import StopAtCursor, WhatIfList
 
@@ -74,7 +76,7 @@ class RehearseScreen(StageScreen):
     """The plan for which the what-ifs are listed."""
 
     def body(self) -> ComposeResult:
-        yield DataTable(id="steps", cursor_type="row")
+        yield PointedTable(id="steps", cursor_type="row")
         with Horizontal(id="over-time"):
             with Vertical(id="curves-box"):
                 yield Static("waiting and free space over time", classes="quiet")
@@ -112,7 +114,7 @@ class RehearseScreen(StageScreen):
         """Look at every step, beside the keys, unless that was done; then simulate, which takes no time."""
         desk, stage = self.desk, self.desk.workspace.rehearse
         if desk.checked is None:
-            if not desk.draft.places and desk.plan is None:
+            if not desk.draft.places:
                 desk.timeline = self._supposed = None
                 self.say("Nothing moves in this plan. Put a library on another drive first.")
             elif self._checking is not desk.draft:
@@ -128,13 +130,18 @@ class RehearseScreen(StageScreen):
     def _check(self) -> None:
         """Make the plan and look at its steps."""
         desk, workspace = self.desk, self.desk.workspace
-        draft, recommendation, on_trial, plan = desk.draft, desk.recommendation, desk.on_trial, desk.plan
+        draft, recommendation, on_trial = desk.draft, desk.recommendation, desk.on_trial
+        side_by_side, without_marks = desk.side_by_side, desk.without_marks
         self._checking = draft
         self.say(f"Looking at {format_count(len(draft.loads), 'move')} …")
 
         def check() -> tuple[Plan, CheckedPlan]:
-            made = plan or workspace.plan.make(draft, recommendation)
-            made = replace(made, on_trial=on_trial)
+            made = replace(
+                workspace.plan.make(draft, recommendation),
+                on_trial=on_trial,
+                side_by_side=side_by_side,
+                without_marks=without_marks,
+            )
             return made, workspace.rehearse.check(made)
 
         self.in_background(check, partial(self._take, draft, on_trial), group="check")
@@ -257,6 +264,8 @@ class RehearseScreen(StageScreen):
         if (halfway := halfway_line(timeline)) and not timeline.effects:
             lines.append((f"{halfway}.", palette.text))
         lines += [(forecast_line(forecast_, labels[forecast_.drive]), palette.text) for forecast_ in timeline.forecast]
+        if self.desk.draft.suspended:
+            lines.append((f"Not in this plan yet: {suspended_words(self.desk.draft)}.", palette.look))
         lines += [(f"Note: {note}", palette.quiet) for note in timeline.notes]
         return Text("\n").join(Text(words, style=style) for words, style in lines[:_MOST_LINES])
 
@@ -309,25 +318,22 @@ class RehearseScreen(StageScreen):
     def action_on_trial(self) -> None:
         desk = self.desk
         desk.on_trial = not desk.on_trial
-        desk.checked = desk.timeline = None
-        self._checking = None
-        self.refresh_stage()
+        self._look_again()
 
     def action_without_marks(self) -> None:
         """Go on, or not, without the marks that a target cannot keep."""
-        if (plan := self.desk.plan) is not None:
-            self._carry_otherwise(replace(plan, without_marks=not plan.without_marks))
+        self.desk.without_marks = not self.desk.without_marks
+        self._look_again()
 
     def action_side_by_side(self) -> None:
         """Carry moves that share no disk at the same time, or one after the other."""
-        if (plan := self.desk.plan) is not None:
-            self._carry_otherwise(replace(plan, side_by_side=not plan.side_by_side))
+        self.desk.side_by_side = not self.desk.side_by_side
+        self._look_again()
 
-    def _carry_otherwise(self, plan: Plan) -> None:
-        """The same moves, carried in another way: they are looked at anew."""
-        if self._checking is None:
-            self.desk.plan, self.desk.checked, self.desk.timeline = plan, None, None
-            self.refresh_stage()
+    def _look_again(self) -> None:
+        self.desk.checked = self.desk.timeline = None
+        self._checking = None
+        self.refresh_stage()
 
     def action_carry(self) -> None:
         plan, timeline = self.desk.plan, self.desk.timeline

@@ -21,6 +21,7 @@ from nuvik.tui.desk import Desk
 from nuvik.tui.shell import STAGES, Shell
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.key_line import KeyLine
+from nuvik.tui.widgets.pointed_table import POINTER
 
 log = logging.getLogger(__name__)
 Result = TypeVar("Result")
@@ -108,9 +109,10 @@ class StageScreen(Screen[None]):
         small = event.size.width < SMALLEST[0] or event.size.height < SMALLEST[1]
         self.set_class(small, "small")
 
-    def say(self, headline: str) -> None:
-        """Set the headline."""
-        self.put("#headline", headline)
+    def say(self, headline: str, trouble: bool = False) -> None:
+        """Set the headline; one that tells of trouble begins with a mark."""
+        self.put("#headline", f"! {headline}" if trouble else headline)
+        self.query_one("#headline").set_class(trouble, "trouble")
 
     def tell(self, consequence: str) -> None:
         """Set the line that tells what pressing the key would change."""
@@ -130,10 +132,10 @@ class StageScreen(Screen[None]):
         rail.append("  ")
         for number, stage in enumerate(STAGES, start=1):
             here = stage == self.STAGE
-            rail.append(f"{number} ", style=palette.accent)
+            rail.append(f"{POINTER if here else ' '}{number} ", style=palette.accent)
             rail.append(stage.capitalize(), style=f"bold underline {palette.text}" if here else palette.quiet)
             if number < len(STAGES):
-                rail.append("  →  ", style=palette.quiet)
+                rail.append("  → ", style=palette.quiet)
         place = self.desk.snapshot.host
         if self.shell.carry_job.is_running:
             place = f"carrying … · {place}"

@@ -16,6 +16,7 @@ from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_count
 from nuvik.core.views.age_board import big_and_cold_in_words
+from nuvik.core.views.carry_headline import first_of_all
 from nuvik.core.views.first_step import first_drive, first_step
 from nuvik.core.views.library_selection import (
     Choice,
@@ -139,7 +140,14 @@ class SurveyScreen(StageScreen):
             self.say(surveying_words(snapshot, progress) + (" r stops it." if progress.entries else ""))
             return
         step = first_step(snapshot)
-        words = [survey_headline(snapshot), step, _PROPOSES if step else "", _MAP if little_is_known(snapshot) else ""]
+        earlier = first_of_all(self.desk.workspace.logbook.moves(), self.shell.carry_job.at_hand)
+        words = [
+            earlier,
+            survey_headline(snapshot),
+            step,
+            _PROPOSES if step else "",
+            _MAP if little_is_known(snapshot) else "",
+        ]
         self.say(" ".join(filter(None, words)))
 
     @property

@@ -19,7 +19,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.units import format_bytes, format_free
 from nuvik.tui.theme import palette_of
-from nuvik.tui.widgets.strip import BREAK, HATCH, OTHER, StripData, strip_segments
+from nuvik.tui.widgets.strip import ARRIVING, BREAK, HATCH, LEAVING, OTHER, StripData, strip_segments
 
 _LABEL_CELLS = 13
 _FACTS_CELLS = 41
@@ -150,6 +150,8 @@ class DriveBoard(ScrollView, can_focus=True):
         palette = palette_of(self.app.theme)
         cell = format_bytes(round(self._bytes_a_cell(self._bar_cells)))
         words = f"{'':{_LABEL_CELLS}}one cell = {cell} · {OTHER} other data · {HATCH} headroom · letters are kinds (?)"
+        if any(strip.arriving or strip.leaving for row in self._rows for strip in row.strips):
+            words += f" · {ARRIVING} comes · {LEAVING} goes"
         words += "" if self.whole else f" · {BREAK} drawn shorter · z draws all to scale"
         return Strip([Segment(words, Style(color=palette.quiet, bgcolor=palette.surface))])
 
@@ -164,7 +166,7 @@ class DriveBoard(ScrollView, can_focus=True):
             return Strip.blank(self.size.width, ground)
         data, drive, here = row.strips[line], row.drive, number == self.cursor
         cells = self._bar_cells
-        pointer = "▶ " if here and line == 0 else "  "
+        pointer = ("▶ " if self.has_focus else "▷ ") if here and line == 0 else "  "
         label_style = Style(color=palette.text, bold=here)
         if here and self.has_focus:
             label_style = Style(color=palette.accent, bold=True)

@@ -26,6 +26,7 @@ from nuvik.core.model.units import format_bytes
 from nuvik.core.views.verdict_words import verdict_words
 from nuvik.drawing.palette import Palette
 from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.pointed_table import POINTER, RESTING
 
 _MARK = "●"
 _KIND_CELLS, _SIZE_CELLS, _USED_CELLS, _OPENS_CELLS, _DRIVE_CELLS = 14, 9, 10, 9, 9
@@ -173,7 +174,9 @@ class LibraryTable(ScrollView, can_focus=True):
         if row == self.cursor_row:
             color = palette.cursor if self.has_focus else palette.raised
             ground = Style(color=palette.text, bgcolor=color, bold=True)
-        return Strip(self._cells(self._shown[row], palette)).apply_style(ground).adjust_cell_length(width, ground)
+        pointer = (POINTER if self.has_focus else RESTING) if row == self.cursor_row else " "
+        cells = self._cells(self._shown[row], palette, pointer)
+        return Strip(cells).apply_style(ground).adjust_cell_length(width, ground)
 
     @property
     def _widths(self) -> tuple[int, int, int]:
@@ -193,7 +196,7 @@ class LibraryTable(ScrollView, can_focus=True):
         )
         return [Segment(words, Style(color=palette.quiet))]
 
-    def _cells(self, library: Library, palette: Palette) -> list[Segment]:
+    def _cells(self, library: Library, palette: Palette, pointer: str) -> list[Segment]:
         name, share, note = self._widths
         hue = palette.kinds[library.kind]
         filled = max(1, round(share * library.on_disk_bytes / self._largest))
@@ -202,7 +205,7 @@ class LibraryTable(ScrollView, can_focus=True):
         quiet = Style(color=palette.quiet)
         look = Style(color=palette.look) if library.id in self._wrong else quiet
         return [
-            Segment(f"{_MARK if library.id in self._marked else ' '} ", Style(color=palette.accent)),
+            Segment(f"{_MARK if library.id in self._marked else ' '}{pointer}", Style(color=palette.accent)),
             Segment(f" {library.kind.letter} ", Style(color=palette.text, bgcolor=hue)),
             Segment(f" {library.kind:<{_KIND_CELLS - 4}} "),
             Segment(f"{shorten(library.name, name):<{name}} {format_bytes(library.on_disk_bytes):>{_SIZE_CELLS}} "),

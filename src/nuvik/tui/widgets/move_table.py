@@ -5,19 +5,19 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from rich.text import Text
-from textual.widgets import DataTable
 
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shorten
 from nuvik.core.views.move_rows import MoveRow, MoveStanding
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.library_table import heading
+from nuvik.tui.widgets.pointed_table import PointedTable
 
 _LIBRARY_CELLS = 27
 _STATE_CELLS = max(len(state.in_words) for state in State)
 
 
-class MoveTable(DataTable[Text]):
+class MoveTable(PointedTable):
     """A row for each move. `numbered_by` is “step”, its place in the run, or “move”, its number in the journal; with
     the latter a row also says when it began.
     """

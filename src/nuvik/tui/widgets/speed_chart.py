@@ -26,6 +26,7 @@ from nuvik.tui.theme import palette_of
 _LABEL, _WORD, _SPEED, _COUNT, _TIER = 16, 7, 11, 9, 16
 _ROW_LINES, _MOST_LINES = 3, 26
 _CEILING = "┃"
+_REACHED = "┫"
 _BARS = {"measured": ("━", "●"), "declared": ("─", "○"), "typical": ("╌", "?")}
 """What a bar is drawn with, and its end, by how the figure is known."""
 
@@ -133,7 +134,7 @@ class SpeedChart(ScrollView, can_focus=True):
         speeds, small = self._scales
         quiet = Style(color=palette.quiet)
         label_style = Style(color=palette.accent if here and self.has_focus else palette.text, bold=here)
-        pointer = "▶ " if here and part == 0 else "  "
+        pointer = ("▶ " if self.has_focus else "▷ ") if here and part == 0 else "  "
         link = drive.link_standard
         ceiling = link.payload_bytes_per_s if link is not None else None
         if part == 0:
@@ -167,7 +168,7 @@ class SpeedChart(ScrollView, can_focus=True):
 
     def _legend(self, palette: Palette) -> list[Segment]:
         marks = " · ".join(f"{bar * 2}{end} {how}" for how, (bar, end) in _BARS.items())
-        words = f"{'':{_LABEL + _WORD}}{marks} · {_CEILING} the most its link allows (amber: reached)"
+        words = f"{'':{_LABEL + _WORD}}{marks} · {_CEILING} the most its link allows, {_REACHED} reached"
         return [Segment(words, Style(color=palette.quiet))]
 
 
@@ -181,7 +182,9 @@ def _bar(value: float, scale: _Scale, source: str, ceiling: float | None, palett
     marked = at
     if ceiling is not None and scale.cell(ceiling) != at:
         marked = scale.cell(ceiling)
-        cells[marked] = _CEILING
+        cells[marked] = _REACHED if held_back else _CEILING
+    elif held_back:
+        cells[marked] = _REACHED
     mark = Style(color=palette.look, bold=True) if held_back else plain if marked == at else Style(color=palette.quiet)
     return [
         Segment("".join(cells[:marked]), plain),

@@ -16,7 +16,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
 from nuvik.drawing.palette import Palette
 
-OTHER, HATCH, LEAVING, OVERFULL, BREAK = "░", "╱", "┄", "!", "≈"
+OTHER, HATCH, LEAVING, ARRIVING, MARKED, OVERFULL, BREAK = "░", "╱", "┄", "+", "•", "!", "≈"
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +29,7 @@ class StripData:
     leaving: frozenset[str] = frozenset()
     """Libraries that go, drawn hollow."""
     arriving: frozenset[str] = frozenset()
-    """Libraries that come, drawn with an underline."""
+    """Libraries that come, drawn with plus signs and an underline."""
     marked: str | None = None
     """The library at the cursor, or in the user's hand."""
 
@@ -92,11 +92,11 @@ def _runs(data: StripData, bytes_a_cell: float, palette: Palette) -> list[_Run]:
 def _look_of(library: Library, data: StripData, palette: Palette) -> tuple[str, Style]:
     hue = palette.kinds[library.kind]
     if library.id == data.marked:
-        return " ", Style(color=palette.ground, bgcolor=palette.accent, bold=True)
+        return MARKED, Style(color=palette.ground, bgcolor=palette.accent, bold=True)
     if library.id in data.leaving:
         return LEAVING, Style(color=hue, bgcolor=palette.free)
     arriving = library.id in data.arriving
-    return " ", Style(color=palette.text, bgcolor=hue, bold=arriving, underline=arriving)
+    return ARRIVING if arriving else " ", Style(color=palette.text, bgcolor=hue, bold=arriving, underline=arriving)
 
 
 def _shortened(runs: list[_Run], cells: int) -> list[_Run]:

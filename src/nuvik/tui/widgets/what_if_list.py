@@ -5,9 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from rich.segment import Segment
+from rich.style import Style
 from textual.content import Content
+from textual.strip import Strip
 from textual.widgets import SelectionList
 from textual.widgets.selection_list import Selection
+
+from nuvik.tui.theme import palette_of
 
 if TYPE_CHECKING:
     from nuvik.core.rehearsal.whatifs import WhatIf
@@ -16,7 +21,7 @@ if TYPE_CHECKING:
 class StopAtCursor:
     """Stands in the list for stopping after the step at the cursor, wherever that is."""
 
-    name = "stopped after the step at the cursor"
+    name = "you stop after the step at the cursor"
 
 
 class WhatIfList(SelectionList[int]):
@@ -40,6 +45,26 @@ class WhatIfList(SelectionList[int]):
             )
         if what_ifs:
             self.highlighted = min(at or 0, len(what_ifs) - 1)
+
+    def render_line(self, y: int) -> Strip:
+        """With `[x]` and `[ ]` in place of a button whose states only differ in colour."""
+        segments = list(super().render_line(y))
+        if len(segments) < 4 or segments[0].text != "▐":
+            return Strip(segments)
+        number = y + int(self.scroll_offset.y)
+        on = number < self.option_count and self.get_option_at_index(number).value in self.selected
+        palette = palette_of(self.app.theme)
+        left, inner, right = (segment.style or Style() for segment in segments[:3])
+        quiet, ground = Style(color=palette.quiet), Style(bgcolor=left.bgcolor)
+        mark = Style(color=palette.accent, bold=True, meta=inner.meta)
+        return Strip(
+            [
+                Segment("[", left + quiet + ground),
+                Segment("x" if on else " ", mark + ground),
+                Segment("]", right + quiet + ground),
+                *segments[3:],
+            ]
+        )
 
     @property
     def chosen(self) -> tuple[WhatIf | StopAtCursor, ...]:

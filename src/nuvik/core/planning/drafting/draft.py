@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -62,6 +63,8 @@ class Draft:
     """… and that order, by the keys of moves and their legs; of no use once a library was put elsewhere."""
     landings: dict[Kind, Landing] = field(default_factory=dict)
     """Where new content goes from then on, for the kinds for which that changes."""
+    suspended: dict[str, str] = field(default_factory=dict)
+    """The new drive's id by library id, of moves that wait until a drive that they need is attached again."""
 
     # -- editing -------------------------------------------------------------------------------------------
 
@@ -88,6 +91,7 @@ class Draft:
         here = self.place_of(library)
         along = [part for part in self.parts_of(library) if self.place_of(part) == here]
         places, targets = dict(self.places), dict(self.targets)
+        suspended = {held: place for held, place in self.suspended.items() if held != library_id}
         for moving in (library, *along):
             places.pop(moving.id, None)
             targets.pop(moving.id, None)
@@ -95,7 +99,7 @@ class Draft:
                 places[moving.id] = drive_id
         if target_path is not None and drive_id != library.drive:
             targets[library_id] = target_path
-        draft = replace(self, places=places, targets=targets)
+        draft = replace(self, places=places, targets=targets, suspended=suspended)
         for known in ("_libraries", "_drives", "_pieces", "_demands"):  # the same for every draft on this snapshot
             if known in self.__dict__:
                 draft.__dict__[known] = self.__dict__[known]
@@ -143,15 +147,24 @@ class Draft:
         return draft if place is None else draft.put_down(library_id, library.drive).put_down(library_id, place)
 
     def laid_on(self, snapshot: Snapshot) -> Draft:
-        """The draft on a newer snapshot, with the moves that are still possible."""
+        """The draft on a newer snapshot, with the moves that are possible now. Those that need a drive which is away
+        are suspended, and made again once it is back.
+        """
         apart = self.parts_apart()
         draft = replace(self.at_the_beginning(), snapshot=split(snapshot, apart.keys(), apart), landings=self.landings)
-        for library_id, drive_id in self.places.items():
-            try:
-                draft = draft.put_down(library_id, drive_id, self.targets.get(library_id))
-            except Refused:
+        suspended, targets = {}, {}
+        for library_id, drive_id in {**self.suspended, **self.places}.items():
+            if not draft.knows(library_id) or drive_id not in draft._drives:
                 continue  # it went, or was moved meanwhile
-        return draft
+            library, target = draft.library(library_id), self.targets.get(library_id)
+            if not (draft.drive(library.drive).attached and draft.drive(drive_id).attached):
+                suspended[library_id] = drive_id
+                if target is not None:
+                    targets[library_id] = target
+                continue
+            with suppress(Refused):
+                draft = draft.put_down(library_id, drive_id, target)
+        return replace(draft, suspended=suspended, targets={**draft.targets, **targets})
 
     def at_the_beginning(self) -> Draft:
         """The draft with nothing moved."""

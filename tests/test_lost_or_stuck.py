@@ -1,0 +1,113 @@
+"""Nothing that the user decided is lost, and no screen leaves anybody stuck."""
+
+from __future__ import annotations
+
+import pytest
+
+from conftest import MB, fill, put
+from nuvik.core.model.errors import StopRequested
+from nuvik.core.model.progress import Event, Stop
+from nuvik.tui.app import NuvikApp
+from nuvik.tui.widgets.drive_board import DriveBoard
+from nuvik.tui.widgets.library_table import LibraryTable
+from screens import settle, words
+
+
+@pytest.fixture
+def shelf(world):
+    """Three games on the fast drive, and two drives with room."""
+    for n, name in enumerate(("Kite", "Moor", "Loom"), start=1):
+        put(fill(world.path("kestrel", "Games", name), seed=n) / "more.bin", n * 15 * MB)
+    return world
+
+
+async def put_down(app: NuvikApp, pilot, name: str, drive: str) -> None:
+    """Move a library of the drive at the cursor in Plan, by keys."""
+    table = app.screen.query_one(LibraryTable)
+    table.focus()
+    library = next(each for each in table.listed if each.name == name)
+    table.point_at(library.id)
+    await pilot.press("l")
+    board = app.screen.query_one(DriveBoard)
+    board.point_at(drive)
+    await pilot.press("enter")
+    board.point_at(library.drive)
+    await pilot.pause()
+
+
+async def test_a_draft_and_its_history_outlive_pins_surveys_drives_and_the_program(shelf):
+    app = NuvikApp(shelf.open)
+    async with app.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(app, pilot)
+        await pilot.press("3")
+        app.screen.query_one(DriveBoard).point_at("kestrel")
+        await put_down(app, pilot, "Loom", "heron")
+        await put_down(app, pilot, "Moor", "wren")
+        places = dict(app.desk.draft.places)
+        assert len(places) == 2 and app.desk.position == 2
+        # A pin, a survey, a drive that was measured.
+        table = app.screen.query_one(LibraryTable)
+        table.point_at(next(each.id for each in table.listed if each.name == "Kite"))
+        await pilot.press("k", "1", "r")
+        await settle(app, pilot)
+        app.desk.take_drives(app.desk.workspace.drives.all())
+        assert dict(app.desk.draft.places) == places
+        await pilot.press("3", "u")
+        assert len(app.desk.draft.places) == 1
+        await pilot.press("U")
+        assert dict(app.desk.draft.places) == places
+        # A drive goes away: its move waits, is said to, and comes back with it.
+        shelf.data["drive"][2]["attached"] = False
+        shelf.write()
+        app.desk.take_drives(app.desk.workspace.drives.all())
+        app.refresh_stage()
+        assert list(app.desk.draft.suspended.values()) == ["wren"] and len(app.desk.draft.places) == 1
+        assert "1 move waits for Wren" in words(app, "#totals")
+        await pilot.press("4")
+        await settle(app, pilot)
+        assert words(app, "#headline").startswith("Fits. 1 move") and "waits for Wren" in words(app, "#verdict")
+        await pilot.press("q")
+    # At the next start it is there, and so is what waits.
+    again = NuvikApp(shelf.open)
+    async with again.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(again, pilot)
+        assert any("Your plan of 2 moves" in note.message for note in again._notifications)
+        assert len(again.desk.draft.places) == 1 and len(again.desk.draft.suspended) == 1
+        shelf.data["drive"][2]["attached"] = True
+        shelf.write()
+        again.desk.take_drives(again.desk.workspace.drives.all())
+        assert dict(again.desk.draft.places) == places
+        again.draft_keeper.look()
+        await settle(again, pilot)
+        await pilot.press("3", "u")
+        assert not again.desk.draft.places, "as before it was planned"
+        await pilot.press("q")
+    last = NuvikApp(shelf.open)
+    async with last.run_test(size=(159, 47)) as pilot:
+        await settle(last, pilot)
+        assert not last.desk.draft.places
+
+
+async def test_what_is_half_done_and_on_trial_comes_first(shelf):
+    workspace = shelf.open()
+    plan = workspace.plan.make(workspace.plan.draft([(shelf.path("kestrel", "Games", "Kite"), "heron")]))
+    workspace.carry.carry(plan, True)
+    stop = Stop()
+
+    def halt(event: Event) -> None:
+        stop.ask()
+
+    more = workspace.plan.make(workspace.plan.draft([(shelf.path("kestrel", "Games", "Loom"), "heron")]))
+    with pytest.raises(Exception) as halted:
+        workspace.carry.carry(more, True, halt, stop)
+    assert not isinstance(halted.value, StopRequested)
+    app = NuvikApp(shelf.open)
+    async with app.run_test(size=(159, 47)) as pilot:
+        await settle(app, pilot)
+        assert words(app, "#headline").startswith("Loom is half done: ") and "(5)" in words(app, "#headline")
+        await pilot.press("5", "g")
+        await settle(app, pilot)
+        assert "1 library on trial (2 altogether)" in words(app, "#headline")
+        await pilot.press("1")
+        await settle(app, pilot)
+        assert words(app, "#headline").startswith("2 libraries are on trial: ") and "(6)" in words(app, "#headline")

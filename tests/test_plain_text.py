@@ -1,0 +1,121 @@
+"""What colours tell, plain text tells too: each pair of states differs with every colour taken away."""
+
+from __future__ import annotations
+
+from conftest import MB, fill, put
+from nuvik.core.model.journal import State
+from nuvik.core.model.progress import Event
+from nuvik.core.views.carry_phases import ladder_of
+from nuvik.tui.app import NuvikApp
+from nuvik.tui.screens.confirm import Confirm
+from nuvik.tui.widgets.drive_board import DriveBoard
+from nuvik.tui.widgets.library_table import LibraryTable
+from nuvik.tui.widgets.pointed_table import PointedTable
+from nuvik.tui.widgets.what_if_list import WhatIfList
+from screens import settle, words
+
+
+def plain(app: NuvikApp) -> list[str]:
+    """The screen as text, line by line."""
+    width, height = app.size
+    lines = app.screen._compositor.render_strips()
+    return ["".join(segment.text for segment in line)[:width] for line in lines][:height]
+
+
+async def test_cursor_focus_stage_and_switches_are_seen_without_colours(world):
+    for n, name in enumerate(("Kite", "Moor", "Loom"), start=1):
+        put(fill(world.path("kestrel", "Games", name), seed=n) / "more.bin", n * 15 * MB)
+    app = NuvikApp(world.open)
+    async with app.run_test(size=(159, 47)) as pilot:
+        await settle(app, pilot)
+        first = plain(app)
+        assert "▸1 Survey" in first[0] and " 2 Speeds" in first[0]
+        assert any(line.startswith(" ▶ Heron") or "▶ " in line for line in first)
+        await pilot.press("tab")
+        await pilot.pause()
+        focused = plain(app)
+        assert any("▸" in line and "Loom" in line for line in focused) and any("▷" in line for line in focused)
+        await pilot.press("down")
+        await pilot.pause()
+        assert any("▸" in line and "Moor" in line for line in plain(app))
+        await pilot.press("space")
+        await pilot.pause()
+        assert any("●" in line and "Moor" in line for line in plain(app))
+        # Lifted, coming and going.
+        await pilot.press("l")
+        while app.screen.query_one(DriveBoard).drive.id != "heron":
+            await pilot.press("down")
+        await pilot.press("enter")
+        await pilot.pause()
+        assert "•" in "".join(plain(app)[:25]), "the library at the cursor"
+        app.screen.query_one(DriveBoard).focus()
+        await pilot.pause()
+        board = "\n".join(plain(app)[:25])
+        assert "+ comes · ┄ goes" in board and "G+" in board and "G┄" in board
+        await pilot.press("n")
+        await settle(app, pilot)
+        before = plain(app)
+        what_ifs = app.screen.query_one(WhatIfList)
+        what_ifs.focus()
+        await pilot.press("space")
+        await settle(app, pilot)
+        after = plain(app)
+        assert sum("[ ]" in line for line in before) == what_ifs.option_count
+        assert sum("[x]" in line for line in after) == 1
+        await pilot.press("tab")
+        steps = app.screen.query_one(PointedTable)
+        steps.focus()
+        await pilot.pause()
+        assert any("▸" in line and app.desk.plan.steps[0].library in line for line in plain(app))
+        await pilot.press("x", "c")
+        await settle(app, pilot)
+        assert isinstance(app.screen, Confirm) and any("▸ carry it out" in line for line in plain(app))
+        await pilot.press("right")
+        await pilot.pause()
+        assert any("▸ cancel" in line for line in plain(app))
+
+
+async def test_trouble_and_progress_are_seen_without_colours(house):
+    house.write(fault=[{"drive": "heron", "fail_write": 6}])
+    app = NuvikApp(house.open)
+    async with app.run_test(size=(159, 47)) as pilot:
+        await settle(app, pilot)
+        await pilot.press("tab", "l")
+        while app.screen.query_one(DriveBoard).drive.id != "heron":
+            await pilot.press("down")
+        await pilot.press("enter", "n", "c", "y")
+        await settle(app, pilot)
+        assert words(app, "#headline").startswith("! ")
+        assert app.screen.query_one(PointedTable).row_count and LibraryTable
+
+
+def test_each_kind_of_run_has_phases_of_its_own(house):
+    """A move on trial never says that its original is gone, nor does one that is taken back."""
+    workspace = house.open()
+    plan = workspace.plan.make(workspace.plan.draft([(house.path("kestrel", "Games", "Ferrymoss"), "heron")]))
+    seen: list[tuple[str, list[str], list[str]]] = []
+
+    def follow(event: Event) -> None:
+        if event.move and event.event != "done":
+            ladder = ladder_of(workspace.logbook.move(event.move), event, releasing)
+            names = [phase.safe for phase in ladder.phases]
+            seen.append((event.event, names[: ladder.done], names))
+
+    releasing = False
+    workspace.carry.carry(plan, True, follow)
+    assert "until you release it" in seen[-1][1][-1] and not any("gone" in name for _, _, all_ in seen for name in all_)
+    seen.clear()
+    releasing = True
+    workspace.logbook.release("all", report=follow)
+    assert seen[-1][0] == "released" and seen[-1][1][-1].startswith("original gone")
+    seen.clear()
+    releasing = False
+    workspace.logbook.undo("last", follow)
+    assert seen[-1][0] == "undone" and seen[-1][1] == seen[-1][2] and "original gone" not in str(seen)
+    assert seen[-1][1][2] == "at its old path again"
+    seen.clear()
+    workspace.carry.carry(plan, True, follow)
+    seen.clear()
+    workspace.logbook.undo("last", follow)
+    assert [name.split()[-1] for name in seen[-1][2]] == ["path", "gone"] and seen[-1][1] == seen[-1][2]
+    assert workspace.logbook.moves()[-1].state is State.UNDONE
