@@ -272,7 +272,7 @@ def test_capacity_adds_up_from_the_label_down(used, libraries):
 
 def test_nearly_full_is_judged_by_headroom_and_by_kind():
     assert how_full(a_drive()) is None
-    assert "of the 50.0 GB you want to keep free" in str(how_full(a_drive(used_bytes=810 * GB)))
+    assert "free; 50.0 GB should stay free" in str(how_full(a_drive(used_bytes=810 * GB)))
     assert "clear cells" in str(how_full(a_drive(used_bytes=770 * GB)))
     assert how_full(a_drive(used_bytes=770 * GB, medium="hdd")) is None
     assert how_full(a_drive(used_bytes=810 * GB, attached=False)) is None

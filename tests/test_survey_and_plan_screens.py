@@ -226,7 +226,7 @@ async def test_swapping_breaking_mending_and_parting(tight, tmp_path, monkeypatc
         await hold(app, pilot, "Moor", "kestrel")
         assert "short of its headroom" in words(app, "#consequence")
         await pilot.press("enter")
-        assert words(app, "#headline").startswith("This does not work yet: Kestrel is")
+        assert words(app, "#headline").startswith("This plan does not work yet: Kestrel is")
         assert "m fixes it" in words(app, "#headline")
         await pilot.press("m")
         await settle(app, pilot)

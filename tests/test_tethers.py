@@ -524,7 +524,7 @@ async def test_logbook_says_what_no_longer_leads_there_and_puts_it_right(tmp_pat
         await settle(app, pilot)
         await pilot.press("6")
         await settle(app, pilot)
-        assert "is gone, so programs do not find" in words_at(app, "#headline") and "(and 1 more)" in words_at(
+        assert "is gone, so programs do not find" in words_at(app, "#headline") and "one more finding" in words_at(
             app, "#headline"
         )
         await pilot.press("f")

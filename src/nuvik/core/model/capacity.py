@@ -78,7 +78,7 @@ def how_full(drive: Drive) -> str | None:
         return None
     if drive.short_of_headroom_bytes:
         free, wanted = format_bytes_apart(drive.free_bytes, drive.headroom_bytes)
-        return f"{free} free of the {wanted} you want to keep free"
+        return f"{free} free; {wanted} should stay free"
     if drive.free_bytes < drive.slows_down_below_bytes:
         share = 100 * drive.free_bytes / drive.usable_bytes
         return f"{format_bytes(drive.free_bytes)} free ({share:.0f} %): {drive.medium_class.why_slow}"

@@ -120,6 +120,13 @@ def format_count(number: int, text: str, many: str | None = None) -> str:
     return f"{number:,} {text if number == 1 else many or text + 's'}"
 
 
+def and_more(count: int, text: str) -> str:
+    """How many further things there are, as the end of a list of one: `, and one more problem`."""
+    if count <= 0:
+        return ""
+    return f", and one more {text}" if count == 1 else f", and {count:,} more {text}s"
+
+
 def parse_bytes(text: str) -> int:
     """Read a size as people type it: `93.1 GB`, `100G`, `1.5TB`, `512MiB`, `4096`.
 

@@ -21,6 +21,7 @@ _PRIOR_MOVES = 0.5
 """Assumed: what was never tried counts as half a move that took what was reckoned."""
 _LEAST_OFF, _UNTRIED_OFF = 1.1, 1.25
 """Assumed: how far a foreseen time may be off on a pair that is known well, and on one that was never used."""
+_AS_EXPECTED_PERCENT = 5
 _FEWEST = 3
 _MOST_OFF = 50.0
 _WORK_FACTORS = tuple(math.exp(step / 20) for step in range(-40, 41))
@@ -127,14 +128,25 @@ def _bound(off: Sequence[float]) -> float:
 
 
 def _sentence(samples: Iterable[Sample]) -> str:
-    """For example “the last 12 moves took 0.94 to 1.08 of the time foreseen”."""
+    """For example “the last 12 moves took between 6 % less and 8 % more time than expected”."""
     ratios = [sample.actual_s / sample.expected_s for sample in samples if sample.expected_s > _TOO_SHORT_S][
         -LAST_MOVES:
     ]
     if not ratios:
         return ""
     if len(ratios) == 1:
-        return f"the last move took {ratios[0]:.2f} of the time foreseen"
-    return (
-        f"the last {format_count(len(ratios), 'move')} took {min(ratios):.2f} to {max(ratios):.2f} of the time foreseen"
-    )
+        return f"the last move took {_against(ratios[0], alone=True)}"
+    low, high = min(ratios), max(ratios)
+    moves = f"the last {format_count(len(ratios), 'move')} took"
+    if _against(low) == _against(high):
+        return f"{moves} {_against(low, alone=True)}"
+    return f"{moves} between {_against(low)} and {_against(high)} time than expected"
+
+
+def _against(ratio: float, alone: bool = False) -> str:
+    """A time beside the expected one, such as “8 % more”; on its own as the end of a sentence."""
+    percent = round(100 * (ratio - 1))
+    if abs(percent) < _AS_EXPECTED_PERCENT:
+        return "as long as expected" if alone else "as much"
+    words = f"{abs(percent)} % {'more' if percent > 0 else 'less'}"
+    return f"{words} time than expected" if alone else words

@@ -39,7 +39,7 @@ from nuvik.core.survey.twins import Reading, Twins, find_twins
 from nuvik.core.survey.walk.folder_tree import Folder, Tree
 from nuvik.core.survey.walk.walk_pool import size_tree
 from nuvik.core.user_files.cards_file import cards_text, read_cards_file
-from nuvik.core.user_files.safe_file import write_text
+from nuvik.core.user_files.safe_file import free_stem, write_text
 
 log = logging.getLogger(__name__)
 
@@ -268,6 +268,10 @@ class SurveyStage:
                 for library in snapshot.libraries
             ),
         )
+
+    def free_export(self, folder: str) -> str:
+        """Where libraries can be written in a folder as CSV and JSON, replacing nothing; without an ending."""
+        return free_stem(os.path.join(folder, "nuvik-libraries"), (".csv", ".json"))
 
     def export_cards(self, path: str) -> int:
         """Write every card to a TOML file; how many. Raises Refused."""

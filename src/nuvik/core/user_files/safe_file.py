@@ -5,12 +5,22 @@ from __future__ import annotations
 import contextlib
 import os
 import tempfile
+from collections.abc import Iterable
 
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.names import shown
 
 _MODE = 0o666
 """As far as the user's own mask lets it."""
+
+
+def free_stem(stem: str, endings: Iterable[str]) -> str:
+    """A path, or with the first number behind it, at which nothing lies with any of the endings."""
+    endings, number, tried = tuple(endings), 1, stem
+    while any(os.path.lexists(tried + ending) for ending in endings):
+        number += 1
+        tried = f"{stem}-{number}"
+    return tried
 
 
 def write_text(path: str, text: str) -> None:

@@ -8,7 +8,7 @@ from nuvik.core.carrying.outcome import Outcome
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Event
-from nuvik.core.model.units import format_bytes, format_count, format_duration, format_speed
+from nuvik.core.model.units import and_more, format_bytes, format_count, format_duration, format_speed
 from nuvik.core.views.leftover_sentences import damaged_words
 
 
@@ -87,8 +87,8 @@ def first_of_all(moves: Sequence[Move], carrying: Collection[int] = ()) -> str:
     """What of earlier work wants the user's attention before anything else; empty where nothing does."""
     midway = [move for move in moves if not move.state.finished and move.id not in carrying]
     if midway and not carrying:
-        many = f" (and {len(midway) - 1} more)" if len(midway) > 1 else ""
-        return f"{shown(midway[0].library)}{many} is half done: {midway[0].state.in_words}. g in Carry (5) goes on."
+        more = and_more(len(midway) - 1, "move")
+        return f"{shown(midway[0].library)} is half done: {midway[0].state.in_words}{more}. g in Carry (5) goes on."
     on_trial = [move for move in moves if move.state is State.ON_TRIAL]
     if on_trial:
         many = format_count(len(on_trial), "library is", "libraries are")

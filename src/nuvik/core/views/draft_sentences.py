@@ -10,6 +10,7 @@ from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.tether import TetherKind
 from nuvik.core.model.units import (
+    and_more,
     format_bytes,
     format_count,
     format_duration,
@@ -34,14 +35,12 @@ def draft_headline(draft: Draft) -> str:
         return _nothing_yet(draft)
     made = [breach for breach in draft.breaches if breach.by_edit]
     if made:
-        more = f" (and {len(made) - 1} more)" if len(made) > 1 else ""
-        return f"This does not work yet: {made[0].words}{more}."
+        return f"This plan does not work yet: {made[0].words}{and_more(len(made) - 1, 'problem')}."
     moves = f"{format_count(len(draft.loads), 'move')}, {_size(draft)}."
     if draft.arranged_quickly.stuck:
         return f"{moves} No order was found right away: rehearse it, and Nuvik searches longer."
     if draft.breaches:
-        more = f" (and {len(draft.breaches) - 1} more)" if len(draft.breaches) > 1 else ""
-        return f"{moves} Still: {draft.breaches[0].words}{more}."
+        return f"{moves} Still: {draft.breaches[0].words}{and_more(len(draft.breaches) - 1, 'problem')}."
     return f"{moves} Every drive keeps its headroom: rehearse it."
 
 

@@ -53,7 +53,7 @@ def move_row(move: Move, labels: Mapping[str, str], broken: bool = False, provin
     done_undo = move.undoes is not None and move.state is State.RELEASED
     return MoveRow(
         move=move,
-        begun=(move.started_at or "not begun").replace("T", " ").replace("Z", ""),
+        begun=(move.started_at or "not started").replace("T", " ").replace("Z", ""),
         library=shown(move.library),
         size=format_bytes(move.frees_bytes),
         way=f"{here} → {there}",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from nuvik.core.model.estimate import Estimate
 from nuvik.core.model.names import shown
 from nuvik.core.model.timeline import Dip, Effect, Forecast, Timeline
-from nuvik.core.model.units import format_bytes, format_count, format_duration
+from nuvik.core.model.units import and_more, format_bytes, format_count, format_duration
 from nuvik.core.survey.history.growth import FAR_WEEKS
 
 
@@ -19,8 +19,9 @@ def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
     """The sentence that matters most. `labels` gives each drive's label by id."""
     if timeline.violations:
         first = timeline.violations[0]
-        many = f" (and {len(timeline.violations) - 1} more)" if len(timeline.violations) > 1 else ""
-        return f"Cannot be carried: step {first.n}, {shown(first.library)}: {first.problem}{many}"
+        problem = first.problem.rstrip(".")
+        more = and_more(len(timeline.violations) - 1, "problem")
+        return f"Cannot be carried: step {first.n}, {shown(first.library)}: {problem}{more}."
     if not timeline.steps:
         return "Nothing to rehearse. Put a library on another drive in Plan first."
     if bad := [effect for effect in timeline.effects if effect.bad]:

@@ -17,7 +17,7 @@ _LITTLE_SHARE = 0.25
 
 
 def survey_headline(snapshot: Snapshot) -> str:
-    """For example “Kestrel is almost full: 38 GB free of the 51 GB you want to keep free.”"""
+    """For example “Kestrel is almost full: 38 GB free; 51 GB should stay free.”"""
     words = _how_it_stands(snapshot)
     return (
         words

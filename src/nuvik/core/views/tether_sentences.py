@@ -8,6 +8,7 @@ from nuvik.core.model.leftover import Leftover, Repair
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.tether import TetherState
+from nuvik.core.model.units import and_more
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.placement.main_tether import main_tether
 from nuvik.core.settings.settings_file import Change
@@ -59,6 +60,6 @@ def broken_headline(broken: Sequence[Leftover]) -> str:
     """What first of all keeps programs from finding what was moved; empty where nothing does."""
     if not broken:
         return ""
-    more = f" (and {len(broken) - 1} more)" if len(broken) > 1 else ""
+    more = f" There is {and_more(len(broken) - 1, 'finding').removeprefix(', and ')}." if len(broken) > 1 else ""
     press = " Press f." if broken[0].repair is not Repair.NONE else ""
     return f"{broken[0].what}{more}{press}"

@@ -48,6 +48,10 @@ class CarryScreen(StageScreen):
         Binding(stage_key("logbook"), "app.go('logbook')", "logbook"),
     ]
 
+    _listed: tuple[Move, ...] = ()
+    """The moves in the table."""
+    _midway: tuple[Move, ...] = ()
+    """Those that a stop left half done."""
     _phase_shown: tuple[int, str | None] = (0, None)
     """The move and the phase of the latest progress, as the table has it."""
     _drives_now: tuple[Drive, ...] = ()
@@ -62,8 +66,8 @@ class CarryScreen(StageScreen):
 
     def refresh_stage(self) -> None:
         carrying = self.shell.carry_job.run
+        midway = self._midway = tuple(self.desk.workspace.logbook.midway())
         if carrying is None:
-            midway = self.desk.workspace.logbook.midway()
             self.say(
                 f"{shown(midway[0].library)} is unfinished: {midway[0].state.in_words}. g continues it."
                 if midway
@@ -79,6 +83,7 @@ class CarryScreen(StageScreen):
         self._show_moves()
         self._show_drives()
         self._look_at_drives()
+        self.refresh_bindings()
 
     def follow(self, happening: str, *details: Any) -> None:
         carrying = self.shell.carry_job.run
@@ -94,6 +99,7 @@ class CarryScreen(StageScreen):
             self._show_moves()
             self._show_drives()
             self._look_at_drives()
+            self.refresh_bindings()
 
     def _say_broken(self, broken: list[Leftover]) -> None:
         """Once all is carried: whether programs find it."""
@@ -183,7 +189,8 @@ class CarryScreen(StageScreen):
             if carrying is not None and carrying.running
             else set()
         )
-        rows = [move_row(move, labels, proving=move.id in proving) for move in self._moves()]
+        self._listed = tuple(self._moves())
+        rows = [move_row(move, labels, proving=move.id in proving) for move in self._listed]
         self.query_one(MoveTable).show(rows)
 
     def _moves(self) -> list[Move]:
@@ -216,6 +223,18 @@ class CarryScreen(StageScreen):
             for drive in snapshot.drives
         ]
         self.query_one(DriveBoard).show(rows)
+
+    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
+        """Keys are shown where they apply."""
+        carrying = self.shell.carry_job.run
+        running = carrying is not None and carrying.running
+        if action in ("stop_after", "stop_now"):
+            return running
+        if action == "go_on":
+            return not running and bool(self._midway)
+        if action in ("skip", "carry_next"):
+            return any(move.state is State.PLANNED for move in self._listed)
+        return action != "tethers" or bool(self._listed)
 
     # -- keys ----------------------------------------------------------------------------------------------
 

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
+from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
+from textual.widgets import DataTable
 
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
@@ -43,6 +46,8 @@ class LogbookScreen(StageScreen):
         Binding("E", "emptied", "emptied"),
     ]
 
+    _moves: Sequence[Move] = ()
+    """All of them, newest first."""
     _broken: tuple[Leftover, ...] = ()
     """What of the tethers of moves did not hold at the last look."""
 
@@ -50,7 +55,7 @@ class LogbookScreen(StageScreen):
         yield MoveTable("move", id="log")
 
     def refresh_stage(self) -> None:
-        moves = list(reversed(self.desk.workspace.logbook.moves()))
+        moves = self._moves = list(reversed(self.desk.workspace.logbook.moves()))
         self.say(logbook_headline(moves, self.desk.workspace.damaged_journal, self.shell.carry_job.at_hand))
         self._show(moves)
         self.in_background(self.desk.workspace.logbook.broken_tethers, self._take_broken, group="tethers")
@@ -60,6 +65,7 @@ class LogbookScreen(StageScreen):
         broken = {leftover.move.id for leftover in self._broken if leftover.move is not None}
         self.query_one(MoveTable).show([move_row(move, labels, move.id in broken) for move in moves])
         self._tell()
+        self.refresh_bindings()
 
     def _take_broken(self, broken: list[Leftover]) -> None:
         if tuple(broken) != self._broken:
@@ -76,6 +82,24 @@ class LogbookScreen(StageScreen):
         move = self._move
         labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
         self.tell(move_facts(move, labels) if move is not None else "")
+
+    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
+        """Keys are shown where they apply to the move at the cursor, or to any."""
+        move, busy = self._move if self.is_mounted else None, self.shell.carry_job.is_running
+        if action == "undo":
+            return move is not None and not busy and move.state is not State.UNDONE and move.undoes is None
+        if action == "release":
+            return move is not None and not busy and move.state is State.ON_TRIAL
+        if action == "go_on":
+            return not busy and any(not each.state.finished for each in self._moves)
+        if action == "undo_plan":
+            return not busy and any(each.state.at_target and each.undoes is None for each in self._moves)
+        return action != "tethers" or move is not None
+
+    @on(DataTable.RowHighlighted)
+    def _moved(self) -> None:
+        self._tell()
+        self.refresh_bindings()
 
     # -- keys ----------------------------------------------------------------------------------------------
 

@@ -94,7 +94,7 @@ class RehearseScreen(StageScreen):
             ("library", 26),
             (">size", 8),
             ("from → to", 17),
-            (">begins", 10),
+            (">starts", 10),
             (">copy", 10),
             (">prove", 10),
             (">done", 10),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 from textual import on
@@ -193,7 +194,9 @@ class SurveyScreen(StageScreen):
 
     def _tell(self) -> None:
         board, library = self.query_one(DriveBoard), self._at
-        if self._view.has_focus and library is not None:
+        if self._view.has_focus and library is None:
+            self.tell("No library is listed here. Esc shows all of this drive again, Tab goes to the drives.")
+        elif self._view.has_focus and library is not None:
             facts = library_facts(self.desk.snapshot, library.id)
             self.tell(f"{facts} · l picks it up to put it on another drive" if library.movable else facts)
         elif board.drive is not None:
@@ -223,6 +226,7 @@ class SurveyScreen(StageScreen):
     def action_mark(self) -> None:
         library = self._at
         if library is None or not self._view.has_focus:
+            self.notify("Tab goes to the libraries; Space marks the one at the cursor.")
             return
         self.desk.marked ^= {library.id}
         self._show_libraries()
@@ -235,6 +239,7 @@ class SurveyScreen(StageScreen):
         chosen = [library for library in libraries if library.id in self.desk.marked]
         chosen = chosen or [library for library in (self._at,) if library is not None and self._view.has_focus]
         if not chosen:
+            self.notify("Tab goes to the libraries: w is about the marked ones, or the one at the cursor.")
             return
         joins = not all(library.working_set for library in chosen)
         workspace, paths = self.desk.workspace, {library.path for library in chosen}
@@ -302,16 +307,20 @@ class SurveyScreen(StageScreen):
         self._show_libraries()
 
     def action_export(self) -> None:
-        written = []
-        try:
-            for ending in ("csv", "json"):
-                path = os.path.abspath(f"nuvik-libraries.{ending}")
-                self.desk.workspace.survey.save(self.desk.snapshot, self._view.listed, path)
-                written.append(path)
-        except NuvikError as trouble:
-            self.shell.complain(trouble)
-            return
-        self.notify(f"{len(self._view.listed)} libraries written to {shown(written[0])} and .json", markup=False)
+        """Under a name that is free: what was written before stays."""
+        stage, snapshot, listed = self.desk.workspace.survey, self.desk.snapshot, self._view.listed
+
+        def write() -> str:
+            stem = stage.free_export(os.getcwd())
+            for ending in (".csv", ".json"):
+                stage.save(snapshot, listed, stem + ending)
+            return stem
+
+        self.in_background(write, partial(self._written, len(listed)), group="export")
+
+    def _written(self, count: int, stem: str) -> None:
+        many = format_count(count, "library", "libraries")
+        self.notify(f"{many} written to {shown(stem)}.csv and .json", markup=False)
 
     # -- keys: views ---------------------------------------------------------------------------------------
 
@@ -340,8 +349,8 @@ class SurveyScreen(StageScreen):
         find = self.query_one("#find", Input)
         find.value, find.display = "", False
         self._choice = Choice(order=self._choice.order)
-        self._view.focus()
         self._show_libraries()
+        (self._view if self._view.listed else self.query_one(DriveBoard)).focus()
 
     def action_page(self) -> None:
         from nuvik.tui.screens.drive_page import DrivePage

@@ -30,7 +30,7 @@ class MoveTable(PointedTable):
     def on_mount(self) -> None:
         columns = [(f">{self._numbered_by}", 5)]
         if self._dated:
-            columns.append(("begun", 19))
+            columns.append(("started", 19))
         columns += [("library", _LIBRARY_CELLS), (">size", 9), ("from → to", 20), ("state", _STATE_CELLS)]
         columns += [(">expected", 11), (">took", 11)]
         for label, width in columns:

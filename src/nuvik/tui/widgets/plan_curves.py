@@ -128,9 +128,9 @@ class PlanCurves(ScrollView):
     def _times(self) -> str:
         end = format_duration(self._total_s)
         at = f"the cursor: {format_duration(self._at_s)}"
-        room = self._cells - len("begin") - len(end)
+        room = self._cells - len("start") - len(end)
         middle = at.center(room) if len(at) + 2 < room else " " * room
-        return f"{'':{_LABEL_CELLS}}begin{middle}{end}"
+        return f"{'':{_LABEL_CELLS}}start{middle}{end}"
 
     def _draw(self, curve: Curve, row: int, palette: Palette) -> list[Segment]:
         """One of the two rows of a curve: its label, its blocks, and its figures."""

@@ -1,0 +1,61 @@
+"""Any keys in any order: no fault, no dead end, and Esc always leads home."""
+
+from __future__ import annotations
+
+import random
+
+import pytest
+
+from conftest import MB, World, fill, put
+from nuvik.tui.app import NuvikApp
+from nuvik.tui.screens.stage import StageScreen
+from screens import settle
+
+NOISE = ["up", "down", "left", "right", "tab", "shift+tab", "enter", "space", "escape", "home", "end", "pagedown"]
+NOISE += [*"123456", *"abcdefghijklmnoprstuvwxyz", *"ABEGKMUS", "question_mark", "slash", "ctrl+s", "backspace", "y"]
+NEVER = {"q", "ctrl+q", "ctrl+c", "ctrl+p", "ctrl+z"}
+
+
+async def press_at_random(world: World, seed: int, count: int, size: tuple[int, int]) -> None:
+    """Raises what the screens raise; checks after each stretch that Esc leads to a stage with something in focus."""
+    chance = random.Random(seed)
+    app = NuvikApp(world.open)
+    async with app.run_test(size=size, notifications=True) as pilot:
+        await settle(app, pilot)
+        pressed = []
+        for number in range(count):
+            offered = [key for key in app.screen.active_bindings if key not in NEVER]
+            key = chance.choice(offered if offered and chance.random() < 0.6 else NOISE)
+            pressed.append(key)
+            await pilot.press(key)
+            if number % 25 == 24:
+                await settle(app, pilot)
+                assert app.is_running and app.fault is None, (seed, pressed, app.fault)
+                for _ in range(8):
+                    await pilot.press("escape")
+                assert isinstance(app.screen, StageScreen), (seed, pressed, app.screen)
+                assert app.screen.focused is not None, (seed, pressed)
+                shown = [line for line in app.screen._compositor.render_strips() if line.text.strip()]
+                assert len(shown) >= 4, (seed, pressed)
+                pressed.append("|")
+        await settle(app, pilot)
+        assert app.is_running and app.fault is None, (seed, pressed, app.fault)
+
+
+def furnished(world: World) -> World:
+    for n, name in enumerate(("Kite", "Moor \x1b[31m", "Loom", "Näh 漢字"), start=1):
+        put(fill(world.path("kestrel", "Games", name), seed=n) / "more.bin", n * 9 * MB)
+    put(world.path("kestrel", "Mosaic", "Cache", "a.bin"), 12 * MB)
+    put(world.path("kestrel", "Mosaic", "Media", "a.mov"), 12 * MB)
+    put(world.path("kestrel", "Old cache", "CACHEDIR.TAG"))
+    with open(world.path("kestrel", "Old cache", "CACHEDIR.TAG"), "w", encoding="utf-8") as file:
+        file.write("Signature: 8a477f597d28d172789f06886806bc55\n")
+    put(world.path("kestrel", "Old cache", "a.bin"), 9 * MB)
+    world.drive("stork", attached=False)
+    world.write()
+    return world
+
+
+@pytest.mark.parametrize(("seed", "size"), [(1, (159, 47)), (2, (100, 30)), (3, (120, 40)), (4, (159, 47))])
+async def test_any_keys_in_any_order_are_no_trouble(world, seed, size):
+    await press_at_random(furnished(world), seed, 120, size)
