@@ -193,3 +193,22 @@ def test_shipped_schemas_are_those_of_the_models():
     for kind, name in ((Plan, "nuvik-plan"), (Snapshot, "nuvik-survey")):
         shipped = json.loads((ROOT / "docs" / "schema" / f"{name}.schema.json").read_text())
         assert shipped == schema_of(kind, f"{name}/1")
+
+
+def test_empty_folders_json_errors_and_taking_everything_back(world, capsys):
+    """`--world ""` is never this computer; a refusal for a program is one object."""
+    at = ["--world", str(world.folder)]
+    for words in (["drives", "--world", ""], ["--world", " ", "drives"], ["drives", *at, "--state", ""]):
+        assert run(words) == 2 and "is empty" in capsys.readouterr().err
+    assert run(["landing", "emu", "--json", *at]) == 2
+    error = json.loads(capsys.readouterr().out)
+    assert (error["format"], error["exit_code"]) == ("nuvik-error/1", 2) and "not a kind" in error["what"]
+    games = [fill(world.path("kestrel", "Games", name), seed=n) for n, name in enumerate(("Kite", "Moor"))]
+    whole = [picture(game) for game in games]
+    for game in games:
+        assert run(["shift", str(game), "heron", "--yes", *at]) == 0
+    capsys.readouterr()
+    assert run(["undo", "all", *at]) == 0 and "Kite" in (told := capsys.readouterr().out) and "Moor" in told
+    assert run(["undo", "all", "--yes", *at]) == 0
+    assert [picture(game) for game in games] == whole and not any(os.path.islink(game) for game in games)
+    assert run(["undo", "all", "--yes", *at]) == 3

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import gc
 import os
 import sys
@@ -33,7 +34,12 @@ def run(words: list[str]) -> int:
     except NuvikError as trouble:
         _tell(trouble)
         codes = {BadInput: EXIT_WORDS, Refused: EXIT_REFUSED, Stopped: EXIT_STOPPED}
-        return next((code for kind, code in codes.items() if isinstance(trouble, kind)), EXIT_FAULT)
+        code = next((code for kind, code in codes.items() if isinstance(trouble, kind)), EXIT_FAULT)
+        if "--json" in words and not isinstance(
+            trouble, Stopped
+        ):  # which has said so in a line
+            _tell_as_json(trouble, code)
+        return code
     except BrokenPipeError:  # whoever read our output has enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
@@ -56,6 +62,15 @@ def _unreadable(fault: OSError) -> Refused:
     words = (fault.strerror or str(fault)).lower()
     where = f"{shown(os.fsdecode(fault.filename))}: " if isinstance(fault.filename, (str, bytes)) else ""
     return Refused(f"{where}{words}.", next_step="Check that path and its drive, and try again.")
+
+
+def _tell_as_json(trouble: NuvikError, code: int) -> None:
+    """A refusal for a program: one object on a line, in place of the document that was asked for."""
+    import json
+
+    error = {"format": "nuvik-error/1", "what": trouble.what, "next_step": trouble.next_step, "exit_code": code}
+    with contextlib.suppress(OSError):
+        print(json.dumps(error), flush=True)  # noqa: T201
 
 
 def _tell(trouble: NuvikError) -> None:

@@ -30,7 +30,7 @@ def build_app() -> typer.Typer:
 
     app = typer.Typer(
         help=_HELP,
-        add_completion=False,
+        add_completion=True,
         rich_markup_mode=None,
         pretty_exceptions_enable=False,
         context_settings={"help_option_names": ["-h", "--help"]},

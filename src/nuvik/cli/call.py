@@ -119,6 +119,10 @@ def command(app: typer.Typer, name: str, **settings: Any) -> Callable[[Callable[
 def _call(context: typer.Context, common: dict[str, Any]) -> Call:
     # `nuvik --world DIR drives` means the same as `nuvik drives --world DIR`.
     before_command: dict[str, Any] = context.find_root().obj or {}
+    for option in ("world", "state"):
+        given = common[option] if common[option] is not None else before_command.get(option)
+        if given is not None and not given.strip():
+            raise BadInput(f"--{option} is empty.", next_step=f"Name a folder, or leave --{option} out.")
     choose_units(common["unit_kind"])
     set_up(common["verbose"] or before_command.get("verbose", False))
     log.info("nuvik %s on %s: %s", __version__, sys.platform, context.info_name)

@@ -99,20 +99,22 @@ def add_to(app: typer.Typer) -> None:
     def undo(
         call: Call,
         move: Annotated[
-            str, typer.Argument(metavar="MOVE", help="A move's number, “last”, or “plan”: all of the last plan.")
+            str, typer.Argument(metavar="MOVE", help="A move's number, “last”, “plan” (all of the last plan) or “all”.")
         ],
         yes: Yes = False,
     ) -> None:
-        """Take a move back, or a whole plan: each library returns to where it came from."""
+        """Take a move back, a whole plan, or all: each library returns to where it came from."""
         logbook = call.workspace.logbook
-        if yes and move == "plan":
-            _run(call, logbook.undo_plan, partial(_land_back, call, logbook.last_plans()))
+        many = {"plan": (logbook.last_plan, logbook.undo_plan), "all": (logbook.standing, logbook.undo_all)}.get(move)
+        if yes and many is not None:
+            moves, take_back = many[0](), many[1]
+            _run(call, take_back, partial(_land_back, call, logbook.plans_of(moves)))
         elif yes:
             _run(call, lambda report, stop: logbook.undo(move, report, stop))
-        elif move == "plan":
-            meant = list(reversed(logbook.last_plan()))
+        elif many is not None:
+            meant = list(reversed(many[0]()))
             if call.as_json:
-                call.document("undo-plan", {"moves": [{"move": each.id, "library": each.library} for each in meant]})
+                call.document(f"undo-{move}", {"moves": [{"move": each.id, "library": each.library} for each in meant]})
             for each in meant:
                 call.say(f"Move {each.id}: {shown(each.library)} goes back to {shown(each.source)}.")
             call.aside("Nothing was changed. Add --yes to take them back.")

@@ -101,13 +101,13 @@ def undo(work: Work, wanted: str) -> Outcome:
         return _done(work, [_taken_back(work, find_move(work, wanted))])
 
 
-def undo_plan(work: Work) -> Outcome:
-    """Take back every move of the plan that was carried last, the last first. Raises Refused and Stopped; called again
-    it goes on with those that are left.
+def undo_plan(work: Work, every: bool = False) -> Outcome:
+    """Take back every move of the plan that was carried last, or of every plan, the last first. Raises Refused and
+    Stopped; called again it goes on with those that are left.
     """
-    with _at_work(work, "taking back a whole plan"):
+    with _at_work(work, "taking back every move" if every else "taking back a whole plan"):
         taken_back: list[Move] = []
-        for move in reversed(moves_of_last_plan(work)):
+        for move in reversed(standing_moves(work) if every else moves_of_last_plan(work)):
             asked = bool(taken_back) and work.stop.asked_after_step
             try:
                 if not asked:
@@ -119,7 +119,7 @@ def undo_plan(work: Work) -> Outcome:
             if asked:
                 raise Stopped(
                     f"Stopped as asked, with {format_count(len(taken_back), 'move')} taken back.",
-                    next_step="“nuvik undo plan” takes back the others.",
+                    next_step=f"“nuvik undo {'all' if every else 'plan'}” takes back the others.",
                 )
         return _done(work, taken_back)
 
@@ -128,13 +128,19 @@ def moves_of_last_plan(work: Work) -> list[Move]:
     """The moves, not taken back yet, of the plan that was carried last: those that are done, those that stand midway,
     and those that wait, each in their order. Raises Refused when there are none.
     """
+    standing = standing_moves(work)
+    run = max(move.run for move in standing)
+    return [move for move in standing if move.run == run]
+
+
+def standing_moves(work: Work) -> list[Move]:
+    """Every move that is not taken back yet, in the same order. Raises Refused when there are none."""
     standing = [move for move in work.journal.moves() if move.undoes is None and move.state is not State.UNDONE]
     if not standing:
         raise Refused("No move is left to take back.", next_step="“nuvik logbook” lists the moves.")
-    run = max(move.run for move in standing)
-    mine = [move for move in standing if move.run == run]
     return sorted(
-        mine, key=lambda move: (not move.state.finished, move.state is State.PLANNED, move.started_at or "", move.id)
+        standing,
+        key=lambda move: (not move.state.finished, move.state is State.PLANNED, move.started_at or "", move.id),
     )
 
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from nuvik.core.carrying.mending.find_leftovers import find_broken_tethers, find_leftovers
 from nuvik.core.carrying.mending.mend import Mended, mend
 from nuvik.core.carrying.outcome import Outcome
-from nuvik.core.carrying.run import moves_of_last_plan, outlook_of_undo, release, undo, undo_plan
+from nuvik.core.carrying.run import moves_of_last_plan, outlook_of_undo, release, standing_moves, undo, undo_plan
 from nuvik.core.carrying.undo import Way
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.journal import Move
@@ -61,14 +61,22 @@ class LogbookStage:
         """
         return release(self.carry.work(report, stop), wanted, even_if_changed, even_if_unread, older_than_days)
 
+    def standing(self) -> list[Move]:
+        """The moves of all plans that are not taken back yet. Raises Refused when there are none."""
+        return standing_moves(self.carry.work())
+
+    def undo_all(self, report: Report = silent, stop: Stop | None = None) -> Outcome:
+        """Take back every move, the last first. Raises Refused and Stopped."""
+        return undo_plan(self.carry.work(report, stop), every=True)
+
     def last_plan(self) -> list[Move]:
         """The moves, not taken back yet, of the plan that was carried last. Raises Refused when there are none."""
         return moves_of_last_plan(self.carry.work())
 
-    def last_plans(self) -> list[Plan]:
-        """The plan that was carried last, as `last_plan` has its moves; none where it is not known any more."""
+    def plans_of(self, moves: Iterable[Move]) -> list[Plan]:
+        """The plans to which moves belong, as far as they are still known."""
         journal = self.carry.work().journal
-        plans = (journal.plan_of(run) for run in dict.fromkeys(move.run for move in self.last_plan()))
+        plans = (journal.plan_of(run) for run in dict.fromkeys(move.run for move in moves))
         return [plan for plan in plans if plan is not None]
 
     def undo_plan(self, report: Report = silent, stop: Stop | None = None) -> Outcome:

@@ -126,7 +126,7 @@ class LogbookScreen(StageScreen):
 
     def _ask_to_undo_plan(self, moves: list[Move]) -> None:
         workspace = self.desk.workspace
-        plans = workspace.logbook.last_plans()
+        plans = workspace.logbook.plans_of(moves)
 
         def take_back(report: Report, stop: Stop) -> Outcome:
             outcome = workspace.logbook.undo_plan(report, stop)
