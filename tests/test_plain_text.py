@@ -119,3 +119,33 @@ def test_each_kind_of_run_has_phases_of_its_own(house):
     workspace.logbook.undo("last", follow)
     assert [name.split()[-1] for name in seen[-1][2]] == ["path", "gone"] and seen[-1][1] == seen[-1][2]
     assert workspace.logbook.moves()[-1].state is State.UNDONE
+
+
+async def test_in_a_small_window_every_figure_is_in_reach(house):
+    """Columns give way in a fixed order; what a step and a move take is always there, and a list beside a board."""
+    app = NuvikApp(house.open)
+    async with app.run_test(size=(159, 47)) as pilot:
+        await settle(app, pilot)
+        await pilot.press("tab", "l")
+        while app.screen.query_one(DriveBoard).drive.id != "heron":
+            await pilot.press("down")
+        await pilot.press("enter", "n")
+        await settle(app, pilot)
+        assert "starts" in "\n".join(plain(app)) and "lowest point" in "\n".join(plain(app))
+        await pilot.resize_terminal(100, 30)
+        await settle(app, pilot)
+        small = "\n".join(plain(app))
+        assert "starts" not in small and "lowest point" in small and "done" in small and "MB free" in small
+        await pilot.press("3")
+        await settle(app, pilot)
+        table = app.screen.query_one(LibraryTable)
+        assert table.size.height >= 4 and "Heron" in "\n".join(plain(app))
+        await pilot.press("4", "c", "y")
+        await settle(app, pilot)
+        await pilot.press("6")
+        await settle(app, pilot)
+        log = "\n".join(plain(app))
+        assert "expected" in log and "took" in log and "started" not in log and "moved" in log
+        await pilot.resize_terminal(159, 47)
+        await settle(app, pilot)
+        assert "started" in "\n".join(plain(app))

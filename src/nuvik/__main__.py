@@ -35,9 +35,7 @@ def run(words: list[str]) -> int:
         _tell(trouble)
         codes = {BadInput: EXIT_WORDS, Refused: EXIT_REFUSED, Stopped: EXIT_STOPPED}
         code = next((code for kind, code in codes.items() if isinstance(trouble, kind)), EXIT_FAULT)
-        if "--json" in words and not isinstance(
-            trouble, Stopped
-        ):  # which has said so in a line
+        if "--json" in words and not isinstance(trouble, Stopped):  # which has said so in a line
             _tell_as_json(trouble, code)
         return code
     except BrokenPipeError:  # whoever read our output has enough

@@ -7,7 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from rich.text import Text
-from textual import on
+from textual import events, on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
@@ -46,6 +46,23 @@ if TYPE_CHECKING:
     from nuvik.core.rehearsal.whatifs import WhatIf
 
 _MOST_LINES = 12
+_COLUMNS = (
+    ("step", ">step", 4),
+    ("library", "library", 26),
+    ("size", ">size", 8),
+    ("way", "from → to", 17),
+    ("starts", ">starts", 10),
+    ("copy", ">copy", 10),
+    ("prove", ">prove", 10),
+    ("done", ">done", 10),
+    ("waiting", ">waiting", 12),
+    ("lowest", ">lowest point", 24),
+)
+_WIDE = 150
+_GIVE_WAY = frozenset(["starts", "copy", "prove", "waiting"])
+"""In a narrower window …"""
+_NARROW = {"library": 20, "lowest": 22}
+"""… in which these have fewer cells."""
 
 
 _CHANGES = 18
@@ -68,6 +85,8 @@ class RehearseScreen(StageScreen):
         Binding(stage_key("plan"), "app.go('plan')", "back to plan"),
     ]
 
+    _columns: tuple[str, ...] = ()
+    """Those that the table of steps has now."""
     _supposed: Timeline | None = None
     """What is shown: the rehearsal with all what-ifs that are on."""
     _checking: Draft | None = None
@@ -88,20 +107,25 @@ class RehearseScreen(StageScreen):
         yield DriveBoard(id="drives", gap=0)
 
     def on_mount(self) -> None:
-        table = self.query_one(DataTable)
-        for label, width in (
-            (">step", 4),
-            ("library", 26),
-            (">size", 8),
-            ("from → to", 17),
-            (">starts", 10),
-            (">copy", 10),
-            (">prove", 10),
-            (">done", 10),
-            (">waiting", 12),
-            (">lowest point", 24),
-        ):
-            table.add_column(heading(label), width=width)
+        self._set_columns(self.size.width)
+
+    def on_resize(self, event: events.Resize) -> None:
+        """In a narrow window the columns that can be done without give way, always the same ones."""
+        super().on_resize(event)
+        if self._set_columns(event.size.width):
+            self._show_steps()
+
+    def _set_columns(self, cells: int) -> bool:
+        """Give the table the columns for which there is room; whether these are others than before."""
+        columns = tuple(name for name, *_ in _COLUMNS if cells >= _WIDE or name not in _GIVE_WAY)
+        if columns == self._columns:
+            return False
+        self._columns, table = columns, self.query_one(DataTable)
+        table.clear(columns=True)
+        for name, label, width in _COLUMNS:
+            if name in columns:
+                table.add_column(heading(label), width=width if cells >= _WIDE else _NARROW.get(name, width))
+        return True
 
     def refresh_stage(self) -> None:
         self._rehearse()
@@ -189,21 +213,23 @@ class RehearseScreen(StageScreen):
         way = f"{shown(labels.get(step.from_drive, '?'))} → {shown(labels.get(step.to_drive, '?'))}"
         cells = [
             Text(f"{'!' if refused else ' '}{step.n}", style=style, justify="right"),
-            Text(shorten(step.library, 26), style=style),
+            Text(shorten(step.library, 26 if "starts" in self._columns else _NARROW["library"]), style=style),
             Text(format_bytes(step.frees_bytes), justify="right"),
             Text(way + (" ⇢" if step.role is Role.TO_STAGING else "")),
         ]
         if foreseen is None:
-            return [*cells, *(Text("–", justify="right") for _ in range(6))]
+            return self._kept([*cells, *(Text("–", justify="right") for _ in range(6))])
         lowest = foreseen.lowest_free_bytes[step.to_drive]
         times = (foreseen.start_s, foreseen.copy_s, foreseen.prove_s, foreseen.end_s)
         waits = foreseen.waiting_after_s_per_week
-        return [
-            *cells,
-            *(Text(format_duration(seconds), justify="right") for seconds in times),
-            Text("–" if waits is None else format_duration(waits), justify="right"),
-            Text(f"{shown(labels[step.to_drive])}: {format_free(lowest)}", style=style, justify="right"),
-        ]
+        cells += [Text(format_duration(seconds), justify="right") for seconds in times]
+        cells.append(Text("–" if waits is None else format_duration(waits), justify="right"))
+        low = f"{shown(labels[step.to_drive])}: {format_free(lowest)}"
+        return self._kept([*cells, Text(low, style=style, justify="right")])
+
+    def _kept(self, cells: list[Text]) -> list[Text]:
+        """The cells of the columns that the table has."""
+        return [cell for cell, (name, *_) in zip(cells, _COLUMNS, strict=True) if name in self._columns]
 
     def _show_time(self) -> None:
         """All that follows the cursor and the what-ifs."""

@@ -26,6 +26,8 @@ from nuvik.tui.widgets.pointed_table import POINTER
 log = logging.getLogger(__name__)
 Result = TypeVar("Result")
 SMALLEST = (100, 30)
+_TALL = 40
+"""From so many lines on, there is room for a whole board of drives beside a list."""
 
 
 class StageScreen(Screen[None]):
@@ -108,6 +110,7 @@ class StageScreen(Screen[None]):
     def on_resize(self, event: events.Resize) -> None:
         small = event.size.width < SMALLEST[0] or event.size.height < SMALLEST[1]
         self.set_class(small, "small")
+        self.set_class(event.size.height < _TALL, "short")
 
     def say(self, headline: str, trouble: bool = False) -> None:
         """Set the headline; one that tells of trouble begins with a mark."""

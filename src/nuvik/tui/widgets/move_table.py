@@ -14,6 +14,9 @@ from nuvik.tui.widgets.library_table import heading
 from nuvik.tui.widgets.pointed_table import PointedTable
 
 _LIBRARY_CELLS = 27
+_WIDE = 130
+_NARROW = {"library": 20, "state": 30}
+"""How wide these are in a narrow window."""
 _STATE_CELLS = max(len(state.in_words) for state in State)
 
 
@@ -26,15 +29,41 @@ class MoveTable(PointedTable):
         super().__init__(id=id, cursor_type="row")
         self._numbered_by = numbered_by
         self._rows: tuple[MoveRow, ...] = ()
+        self._narrow: bool | None = None
 
     def on_mount(self) -> None:
-        columns = [(f">{self._numbered_by}", 5)]
-        if self._dated:
-            columns.append(("started", 19))
-        columns += [("library", _LIBRARY_CELLS), (">size", 9), ("from → to", 20), ("state", _STATE_CELLS)]
-        columns += [(">expected", 11), (">took", 11)]
-        for label, width in columns:
-            self.add_column(heading(label), width=width)
+        self._set_columns()
+
+    def on_resize(self) -> None:
+        """In a narrow window some columns give way, always the same ones."""
+        if self._set_columns():
+            self.show(self._rows)
+
+    def _set_columns(self) -> bool:
+        """Give the table the columns that there is room for; whether these are others than before."""
+        narrow = 0 < self.size.width < _WIDE
+        if narrow is self._narrow:
+            return False
+        self._narrow = narrow
+        self.clear(columns=True)
+        for name, label, width in self._columns:
+            self.add_column(heading(label), width=_NARROW.get(name, width) if narrow else width)
+        return True
+
+    @property
+    def _columns(self) -> list[tuple[str, str, int]]:
+        every = [
+            ("number", f">{self._numbered_by}", 5),
+            ("started", "started", 19),
+            ("library", "library", _LIBRARY_CELLS),
+            ("size", ">size", 9),
+            ("way", "from → to", 20),
+            ("state", "state", _STATE_CELLS),
+            ("expected", ">expected", 11),
+            ("took", ">took", 11),
+        ]
+        left_out = {"started", "way"} if self._narrow else set() if self._dated else {"started"}
+        return [column for column in every if column[0] not in left_out]
 
     def show(self, rows: Sequence[MoveRow]) -> None:
         """Show these; the cursor stays where it is, as far as there are rows."""
@@ -64,13 +93,14 @@ class MoveTable(PointedTable):
             MoveStanding.AT_REST: "",
         }[row.standing]
         number = row.move.id if self._dated else row.move.n
-        return [
-            Text(str(number), justify="right"),
-            *([Text(row.begun)] if self._dated else []),
-            Text(shorten(row.library, _LIBRARY_CELLS)),
-            Text(row.size, justify="right"),
-            Text(row.way),
-            Text(row.state, style=style),
-            Text(row.expected, justify="right"),
-            Text(row.took, justify="right"),
-        ]
+        cells = {
+            "number": Text(str(number), justify="right"),
+            "started": Text(row.begun),
+            "library": Text(shorten(row.library, _NARROW["library"] if self._narrow else _LIBRARY_CELLS)),
+            "size": Text(row.size, justify="right"),
+            "way": Text(row.way),
+            "state": Text(row.state, style=style),
+            "expected": Text(row.expected, justify="right"),
+            "took": Text(row.took, justify="right"),
+        }
+        return [cells[name] for name, *_ in self._columns]

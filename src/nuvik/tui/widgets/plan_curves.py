@@ -85,7 +85,7 @@ def waiting_curve(timeline: Timeline, step: TimelineStep | None) -> Curve | None
         tuple(points),
         now,
         (f"{format_duration(now)} a week at the cursor", from_to(format_duration(before), format_duration(then))),
-        (f"{format_duration(now)} a week", ""),
+        (format_duration(now), "a week"),
     )
 
 
