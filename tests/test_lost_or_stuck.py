@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import threading
+import time
+
 import pytest
 
 from conftest import MB, fill, put
 from nuvik.core.model.errors import StopRequested
 from nuvik.core.model.progress import Event, Stop
+from nuvik.core.stages.plan import PlanStage
+from nuvik.core.stages.rehearse import RehearseStage
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
@@ -111,3 +116,47 @@ async def test_what_is_half_done_and_on_trial_comes_first(shelf):
         await pilot.press("1")
         await settle(app, pilot)
         assert words(app, "#headline").startswith("2 libraries are on trial: ") and "(6)" in words(app, "#headline")
+
+
+async def test_long_work_says_how_long_it_goes_on_and_esc_stops_it(shelf, monkeypatch):
+    go_on = threading.Event()
+    recommend, check = PlanStage.recommend, RehearseStage.check
+
+    def slowly(stage, *asked):
+        go_on.wait(20)
+        return recommend(stage, *asked)
+
+    def step_by_step(stage, plan, on_trial=False, stop=None, report=None):
+        report(1, 7)
+        for _ in range(200):
+            stop.check()
+            time.sleep(0.1)
+        return check(stage, plan, on_trial, stop, report)
+
+    monkeypatch.setattr(PlanStage, "recommend", slowly)
+    app = NuvikApp(shelf.open)
+    async with app.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(app, pilot)
+        await pilot.press("3", "a")
+        await pilot.pause(1.3)
+        assert words(app, "#headline").startswith("Looking for the best placement … ") and "Esc" in words(
+            app, "#headline"
+        )
+        await pilot.press("escape")
+        assert "Looking" not in words(app, "#headline") and not app.screen.is_waiting
+        go_on.set()
+        await settle(app, pilot)
+        assert app.screen.STAGE == "plan" and not app.desk.draft.places, "nobody hears of it"
+        app.screen.query_one(DriveBoard).point_at("kestrel")
+        await put_down(app, pilot, "Loom", "heron")
+        monkeypatch.setattr(RehearseStage, "check", step_by_step)
+        await pilot.press("n")
+        await pilot.pause(1.3)
+        assert words(app, "#headline").startswith("Looking at step 1 of 7 … ")
+        await pilot.press("escape")
+        await settle(app, pilot)
+        assert app.screen.STAGE == "plan" and app.desk.draft.places
+        monkeypatch.setattr(RehearseStage, "check", check)
+        await pilot.press("n")
+        await settle(app, pilot)
+        assert words(app, "#headline").startswith("Fits. 1 move")

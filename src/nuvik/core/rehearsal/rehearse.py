@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from nuvik.core.checks.check_step import check_step
@@ -45,13 +45,17 @@ def check_plan(
     rates: Mapping[str, Growth | None] | None = None,
     stop: Stop | None = None,
     pinned: Collection[str] = (),
+    report: Callable[[int, int], None] | None = None,
 ) -> CheckedPlan:
     """Look at every step of a plan as things are now; nothing is changed. What lies at one of the `pinned` paths must
-    stay, whatever the plan says. Raises StopRequested.
+    stay, whatever the plan says; `report` hears of each step by its number, and how many there are. Raises
+    StopRequested.
     """
     # Whether there is room is for the simulation to tell: an earlier step may make it.
     findings: dict[int, Findings] = {}
     for step in plan.steps:
+        if report is not None:
+            report(step.n, len(plan.steps))
         earlier = plan.steps[: step.n - 1]
         gone = frozenset(
             earlier_step.path

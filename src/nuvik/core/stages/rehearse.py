@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 from nuvik.core.model.errors import BadInput, NuvikError
@@ -32,9 +32,15 @@ class RehearseStage:
     drives: DrivesStage
     carry: CarryStage
 
-    def check(self, plan: Plan, on_trial: bool = False, stop: Stop | None = None) -> CheckedPlan:
+    def check(
+        self,
+        plan: Plan,
+        on_trial: bool = False,
+        stop: Stop | None = None,
+        report: Callable[[int, int], None] | None = None,
+    ) -> CheckedPlan:
         """Look at every step of a plan; rehearsing it then takes no time. It is on trial when that is asked here or in
-        the plan. Raises StopRequested.
+        the plan; `report` hears of each step that is looked at, and how many there are. Raises StopRequested.
         """
         return check_plan(
             self.computer.host,
@@ -47,6 +53,7 @@ class RehearseStage:
             self.survey.growth(),
             stop,
             self.carry.pinned(),
+            report,
         )
 
     def on_paper(self, plan: Plan) -> Timeline:

@@ -136,7 +136,8 @@ class PlanScreen(PlanAsking):
             self.say(f"{held} in your hand: choose a drive with ↑ ↓, Enter puts {it} down, Esc cancels.")
             self.tell(consequence_of_all(self.desk.draft, self.desk.hand, drive.id))
             return
-        self.say(plan_screen_headline(self.desk.draft, self.desk.recommendation))
+        if not self.is_waiting:
+            self.say(plan_screen_headline(self.desk.draft, self.desk.recommendation))
         under = self.query_one(LibraryTable).library
         if under is not None:
             self.tell(cursor_sentence(self.desk.draft, self.desk.recommendation, under))
@@ -145,7 +146,9 @@ class PlanScreen(PlanAsking):
         """Keys are shown where they apply."""
         if action == "mend":
             return bool(self.desk.draft.breaches)
-        return bool(self.desk.hand) if action in ("swap", "put_back") else True
+        if action == "put_back":
+            return bool(self.desk.hand) or self.is_waiting
+        return bool(self.desk.hand) if action == "swap" else True
 
     # -- wishes --------------------------------------------------------------------------------------------
 
@@ -215,6 +218,9 @@ class PlanScreen(PlanAsking):
         self.refresh_stage()
 
     def action_put_back(self) -> None:
+        if self.is_waiting:
+            self.stop_waiting()
+            return
         self.desk.hand = ()
         self.query_one(LibraryTable).focus()
         self.refresh_stage()

@@ -51,7 +51,6 @@ class PlanAsking(StageScreen):
             self._recommend([("l", "within your limits", wishes)])
 
     def _recommend(self, asked: list[tuple[str, str, Wishes]]) -> None:
-        self.say("Looking for the best placement …")
         stage, snapshot, forbidden = self.desk.workspace.plan, self.desk.snapshot, self.desk.forbidden
 
         def find() -> Offers:
@@ -60,7 +59,7 @@ class PlanAsking(StageScreen):
                 for key, name, wishes in asked
             }
 
-        self.in_background(find, partial(self._offer, snapshot), group="recommend")
+        self.wait_for("Looking for the best placement", find, partial(self._offer, snapshot), None)
 
     def _offer(self, snapshot: Snapshot, offers: Offers) -> None:
         self.refresh_stage()
@@ -95,9 +94,9 @@ class PlanAsking(StageScreen):
 
     def action_mend(self) -> None:
         """Put right what is broken, with the fewest further moves."""
-        self.say("Looking for the fewest moves that fix this …")
         stage, draft, forbidden = self.desk.workspace.plan, self.desk.draft, self.desk.forbidden
-        self.in_background(lambda: stage.repair(draft, forbidden), partial(self._repaired, draft), group="recommend")
+        says, then = "Looking for the fewest moves that fix this", partial(self._repaired, draft)
+        self.wait_for(says, lambda: stage.repair(draft, forbidden), then, None)
 
     def _repaired(self, before: Draft, right: Draft) -> None:
         if before is not self.desk.draft:

@@ -81,6 +81,7 @@ class RehearseScreen(StageScreen):
         Binding("b", "side_by_side", "side by side"),
         Binding("w", "without_marks", "without marks", show=False),
         Binding("c", "carry", "carry it out"),
+        Binding("escape", "leave", "stop", show=False),
         Binding("x", "as_it_is", "what-ifs off"),
         Binding(stage_key("plan"), "app.go('plan')", "back to plan"),
     ]
@@ -157,7 +158,10 @@ class RehearseScreen(StageScreen):
         draft, recommendation, on_trial = desk.draft, desk.recommendation, desk.on_trial
         side_by_side, without_marks = desk.side_by_side, desk.without_marks
         self._checking = draft
-        self.say(f"Looking at {format_count(len(draft.loads), 'move')} …")
+        stop = Stop()
+
+        def report(n: int, total: int) -> None:
+            self.tick(f"Looking at step {n} of {total}")
 
         def check() -> tuple[Plan, CheckedPlan]:
             made = replace(
@@ -166,9 +170,13 @@ class RehearseScreen(StageScreen):
                 side_by_side=side_by_side,
                 without_marks=without_marks,
             )
-            return made, workspace.rehearse.check(made)
+            return made, workspace.rehearse.check(made, stop=stop, report=report)
 
-        self.in_background(check, partial(self._take, draft, on_trial), group="check")
+        says = f"Looking at {format_count(len(draft.loads), 'move')}"
+        self.wait_for(says, check, partial(self._take, draft, on_trial), stop.ask)
+
+    def stopped_waiting(self) -> None:
+        self._checking = None
 
     def _take(self, draft: Draft, on_trial: bool, result: tuple[Plan, CheckedPlan]) -> None:
         self._checking = None
@@ -334,6 +342,12 @@ class RehearseScreen(StageScreen):
         self.query_one("#drives", DriveBoard).show(rows)
 
     # -- keys ----------------------------------------------------------------------------------------------
+
+    def action_leave(self) -> None:
+        """Stop looking at the steps, and go back to Plan: looking begins again with the next visit."""
+        if self.is_waiting:
+            self.stop_waiting()
+            self.shell.go("plan")
 
     def action_suppose(self) -> None:
         self.query_one(WhatIfList).focus()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import time
 from collections.abc import Callable
 from functools import partial
 from typing import Any, ClassVar, TypeVar, cast
@@ -13,6 +14,7 @@ from textual import events
 from textual.app import ComposeResult
 from textual.containers import Vertical
 from textual.screen import Screen
+from textual.timer import Timer
 from textual.widgets import Static
 
 from nuvik.core.model.errors import NuvikError, StopRequested
@@ -32,6 +34,13 @@ _TALL = 40
 
 class StageScreen(Screen[None]):
     """A screen that shows a stage's value. Subclasses give `body` and `refresh_stage`."""
+
+    _waits_for: object | None = None
+    """What long work is waited for."""
+    _waits_since_s = 0.0
+    _says = ""
+    _ticker: Timer | None = None
+    _stop_waiting: Callable[[], None] = staticmethod(lambda: None)
 
     STAGE: ClassVar[str] = ""
     FIRST_FOCUS: ClassVar[str] = ""
@@ -76,6 +85,57 @@ class StageScreen(Screen[None]):
             partial(self._work, work, then), thread=True, exit_on_error=False, exclusive=True, group=group or "default"
         )
 
+    def wait_for(
+        self, says: str, work: Callable[[], Result], then: Callable[[Result], None], stop: Callable[[], None] | None
+    ) -> None:
+        """Do long work beside the screens: the headline says for how long it goes on, and Esc stops it. Work that
+        cannot be told to `stop` goes on to its end, and nobody hears of it.
+        """
+        self._stop_waiting = stop or (lambda: None)
+        self._waits_for, self._waits_since_s = object(), time.monotonic()
+        mine = self._waits_for
+        if self._ticker is None:
+            self._ticker = self.set_interval(1.0, self._tick)
+        self._says = says
+        self.say(f"{says} … Esc stops.")
+
+        def finish(result: Result) -> None:
+            if self._waits_for is mine:
+                self._end_waiting()
+                then(result)
+
+        self.in_background(work, finish, group="long")
+
+    @property
+    def is_waiting(self) -> bool:
+        """Whether long work goes on."""
+        return self._waits_for is not None
+
+    def stop_waiting(self) -> None:
+        """Stop long work."""
+        self._stop_waiting()
+        self._end_waiting()
+        self.stopped_waiting()
+        self.notify("Stopped: nothing was changed.")
+
+    def stopped_waiting(self) -> None:
+        """The user stopped long work: show the stage without it."""
+        self.refresh_stage()
+
+    def tick(self, says: str) -> None:
+        """Long work says how far it is."""
+        self._says = says
+
+    def _tick(self) -> None:
+        if self.is_waiting:
+            self.say(f"{self._says} … {time.monotonic() - self._waits_since_s:.0f} s. Esc stops.")
+
+    def _end_waiting(self) -> None:
+        self._waits_for = None
+        if self._ticker is not None:
+            self._ticker.stop()
+            self._ticker = None
+
     def _work(self, work: Callable[[], Result], then: Callable[[Result], None]) -> None:
         try:
             result = work()
@@ -91,6 +151,7 @@ class StageScreen(Screen[None]):
             then(result)
 
     def _failed(self, fault: Exception) -> None:
+        self._end_waiting()
         if not isinstance(fault, NuvikError):
             log.error("work beside the screen %s failed", self.STAGE, exc_info=fault)
             fault = NuvikError(f"A fault in Nuvik itself: {fault!r}", next_step="Nothing was changed.")
