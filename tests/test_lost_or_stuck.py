@@ -13,6 +13,7 @@ from nuvik.core.model.progress import Event, Stop
 from nuvik.core.stages.plan import PlanStage
 from nuvik.core.stages.rehearse import RehearseStage
 from nuvik.tui.app import NuvikApp
+from nuvik.tui.key_words import by_keys
 from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from screens import settle, words
@@ -139,9 +140,8 @@ async def test_long_work_says_how_long_it_goes_on_and_esc_stops_it(shelf, monkey
         await settle(app, pilot)
         await pilot.press("3", "a")
         await pilot.pause(1.3)
-        assert words(app, "#headline").startswith("Looking for the best placement … ") and "Esc" in words(
-            app, "#headline"
-        )
+        says = words(app, "#headline")
+        assert says.startswith("Looking for the best placement … ") and says.endswith("Esc stops.")
         await pilot.press("escape")
         assert "Looking" not in words(app, "#headline") and not app.screen.is_waiting
         go_on.set()
@@ -160,3 +160,16 @@ async def test_long_work_says_how_long_it_goes_on_and_esc_stops_it(shelf, monkey
         await pilot.press("n")
         await settle(app, pilot)
         assert words(app, "#headline").startswith("Fits. 1 move")
+
+
+def test_messages_on_screens_name_keys():
+    for said, shown in (
+        ("Then run “nuvik resume”, or “nuvik undo 7”.", "Then press g in Carry (5), or u in Logbook (6)."),
+        ("Run “nuvik mend” again.", "Press m in Logbook (6) again."),
+        ("“nuvik drives” lists them.", "Survey (1) lists them."),
+        ("Choose it: “nuvik tether Sky --find”.", "Choose it: f in Plan (3)."),
+        ("1 move more (--every-move).", "1 move more (A asks for every move)."),
+        ("“nuvik release 3 --even-if-changed” lets it go", "“nuvik release 3 --even-if-changed” lets it go"),
+        ("Nothing to see.", "Nothing to see."),
+    ):
+        assert by_keys(said) == shown

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from contextlib import suppress
 from typing import TYPE_CHECKING, Any
 
 from textual.app import App, SystemCommand
@@ -20,6 +21,7 @@ from nuvik.tui.jobs.drive_watch import DriveWatch
 from nuvik.tui.jobs.gauge import GaugeJob
 from nuvik.tui.jobs.opening import OpeningJob
 from nuvik.tui.jobs.survey import SurveyJob
+from nuvik.tui.key_words import by_keys
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.drive_card import DriveCard
 from nuvik.tui.screens.help import Help
@@ -32,7 +34,7 @@ from nuvik.tui.theme import palette_of, theme_after, themes
 if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
 
-_FIRST_PICTURE_S = 0.05
+_FIRST_PICTURE_S, _MOST_TOASTS = 0.05, 3
 _WATCH_EVERY_S, _KEEP_EVERY_S = 3.0, 2.0
 
 
@@ -116,6 +118,15 @@ class NuvikApp(App[None]):
     def follow(self, happening: str, *details: Any) -> None:
         if isinstance(self.screen, Follows):
             self.screen.follow(happening, *details)
+
+    def notify(self, message: str, **settings: Any) -> None:
+        """As elsewhere, by keys; what is said already, and a long row of messages, gives way to the newest."""
+        words = by_keys(message)
+        for known in list(self._notifications):
+            if known.message == words or len(self._notifications) >= _MOST_TOASTS:
+                with suppress(KeyError):  # it went by itself meanwhile
+                    self._unnotify(known, refresh=False)
+        super().notify(words, **settings)
 
     def complain(self, trouble: NuvikError) -> None:
         self.notify(

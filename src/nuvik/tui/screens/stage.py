@@ -20,6 +20,7 @@ from textual.widgets import Static
 from nuvik.core.model.errors import NuvikError, StopRequested
 from nuvik.core.model.names import shorten
 from nuvik.tui.desk import Desk
+from nuvik.tui.key_words import by_keys
 from nuvik.tui.shell import STAGES, Shell
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.key_line import KeyLine
@@ -184,7 +185,7 @@ class StageScreen(Screen[None]):
 
     def put(self, selector: str, words: str) -> None:
         """Let a line say something else. Laying out the screen anew is slow: only when the height may change."""
-        line = self.query_one(selector, Static)
+        words, line = by_keys(words), self.query_one(selector, Static)
         before = str(line.content)
         if words != before:
             room = line.content_size.width
