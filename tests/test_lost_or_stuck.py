@@ -8,7 +8,7 @@ import time
 import pytest
 
 from conftest import MB, fill, put
-from nuvik.core.model.errors import StopRequested
+from nuvik.core.model.errors import Stopped, StopRequested
 from nuvik.core.model.progress import Event, Stop
 from nuvik.core.stages.plan import PlanStage
 from nuvik.core.stages.rehearse import RehearseStage
@@ -173,3 +173,15 @@ def test_messages_on_screens_name_keys():
         ("Nothing to see.", "Nothing to see."),
     ):
         assert by_keys(said) == shown
+
+
+async def test_moves_that_only_wait_are_not_called_half_done(shelf):
+    workspace, stop = shelf.open(), Stop()
+    pairs = [(shelf.path("kestrel", "Games", name), "heron") for name in ("Kite", "Moor", "Loom")]
+    plan = workspace.plan.make(workspace.plan.draft(pairs))
+    with pytest.raises(Stopped):
+        workspace.carry.carry(plan, False, lambda event: stop.ask_after_step(), stop)
+    app = NuvikApp(shelf.open)
+    async with app.run_test(size=(159, 47)) as pilot:
+        await settle(app, pilot)
+        assert words(app, "#headline").startswith("2 moves wait for you to go on: g in Carry (5).")

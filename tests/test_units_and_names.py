@@ -13,7 +13,7 @@ from nuvik.core.hosts.file_contents import BLOCK_BYTES, Block
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.drive import felt_load_s, tier_of
 from nuvik.core.model.errors import BadInput
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.names import cells_of, column, fitted, shorten, shown
 from nuvik.core.model.units import (
     Base,
     format_bytes,
@@ -95,7 +95,7 @@ def test_any_name_is_shown_on_one_line_and_without_control(name, width):
     for text in (shown(os.fsdecode(name)), shorten(os.fsdecode(name), width)):
         assert text.isprintable()
         text.encode("utf-8")
-    assert len(shorten(os.fsdecode(name), width)) <= width
+    assert cells_of(shorten(os.fsdecode(name), width)) <= width
 
 
 def test_tiers_follow_the_felt_load():
@@ -139,3 +139,16 @@ def test_the_checksum_sees_contents_and_length_but_not_holes(tmp_path_factory, w
     longer = Checksum()
     longer.add(Block(0, len(content) + 1, None))
     assert longer.hex() != Checksum().hex()
+
+
+@given(st.text(max_size=60), st.integers(0, 40))
+def test_names_take_as_many_cells_as_there_are(text, cells):
+    assert cells_of(shorten(text, cells)) <= cells
+    for fit in (column, fitted):
+        assert cells_of(fit(text if fit is column else shown(text), cells)) == cells
+
+
+def test_wide_characters_take_two_cells_and_marks_none():
+    assert cells_of("漢字") == 4 and cells_of("Ka\u0301rlo") == 5 and cells_of("a") == 1
+    assert cells_of(shorten("漢字漢字漢字漢字", 9)) in (8, 9) and "…" in shorten("漢字漢字漢字漢字", 9)
+    assert shown("☀\ufe0f") == "☀", "how it is drawn differs between terminals"

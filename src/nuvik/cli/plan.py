@@ -9,7 +9,7 @@ import typer
 
 from nuvik.cli.call import EXIT_FINDINGS, Call, command
 from nuvik.core.model.errors import BadInput, Refused
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.names import column, shorten, shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.units import format_bytes, format_duration, format_free, free_from_to
@@ -203,7 +203,7 @@ def _say_beside(call: Call, draft: Draft, other: Draft, names: tuple[str, str]) 
     for row in figures((draft, other)):
         call.say(f"{row.label:<24}" + "".join(f"{figure:>28}" for figure in row.figures))
     for different in otherwise((draft, other)):
-        call.say(f"{shorten(different.library, 23):<24}" + "".join(f"{place:>28}" for place in different.places))
+        call.say(f"{column(different.library, 23)} " + "".join(f"{place:>28}" for place in different.places))
 
 
 def with_headroom(plan: Plan, headroom: list[str] | None, call: Call) -> Plan:

@@ -9,7 +9,7 @@ import typer
 
 from nuvik.cli.call import EXIT_FINDINGS, Call, command, stopping
 from nuvik.core.model.errors import Refused, Stopped, StopRequested
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.names import padded, shorten, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_bytes, format_duration, format_speed
 
@@ -104,7 +104,7 @@ def add_to(app: typer.Typer) -> None:
         for verdict in verdicts:
             candidate = verdict.candidate
             call.say(
-                f"{shorten(candidate.label, 33):<34}{candidate.price:>7,.2f} {candidate.currency:<3}"
+                f"{padded(shorten(candidate.label, 33), 34)}{candidate.price:>7,.2f} {candidate.currency:<3}"
                 f"{candidate.price_per_tb:>7,.2f} {candidate.currency:<3}{format_speed(candidate.read_bytes_per_s):>11}"
                 f"  {format_duration(candidate.felt_load_s):>7}  {format_duration(verdict.saves_s_per_week):>12}"
             )

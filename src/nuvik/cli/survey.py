@@ -10,7 +10,7 @@ import typer
 from nuvik.cli.call import EXIT_FINDINGS, Call, command, stopping
 from nuvik.core.model.clock import ago
 from nuvik.core.model.errors import BadInput, StopRequested
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.names import column, shorten, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import LargeFile, Snapshot
 from nuvik.core.model.units import format_bytes, format_count
@@ -179,12 +179,12 @@ def _list_libraries(call: Call, snapshot: Snapshot) -> None:
         hidden = "  (hidden)" if library.hidden else ""
         call.say(
             f"{format_bytes(library.on_disk_bytes):>9}  {library.files:>7,}  {ago(library.last_used):>10}  "
-            f"{shorten(labels[library.drive], 10):<10} {library.kind:<11} {shown(library.name)}{hidden}{verdict}"
+            f"{column(labels[library.drive], 10)} {library.kind:<11} {shown(library.name)}{hidden}{verdict}"
         )
     total = sum(library.on_disk_bytes for library in snapshot.libraries)
     for small in snapshot.small_things:
         call.say(
-            f"{format_bytes(small.bytes):>9}  {small.files:>7,}  {'':>10}  {shorten(labels[small.drive], 10):<10} "
+            f"{format_bytes(small.bytes):>9}  {small.files:>7,}  {'':>10}  {column(labels[small.drive], 10)} "
             f"{'':<11} small things in {format_count(small.folders, 'folder')}"
         )
     call.say(f"{format_bytes(total):>9}  in {format_count(len(snapshot.libraries), 'library', 'libraries')}")

@@ -30,6 +30,8 @@ def _shown_character(character: str) -> str:
         return "\\n"
     if character == "\t":
         return "\\t"
+    if character in "\ufe0e\ufe0f":  # it only says how the sign before it is drawn, and terminals differ in that
+        return ""
     code = ord(character)
     if 0xDC80 <= code <= 0xDCFF:  # a byte that is not UTF-8, as os.fsdecode keeps it
         return f"\\x{code - 0xDC00:02x}"
@@ -38,12 +40,49 @@ def _shown_character(character: str) -> str:
     return character
 
 
+def cells_of(text: str) -> int:
+    """How many cells of a terminal a text takes: wide characters take two, marks that stand on others none."""
+    return len(text) if text.isascii() else sum(map(_cells, text))
+
+
+def _cells(character: str) -> int:
+    if unicodedata.category(character) in ("Mn", "Me"):
+        return 0
+    return 2 if unicodedata.east_asian_width(character) in "WF" else 1
+
+
 def shorten(path: str, width: int) -> str:
-    """Cut a path in the middle with `…` so that it fits `width` characters; its end matters most."""
+    """Cut a path in the middle with `…` so that it fits `width` cells; its end matters most."""
     text = shown(path)
-    if len(text) <= width:
+    if cells_of(text) <= width:
         return text
     if width < 5:
-        return text[:width]
+        return _first(text, width)
     head = (width - 1) // 3
-    return f"{text[:head]}…{text[-(width - 1 - head) :]}"
+    end = _first(text[::-1], width - 1 - head)[::-1]
+    return f"{_first(text, head)}…{end}"
+
+
+def _first(text: str, cells: int) -> str:
+    """As much of the beginning of a text as fits."""
+    taken = 0
+    for number, character in enumerate(text):
+        taken += _cells(character)
+        if taken > cells:
+            return text[:number]
+    return text
+
+
+def padded(text: str, cells: int) -> str:
+    """A text with blanks behind it up to so many cells."""
+    return text + " " * (cells - cells_of(text))
+
+
+def column(path: str, cells: int) -> str:
+    """A path or name for a column: cut in its middle, or filled with blanks, to exactly so many cells."""
+    return padded(shorten(path, cells), cells)
+
+
+def fitted(text: str, cells: int) -> str:
+    """A text cut at its end, or filled with blanks, to exactly so many cells."""
+    return padded(text if cells_of(text) <= cells else f"{_first(text, max(0, cells - 1))}…"[: max(0, cells)], cells)

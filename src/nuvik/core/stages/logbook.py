@@ -31,6 +31,10 @@ class LogbookStage:
         """Every move, oldest first."""
         return self.carry.work().journal.moves()
 
+    def open_moves(self) -> list[Move]:
+        """Those that still ask for something: not ended yet, or on trial; oldest first."""
+        return self.carry.work().journal.open_moves()
+
     def move(self, number: int) -> Move:
         """The move of this number. Raises Refused."""
         return self.carry.work().journal.move(number)

@@ -118,6 +118,13 @@ class Journal:
         with self._database.connect() as connection:
             return [_from_row(row) for row in connection.execute("SELECT * FROM moves ORDER BY id")]
 
+    def open_moves(self) -> list[Move]:
+        """Those that still ask for something: not ended yet, or on trial; oldest first."""
+        ended = (State.RELEASED, State.UNDONE)
+        with self._database.connect() as connection:
+            rows = connection.execute("SELECT * FROM moves WHERE state NOT IN (?, ?) ORDER BY id", ended)
+            return [_from_row(row) for row in rows]
+
     def move(self, identifier: int) -> Move:
         """A move. Raises Refused when there is none of that number."""
         with self._database.connect() as connection:
@@ -128,7 +135,7 @@ class Journal:
 
     def unfinished(self) -> list[Move]:
         """Moves that a stop left midway, then those that still wait, each in the order in which they are carried."""
-        unfinished = [move for move in self.moves() if not move.state.finished]
+        unfinished = [move for move in self.open_moves() if not move.state.finished]
         return sorted(unfinished, key=lambda move: (move.state is State.PLANNED, move.position, move.id))
 
     def begin(self, move: Move) -> bool:

@@ -85,10 +85,14 @@ def logbook_headline(moves: Sequence[Move], damaged: str | None = None, carrying
 
 def first_of_all(moves: Sequence[Move], carrying: Collection[int] = ()) -> str:
     """What of earlier work wants the user's attention before anything else; empty where nothing does."""
-    midway = [move for move in moves if not move.state.finished and move.id not in carrying]
+    waiting = [move for move in moves if move.state is State.PLANNED]
+    midway = [move for move in moves if not move.state.finished and move.state is not State.PLANNED]
     if midway and not carrying:
-        more = and_more(len(midway) - 1, "move")
+        more = and_more(len(midway) + len(waiting) - 1, "move")
         return f"{shown(midway[0].library)} is half done: {midway[0].state.in_words}{more}. g in Carry (5) goes on."
+    if waiting and not carrying:
+        many = format_count(len(waiting), "move waits", "moves wait")
+        return f"{many} for you to go on: g in Carry (5)."
     on_trial = [move for move in moves if move.state is State.ON_TRIAL]
     if on_trial:
         many = format_count(len(on_trial), "library is", "libraries are")

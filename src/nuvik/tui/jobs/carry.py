@@ -101,7 +101,7 @@ class CarryJob(Job):
         try:
             outcome = act(partial(self._report, run), run.stop)
             workspace = self.host.desk.workspace
-            on_trial = sum(move.state is State.ON_TRIAL for move in workspace.logbook.moves())
+            on_trial = sum(move.state is State.ON_TRIAL for move in workspace.logbook.open_moves())
             ended, trouble = ended_headline(outcome, workspace.drives.labels(), on_trial), False
         except NuvikError as fault:
             ended, trouble = f"{fault.what} {fault.next_step}", True

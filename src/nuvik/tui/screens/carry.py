@@ -14,7 +14,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.leftover import Leftover
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.names import padded, shorten, shown
 from nuvik.core.model.progress import Event
 from nuvik.core.views.carry_headline import progress_line, running_headline
 from nuvik.core.views.carry_phases import Ladder, ladder_of
@@ -165,7 +165,7 @@ class CarryScreen(StageScreen):
         if named:
             phase = self._ladder(carrying, event).at_hand
             text.append(
-                f"{shorten(event.library, _NAME_CELLS - 10):<{_NAME_CELLS - 9}}{phase.name if phase else '':<9}"
+                f"{padded(shorten(event.library, _NAME_CELLS - 10), _NAME_CELLS - 9)}{phase.name if phase else '':<9}"
             )
         text += Text("━" * filled, style=palette.accent) + Text("┄" * (cells - filled), style=palette.quiet)
         text.append(f" {share:4.0%}  {progress_line(event)}")

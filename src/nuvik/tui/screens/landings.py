@@ -17,7 +17,7 @@ from textual.widgets import DataTable, Static
 
 from nuvik.core.model.errors import NuvikError, StopRequested
 from nuvik.core.model.landing import LandingRow
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.names import column, shorten, shown
 from nuvik.core.model.plan import Landing
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_count
@@ -135,7 +135,7 @@ class LandingsPage(ModalScreen[None]):
         choices = [
             (
                 key,
-                f"{shown(self._labels.get(landing.drive, landing.drive)):<12} {shorten(landing.path, 60):<60}  "
+                f"{shown(self._labels.get(landing.drive, landing.drive)):<12} {column(landing.path, 60)}  "
                 f"{held.get(landing.path, '')}",
             )
             for key, landing in landings.items()

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.formats import PLAN_ENDING
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.names import column, shorten, shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes
 from nuvik.core.model.wishes import Style, Wishes
@@ -119,7 +119,7 @@ class PlanAsking(StageScreen):
         choices = [
             (
                 key,
-                f"{shorten(partner.name, 24):<24} {format_bytes(partner.on_disk_bytes):>8}  "
+                f"{column(partner.name, 24)} {format_bytes(partner.on_disk_bytes):>8}  "
                 + consequence_of_swap(draft, hand, [partner.id]).partition(": ")[2].rstrip("."),
             )
             for key, partner in zip(_KEYS, others[:_MOST_CHOICES], strict=False)

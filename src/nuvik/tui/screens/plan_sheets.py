@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 from textual.binding import Binding
 
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.names import column, shorten, shown
 from nuvik.core.model.units import format_bytes
 from nuvik.core.views.compare_drafts import figures, otherwise
 from nuvik.core.views.plan_sentences import StepState, plan_headline
@@ -50,9 +50,7 @@ class BesideSheet(Sheet):
             text, "Where they differ" if different_rows else "They move the same libraries to the same drives"
         )
         for other in different_rows[:_ROWS]:
-            text.append(
-                f"{format_bytes(other.bytes):>9}  {shorten(other.library, _LABEL_CELLS - 12):<{_LABEL_CELLS - 11}}"
-            )
+            text.append(f"{format_bytes(other.bytes):>9}  {column(other.library, _LABEL_CELLS - 12)} ")
             text.append("".join(f"{place:>{_FIGURE_CELLS}}" for place in other.places) + "\n")
         if len(different_rows) > _ROWS:
             text.append(f"and {len(different_rows) - _ROWS} more\n", style=palette.quiet)
@@ -83,7 +81,7 @@ class StandingSheet(Sheet):
         for row in self._standings:
             step = row.step
             way = f"{labels.get(step.from_drive, step.from_drive)} → {labels.get(step.to_drive, step.to_drive)}"
-            text.append(f"{step.n:>4}  {shorten(step.library, 30):<30}  {way:<20}  ")
+            text.append(f"{step.n:>4}  {column(step.library, 30)}  {way:<20}  ")
             text.append(f"{row.state:<9}", style=colors[row.state])
             text.append(f"{row.words}\n", style=palette.text)
         for words in self._left:

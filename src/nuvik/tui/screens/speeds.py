@@ -15,7 +15,7 @@ from textual.widgets import Static
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.names import padded, shorten, shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_duration, format_speed
 from nuvik.core.views.opening_times import opening_times, telling_libraries
@@ -172,7 +172,7 @@ class SpeedsScreen(StageScreen):
             style = f"bold {palette.accent}" if drive.id == here.id else palette.quiet
             text.append(f"{shorten(drive.label, _DRIVE_CELLS - 1):>{_DRIVE_CELLS}}", style=style)
         for library in libraries:
-            text.append(f"\n{shorten(library.name, _NAME_CELLS - 1):<{_NAME_CELLS}}", style=palette.text)
+            text.append(f"\n{padded(shorten(library.name, _NAME_CELLS - 1), _NAME_CELLS)}", style=palette.text)
             times = opening_times(library, drives)
             for drive in drives:
                 stands = drive.id == library.drive
@@ -199,7 +199,7 @@ class SpeedsScreen(StageScreen):
         text.append(f"{'':{_BUY_CELLS}}{'per TB':>12}{'reads':>11}{'saves a week':>14}", style=palette.quiet)
         for verdict in self._verdicts:
             candidate = verdict.candidate
-            text.append(f"\n{shorten(candidate.label, _BUY_CELLS - 1):<{_BUY_CELLS}}", style=palette.text)
+            text.append(f"\n{padded(shorten(candidate.label, _BUY_CELLS - 1), _BUY_CELLS)}", style=palette.text)
             text.append(f"{candidate.price_per_tb:>8,.0f} {candidate.currency:<3}", style=palette.quiet)
             text.append(
                 f"{format_speed(candidate.read_bytes_per_s):>11}",

@@ -141,7 +141,7 @@ class SurveyScreen(StageScreen):
             self.say(surveying_words(snapshot, progress) + (" r stops it." if progress.entries else ""))
             return
         step = first_step(snapshot)
-        earlier = first_of_all(self.desk.workspace.logbook.moves(), self.shell.carry_job.at_hand)
+        earlier = first_of_all(self.desk.workspace.logbook.open_moves(), self.shell.carry_job.at_hand)
         words = [
             earlier,
             survey_headline(snapshot),

@@ -15,7 +15,7 @@ from textual.widget import Widget
 from nuvik.core.model.clock import ago
 from nuvik.core.model.cold import COLD_AFTER_DAYS
 from nuvik.core.model.library import Library
-from nuvik.core.model.names import shorten
+from nuvik.core.model.names import column
 from nuvik.core.model.units import format_bytes
 from nuvik.core.views.age_board import AGE_TICKS, AgeBoard, Spot, across_of, age_board
 from nuvik.drawing.palette import Palette
@@ -182,16 +182,16 @@ class AgeBoardView(Widget, can_focus=True):
         cold_from = round(across_of(COLD_AFTER_DAYS) * (columns - 1))
         big_from = round(self._board.up_of(self._board.big_bytes) * (rows - 1))
         segments = []
-        for column in range(columns):
-            corner = column >= cold_from and row >= big_from
+        for at in range(columns):
+            corner = at >= cold_from and row >= big_from
             plain = Style(bgcolor=palette.free) if corner else Style()
-            spots = self._grid.get((column, row))
+            spots = self._grid.get((at, row))
             if spots:
                 segments.append(self._spot(spots, palette))
                 continue
             text = " "
-            if corner and row == rows - 1 and column - cold_from < len(_CORNER):
-                text, plain = _CORNER[column - cold_from], Style(color=palette.look, bgcolor=palette.free)
+            if corner and row == rows - 1 and at - cold_from < len(_CORNER):
+                text, plain = _CORNER[at - cold_from], Style(color=palette.look, bgcolor=palette.free)
             segments.append(Segment(text, plain))
         return segments
 
@@ -239,5 +239,5 @@ class AgeBoardView(Widget, can_focus=True):
         return [
             Segment(f"{mark} ", Style(color=palette.accent)),
             Segment(f" {library.kind.letter} ", Style(color=palette.text, bgcolor=palette.kinds[library.kind])),
-            Segment(f" {shorten(library.name, name_cells):<{name_cells}}{size}", style),
+            Segment(f" {column(library.name, name_cells)}{size}", style),
         ]

@@ -16,7 +16,7 @@ from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.names import padded, shorten, shown
 from nuvik.core.model.units import format_bytes, format_free
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.strip import ARRIVING, BREAK, HATCH, LEAVING, OTHER, StripData, strip_segments
@@ -173,7 +173,7 @@ class DriveBoard(ScrollView, can_focus=True):
         label = shorten(drive.label, 10) if line == 0 and not row.captions[0] else ""
         if row.captions[0]:
             label = shorten(drive.label, 10) if line == 0 else row.captions[line]
-        segments = [Segment(f"{pointer}{label:<{_LABEL_CELLS - 2}}", label_style)]
+        segments = [Segment(f"{pointer}{padded(label, _LABEL_CELLS - 2)}", label_style)]
         if drive.attached:
             segments += strip_segments(data, cells, self._bytes_a_cell(cells), palette)
         else:

@@ -21,7 +21,7 @@ from textual.strip import Strip
 from nuvik.core.model.clock import ago
 from nuvik.core.model.cold import is_cold
 from nuvik.core.model.library import Library
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.names import column, fitted, shown
 from nuvik.core.model.units import format_bytes
 from nuvik.core.views.verdict_words import verdict_words
 from nuvik.drawing.palette import Palette
@@ -208,15 +208,11 @@ class LibraryTable(ScrollView, can_focus=True):
             Segment(f"{_MARK if library.id in self._marked else ' '}{pointer}", Style(color=palette.accent)),
             Segment(f" {library.kind.letter} ", Style(color=palette.text, bgcolor=hue)),
             Segment(f" {library.kind:<{_KIND_CELLS - 4}} "),
-            Segment(f"{shorten(library.name, name):<{name}} {format_bytes(library.on_disk_bytes):>{_SIZE_CELLS}} "),
+            Segment(f"{column(library.name, name)} {format_bytes(library.on_disk_bytes):>{_SIZE_CELLS}} "),
             Segment(f"{'━' * filled:<{share}} ", Style(color=hue)),
             Segment(f"{ago(library.last_used):>{_USED_CELLS}}", used),
             Segment(f" {opens:>{_OPENS_CELLS}} ", quiet),
-            Segment(f"{shorten(self._labels.get(library.drive, library.drive), _DRIVE_CELLS):<{_DRIVE_CELLS}} "),
+            Segment(f"{column(self._labels.get(library.drive, library.drive), _DRIVE_CELLS)} "),
             *([Segment(f"{self._found_by(library):<{_FOUND_BY_CELLS}}", quiet)] if self._found_by else []),
-            Segment(_fitted(shown(self.note_of(library)), note), look),
+            Segment(fitted(shown(self.note_of(library)), note), look),
         ]
-
-
-def _fitted(text: str, cells: int) -> str:
-    return text if len(text) <= cells else text[: max(0, cells - 1)] + "…"

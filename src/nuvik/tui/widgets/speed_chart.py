@@ -18,7 +18,7 @@ from textual.strip import Strip
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.links import AT_CEILING_SHARE
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.names import padded, shorten, shown
 from nuvik.core.model.units import format_bytes, format_duration, format_speed
 from nuvik.drawing.palette import Palette
 from nuvik.tui.theme import palette_of
@@ -138,7 +138,7 @@ class SpeedChart(ScrollView, can_focus=True):
         link = drive.link_standard
         ceiling = link.payload_bytes_per_s if link is not None else None
         if part == 0:
-            segments = [Segment(f"{pointer}{shorten(drive.label, _LABEL - 3):<{_LABEL - 2}}", label_style)]
+            segments = [Segment(f"{pointer}{padded(shorten(drive.label, _LABEL - 3), _LABEL - 2)}", label_style)]
             segments.append(Segment(f"{'reads':<{_WORD}}", quiet))
             segments += _bar(drive.read_bytes_per_s, speeds, drive.speed_source, ceiling, palette)
             segments.append(Segment(f"{format_speed(drive.read_bytes_per_s):>{_SPEED}}", Style(color=palette.text)))
@@ -149,7 +149,7 @@ class SpeedChart(ScrollView, can_focus=True):
                 Segment(f"  {drive.tier:<7}{format_duration(drive.felt_load_s):>6}", Style(color=palette.text))
             )
             return segments
-        segments = [Segment(f"  {shorten(_short_link(drive), _LABEL - 3):<{_LABEL - 2}}", quiet)]
+        segments = [Segment(f"  {padded(shorten(_short_link(drive), _LABEL - 3), _LABEL - 2)}", quiet)]
         segments.append(Segment(f"{'writes':<{_WORD}}", quiet))
         segments += _bar(drive.write_bytes_per_s, speeds, drive.write_source, ceiling, palette)
         segments.append(Segment(f"{format_speed(drive.write_bytes_per_s):>{_SPEED}}", Style(color=palette.text)))

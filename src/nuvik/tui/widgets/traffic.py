@@ -9,7 +9,7 @@ from rich.text import Text
 from textual.widgets import Static
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.names import shorten
+from nuvik.core.model.names import padded, shorten
 from nuvik.core.model.traffic import Look, Traffic
 from nuvik.core.model.units import format_speed
 from nuvik.tui.theme import palette_of
@@ -59,7 +59,7 @@ class TrafficPanel(Static):
             now = past[-1] if past else Traffic(0, 0)
             if number:
                 text.append("\n")
-            text.append(f"{shorten(drive.label, 11):<12}", style=palette.text)
+            text.append(f"{padded(shorten(drive.label, 11), 12)}", style=palette.text)
             for word, able, values, speed in (
                 ("reads", drive.read_bytes_per_s, [traffic.read_bytes_per_s for traffic in past], now.read_bytes_per_s),
                 (
