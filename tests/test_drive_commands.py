@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import json
 import os
 import sqlite3
@@ -254,3 +255,14 @@ def test_this_computer_tells_even_without_its_tools(monkeypatch):
     assert host.temperature_c(root) is None or host.temperature_c(root) > 0
     assert all(counters.read_bytes >= 0 for counters in host.counters(host.drives()).values())
     assert os.path.isdir(root.base_path)
+
+
+def test_drives_are_written_as_csv_and_json(world, tmp_path, capsys):
+    at, table = ["--world", str(world.folder)], tmp_path / "drives.csv"
+    assert (
+        run(["drives", "--save", str(table), *at]) == 0 and run(["drives", "--save", str(tmp_path / "d.txt"), *at]) == 2
+    )
+    rows = list(csv.DictReader(table.open()))
+    assert {row["id"] for row in rows} == {"kestrel", "heron", "wren"} and float(rows[0]["felt_load_s"]) > 0
+    assert run(["drives", "--save", str(tmp_path / "d.json"), *at]) == 0
+    assert json.loads((tmp_path / "d.json").read_text())["format"] == "nuvik-drives/1"

@@ -25,6 +25,7 @@ def add_to(app: typer.Typer) -> None:
             list[str] | None,
             typer.Argument(metavar="[DRIVE]…", show_default=False, help="Show everything about these drives."),
         ] = None,
+        save: Annotated[str | None, typer.Option("--save", metavar="FILE.csv|.json", help="Write the drives.")] = None,
     ) -> None:
         """List the drives: capacity, use, speed and tier, fastest first; with names, all that is known of each."""
         from nuvik.core.views.documents import drive_document
@@ -32,6 +33,10 @@ def add_to(app: typer.Typer) -> None:
         chosen = call.workspace.drives.all()
         if names:
             chosen = tuple(call.workspace.drives.find(name) for name in names)
+        if save is not None:
+            call.workspace.drives.save(chosen, save)
+            call.say(f"Written: {shown(save)}")
+            return
         if call.as_json:
             findings = call.workspace.drives.findings()
             documents = [{**drive_document(drive), "findings": findings.get(drive.id, [])} for drive in chosen]

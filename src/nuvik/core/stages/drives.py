@@ -24,6 +24,7 @@ from nuvik.core.stages.computer import Computer
 from nuvik.core.stages.survey import SurveyStage
 from nuvik.core.store.candidates_file import read_candidates
 from nuvik.core.store.drive_book import DriveNotes
+from nuvik.core.store.exports import save_drives
 from nuvik.core.survey.drives.drive_findings import drive_findings
 from nuvik.core.survey.drives.drive_input import clean_name, headroom_of, kinds_of
 from nuvik.core.survey.drives.gauge import budget_for, gauge_drive
@@ -53,6 +54,10 @@ class DrivesStage:
     def labels(self) -> dict[str, str]:
         """Each drive's label by its id."""
         return {drive.id: drive.label for drive in self.all()}
+
+    def save(self, drives: Iterable[Drive], path: str) -> None:
+        """Write drives to a file, as CSV or JSON by its ending. Raises BadInput and Refused."""
+        save_drives(drives, path)
 
     def findings(self, drives: Sequence[Drive] | None = None) -> dict[str, list[str]]:
         """What to know of each drive, by its id; of the drives as they are now, unless they are given."""
