@@ -190,6 +190,7 @@ async def test_the_page_of_landings_chooses_tells_forgets_and_lets_follow(world)
     async with app.run_test(size=(159, 47), notifications=True) as pilot:
         await settle(app, pilot)
         await pilot.press("3", "d")
+        await settle(app, pilot)
         page = app.screen
         assert isinstance(page, LandingsPage)
         at = next(n for n, row in enumerate(page._rows) if row.kind is Kind.GAME)
@@ -197,20 +198,27 @@ async def test_the_page_of_landings_chooses_tells_forgets_and_lets_follow(world)
         assert app.screen is page, "nothing is chosen yet"
         await pilot.press("s")
         await settle(app, pilot)
-        await pilot.press("a", "enter")
+        await pilot.press("a")
+        await settle(app, pilot)
+        await pilot.press("enter")
         offers = list(app.screen._choices)
         await pilot.press(next(key for key, words in offers if words.startswith("Heron")))
+        await settle(app, pilot)
         assert "sends new content elsewhere (game)" in words_of(page.query_one("#map-title", Static))
         assert app.desk.draft.landings[Kind.GAME].path == new
         await pilot.press("b")
         assert len(app.desk.draft.places) == 2
         await pilot.press("t")
+        await settle(app, pilot)
         assert isinstance(app.screen, Confirm) and f"+ {new}" in words_of(app.screen.query_one("#question", Static))
         await pilot.press("y")
+        await settle(app, pilot)
         assert json.loads(file.read_text()) == {"new": new}
         await pilot.press("g")
+        await settle(app, pilot)
         assert os.readlink(f"{new}/Games on Kestrel") == old
         await pilot.press("f")
+        await settle(app, pilot)
         assert json.loads(file.read_text()) == {"new": old} and not os.listdir(new) and not app.desk.draft.landings
         # With the plan that it is part of: shown before, told at the end, and taken back with it.
         await pilot.press("enter", next(key for key, words in offers if words.startswith("Heron")), "escape", "n")

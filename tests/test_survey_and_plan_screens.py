@@ -286,6 +286,7 @@ async def test_asking_within_limits_and_choosing_where_new_content_goes(tight):
         assert app.desk.draft.keep_headroom and not app.desk.draft.on_trial
         assert len(app.desk.draft.loads) == 1 and app.desk.draft.drive("kestrel").headroom_bytes > 70 * MB
         await pilot.press("d")
+        await settle(app, pilot)
         assert "new content elsewhere" in words_of(app.screen.query(Static).first())
         await pilot.press("enter", "c", "escape")
         landing = app.desk.draft.landings[Kind.GAME]

@@ -28,13 +28,24 @@ class EmptiedSheet(Sheet):
     BINDINGS = [*Sheet.BINDINGS, Binding("r", "release", "let go"), Binding("b", "put_back", "put back")]
     FOOT = "r lets one go for good, which frees its space · b puts one back · Esc closes this"
     _done = ""
+    _kept: list[Emptied] | None = None
+
+    def on_mount(self) -> None:
+        self.run_worker(self._look, thread=True, exit_on_error=False)
+
+    def _look(self) -> None:
+        """Beside the sheet: a drive may have to wake up."""
+        self._kept = self.desk.workspace.emptying.kept()
+        self.app.call_from_thread(self._draw)
 
     def words(self) -> Text:
-        text, palette, kept = Text(), palette_of(self.app.theme), self.desk.workspace.emptying.kept()
+        text, palette = Text(), palette_of(self.app.theme)
         self.add_title(text, "Emptied, and set aside")
-        for emptied in kept:
+        for emptied in self._kept or ():
             text.append(f"{aside_line(emptied)}\n", style=palette.text)
-        if not kept:
+        if self._kept is None:
+            text.append("looking …\n", palette.quiet)
+        elif not self._kept:
             text.append("Nothing is set aside. A cache is emptied from its page in Survey, with x.\n", palette.quiet)
         if self._done:
             text.append(f"\n{self._done}\n", style=palette.good)
@@ -49,7 +60,7 @@ class EmptiedSheet(Sheet):
         self._choose("Which is to return?", lambda emptied: stage.put_back(emptied.id))
 
     def _choose(self, title: str, act: Callable[[Emptied], Emptied]) -> None:
-        kept = dict(zip(_KEYS, self.desk.workspace.emptying.kept(), strict=False))
+        kept = dict(zip(_KEYS, self._kept or (), strict=False))
         if not kept:
             self.notify("Nothing is set aside.")
             return
@@ -68,7 +79,7 @@ class EmptiedSheet(Sheet):
         except NuvikError as trouble:
             self._done = ""
             self.app.call_from_thread(cast("Shell", self.app).complain, trouble)
-        self.app.call_from_thread(self._draw)
+        self._look()
 
     def _draw(self) -> None:
         if self.is_mounted:

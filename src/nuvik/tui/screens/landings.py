@@ -17,11 +17,13 @@ from textual.widgets import DataTable, Static
 
 from nuvik.core.model.errors import NuvikError, StopRequested
 from nuvik.core.model.landing import LandingRow
+from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import column, shorten, shown
 from nuvik.core.model.plan import Landing
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_count
 from nuvik.core.views.landing_sentences import found_setting_line, landing_cells, landing_headline, landing_lines
+from nuvik.core.views.tether_sentences import change_lines
 from nuvik.tui.desk import Desk
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.menu import Menu
@@ -30,6 +32,8 @@ from nuvik.tui.widgets.pointed_table import PointedTable
 
 if TYPE_CHECKING:
     from nuvik.core.settings.find_settings import FoundSetting
+    from nuvik.core.settings.settings_file import Change
+    from nuvik.core.stages.landings import Told
     from nuvik.tui.shell import Shell
 
 Result = TypeVar("Result")
@@ -56,6 +60,8 @@ class LandingsPage(ModalScreen[None]):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self._desk, self._rows, self._stop = desk, tuple[LandingRow, ...](), Stop()
+        self._left: dict[Kind, tuple[tuple[Library, str], ...]] = {}
+        """By kind, what could move along, and to where."""
         self._labels = {drive.id: drive.label for drive in desk.snapshot.drives}
 
     def compose(self) -> ComposeResult:
@@ -76,9 +82,18 @@ class LandingsPage(ModalScreen[None]):
     # -- showing -------------------------------------------------------------------------------------------
 
     def _fill(self) -> None:
-        stage, table = self._desk.workspace.landings, self.query_one("#kinds", DataTable)
-        palette = palette_of(self.app.theme)
-        self._rows = tuple(stage.rows(self._desk.snapshot, self._desk.draft.landings))
+        """Look at everything anew, beside the page: a drive may have to wake up."""
+        stage, snapshot, planned = self._desk.workspace.landings, self._desk.snapshot, self._desk.draft.landings
+
+        def look() -> tuple[tuple[LandingRow, ...], dict[Kind, tuple[tuple[Library, str], ...]]]:
+            rows = tuple(stage.rows(snapshot, planned))
+            return rows, {row.kind: stage.left_behind(row, snapshot) for row in rows}
+
+        self._beside(look, self._show)
+
+    def _show(self, seen: tuple[tuple[LandingRow, ...], dict[Kind, tuple[tuple[Library, str], ...]]]) -> None:
+        self._rows, self._left = seen
+        table, palette = self.query_one("#kinds", DataTable), palette_of(self.app.theme)
         at = table.cursor_row
         table.clear()
         for row in self._rows:
@@ -95,6 +110,21 @@ class LandingsPage(ModalScreen[None]):
         self.query_one("#map-title", Static).update(Text(landing_headline(self._rows, self._labels), "bold"))
         self._show_kind()
 
+    def _beside(self, work: Callable[[], Result], then: Callable[[Result], None]) -> None:
+        """Do something that touches files or drives beside the page; a refusal is shown, and the page drawn anew."""
+
+        def guarded() -> None:
+            try:
+                result = work()
+            except StopRequested:
+                return
+            except NuvikError as trouble:
+                self.app.call_from_thread(cast("Shell", self.app).complain, trouble)
+                return
+            self.app.call_from_thread(lambda: then(result) if self.is_mounted else None)
+
+        self.run_worker(guarded, thread=True, exit_on_error=False)
+
     @property
     def _row(self) -> LandingRow | None:
         at = self.query_one("#kinds", DataTable).cursor_row
@@ -103,7 +133,7 @@ class LandingsPage(ModalScreen[None]):
     def _show_kind(self) -> None:
         row, table, palette = self._row, Table.grid(padding=(0, 2)), palette_of(self.app.theme)
         if row is not None:
-            left = self._desk.workspace.landings.left_behind(row, self._desk.snapshot)
+            left = self._left.get(row.kind, ())
             table.add_row("", Text(f"New {row.kind} content", style=f"bold {palette.accent}"))
             for name, words in landing_lines(row, left, self._labels):
                 table.add_row(Text(name, style=palette.quiet, no_wrap=True), Text(words))
@@ -163,63 +193,53 @@ class LandingsPage(ModalScreen[None]):
             self.notify("Choose a folder first: Enter.", severity="warning")
             return
         stage, path = self._desk.workspace.landings, row.chosen.path
-        changes = self._tried(lambda: stage.changes(row.kind, path))
-        if changes is None:
-            return
-        lines = [
-            f"{shown(change.key)} in {shown(change.file)}\n  - {shown(change.before) or '(nothing)'}\n"
-            f"  + {shown(change.after)}"
-            for change in changes
-        ]
+        self._beside(lambda: stage.changes(row.kind, path), lambda changes: self._ask_to_tell(row, path, changes))
+
+    def _ask_to_tell(self, row: LandingRow, path: str, changes: list[Change]) -> None:
+        stage = self._desk.workspace.landings
+        lines = [line for change in changes for line in change_lines(change)]
         rest = "" if changes else "No setting of it is known: choose the folder in the programs that bring it, too."
         question = f"New {row.kind} content is to go to {shown(path)}.\n" + "\n".join([*lines, rest])
 
+        def tell() -> None:
+            stage.choose(row.kind, path)
+            stage.apply(row.kind)
+
         def answered(agreed: bool | None) -> None:
             if agreed:
-                self._tried(lambda: (stage.choose(row.kind, path), stage.apply(row.kind)))
-                self._fill()
+                self._beside(tell, lambda _: self._fill())
 
         self.app.push_screen(Confirm(question.strip(), "tell programs" if changes else "remember it"), answered)
 
     def action_forget(self) -> None:
         """Nothing is chosen for the kind any more; programs are told what they were told before."""
-        row, workspace = self._row, self._desk.workspace
-        if row is None:
-            return
-        back = self._tried(lambda: workspace.landings.forget(row.kind))
-        if back is not None:
-            self._desk.edit(self._desk.draft.without_landing(row.kind))
-            for words in back.left:
-                self.notify(words, severity="warning", markup=False)
+        row, stage = self._row, self._desk.workspace.landings
+        if row is not None:
+            self._beside(lambda: stage.forget(row.kind), lambda told: self._forgotten(row, told))
+
+    def _forgotten(self, row: LandingRow, told: Told) -> None:
+        self._desk.edit(self._desk.draft.without_landing(row.kind))
+        for words in told.left:
+            self.notify(words, severity="warning", markup=False)
         self._fill()
 
     def action_find(self) -> None:
         """Look for settings that name a folder of the kind; the chosen one is looked after from then on."""
-        row = self._row
+        row, stage = self._row, self._desk.workspace.landings
         if row is not None:
             self.notify("Looking through your settings files …")
-            self.run_worker(lambda: self._look(row), thread=True, exclusive=True, exit_on_error=False)
-
-    def _look(self, row: LandingRow) -> None:
-        try:
-            settings = self._desk.workspace.landings.find(row, self._stop)
-        except StopRequested:
-            return
-        self.app.call_from_thread(self._offer, row, settings)
+            self._beside(lambda: stage.find(row, self._stop), lambda settings: self._offer(row, settings))
 
     def _offer(self, row: LandingRow, settings: list[FoundSetting]) -> None:
-        if not self.is_mounted:
-            return
         if not settings:
             self.notify(f"No settings file of yours names a folder of the kind {row.kind}.")
             return
-        offers = dict(zip(_KEYS, settings, strict=False))
+        offers, stage = dict(zip(_KEYS, settings, strict=False)), self._desk.workspace.landings
 
         def chosen(key: str | None) -> None:
             if key is not None:
                 setting = offers[key]
-                self._tried(lambda: self._desk.workspace.landings.teach(row.kind, setting.file, setting.key))
-                self._fill()
+                self._beside(lambda: stage.teach(row.kind, setting.file, setting.key), lambda _: self._fill())
 
         choices = [(key, shorten(found_setting_line(setting), 104)) for key, setting in offers.items()]
         self.app.push_screen(Menu(f"Which of these says where new {row.kind} content goes?", choices), chosen)
@@ -230,31 +250,24 @@ class LandingsPage(ModalScreen[None]):
     def action_bring_along(self) -> None:
         """Plan to move what lies where new content of the kind goes now to where it is to go."""
         row = self._row
-        left = self._desk.workspace.landings.left_behind(row, self._desk.snapshot) if row is not None else ()
+        left = self._left.get(row.kind, ()) if row is not None else ()
         if row is None or row.chosen is None or not left:
             self.notify("Nothing is left in another folder. Choose where new content is to go first.")
             return
-        stage, goal = self._desk.workspace.plan, row.chosen
-        draft = self._tried(lambda: stage.brought_along(self._desk.draft, left, goal.drive))
-        if draft is not None:
-            self._desk.edit(draft)
-            count = format_count(len(left), "library moves", "libraries move")
-            self.notify(f"{count} along in this plan: look at it, then rehearse it.", markup=False)
+        try:
+            self._desk.edit(self._desk.workspace.plan.brought_along(self._desk.draft, left, row.chosen.drive))
+        except NuvikError as trouble:
+            cast("Shell", self.app).complain(trouble)
+            return
+        count = format_count(len(left), "library moves", "libraries move")
+        self.notify(f"{count} along in this plan: look at it, then rehearse it.", markup=False)
 
     def action_gather(self) -> None:
         """Links to the other folders of the kind in the one that takes new content, so that all are seen there."""
-        row = self._row
-        if row is None:
-            return
-        made = self._tried(lambda: self._desk.workspace.landings.gather(row))
-        if made is not None:
-            self.notify("\n".join(f"Link {shown(link)}" for link in made) or "There is no other folder.", markup=False)
-        self._fill()
+        row, stage = self._row, self._desk.workspace.landings
+        if row is not None:
+            self._beside(lambda: stage.gather(row), self._gathered)
 
-    def _tried(self, act: Callable[[], Result]) -> Result | None:
-        """What an act gives; a refusal is shown, and gives None."""
-        try:
-            return act()
-        except NuvikError as trouble:
-            cast("Shell", self.app).complain(trouble)
-            return None
+    def _gathered(self, made: list[str]) -> None:
+        self.notify("\n".join(f"Link {shown(link)}" for link in made) or "There is no other folder.", markup=False)
+        self._fill()

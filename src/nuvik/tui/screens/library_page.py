@@ -181,17 +181,24 @@ class LibraryPage(ModalScreen[None]):
         def answered(agreed: bool | None) -> None:
             if not agreed:
                 return
-            shell = cast("Shell", self.app)
-            try:
-                emptied = self._desk.workspace.emptying.set_aside(wanted)
-            except NuvikError as trouble:
-                shell.complain(trouble)
-                return
-            self.notify(f"{done_words(emptied)} E in Logbook lets it go, or puts it back.", markup=False)
-            self.dismiss()
-            shell.survey_job.look_again()
+            self.run_worker(lambda: self._empty(wanted), thread=True, exit_on_error=False)
 
         self.app.push_screen(Confirm(emptying_question(wanted), "empty it"), answered)
+
+    def _empty(self, wanted: Emptiable) -> None:
+        """Beside the page: a drive may have to wake up."""
+        try:
+            emptied = self._desk.workspace.emptying.set_aside(wanted)
+        except NuvikError as trouble:
+            self.app.call_from_thread(cast("Shell", self.app).complain, trouble)
+            return
+        self.app.call_from_thread(self._emptied, done_words(emptied))
+
+    def _emptied(self, words: str) -> None:
+        self.notify(f"{words} E in Logbook lets it go, or puts it back.", markup=False)
+        if self.is_mounted:
+            self.dismiss()
+        cast("Shell", self.app).survey_job.look_again()
 
     def action_tethers(self) -> None:
         from nuvik.tui.screens.tether_choice import TetherChoice
