@@ -70,6 +70,10 @@ def test_a_landing_is_told_to_the_system_and_taken_back(tmp_path, monkeypatch, c
     assert run(["carry", plan, "--landings", *at]) == 0 and read("VIDEOS") == usual["VIDEOS"]
     assert run(["carry", plan, "--landings", "--yes", *at]) == 0 and read("VIDEOS") == world.path("heron", "Videos")
     assert run(["undo", "plan", "--yes", *at]) == 0 and read("VIDEOS") == usual["VIDEOS"], "with its landings"
+    other = world.path("heron", "Chosen since")
+    assert run(["carry", plan, "--landings", "--yes", *at]) == 0
+    assert run(["landing", "video", other, "--yes", *at]) == 0 and run(["undo", "plan", "--yes", *at]) == 0
+    assert read("VIDEOS") == other, "what was chosen since stays"
 
 
 def test_what_is_new_since_a_landing_was_chosen_is_counted(world, capsys):
@@ -85,7 +89,7 @@ def test_what_is_new_since_a_landing_was_chosen_is_counted(world, capsys):
     assert world.open().landings.landed(Kind.GAME) == {"heron": 1, "kestrel": 1}
 
 
-def test_a_landing_is_told_to_every_setting_that_was_taught_and_taken_back(world, capsys):
+def test_a_landing_is_told_to_every_setting_that_was_taught_and_taken_back(world, capsys, monkeypatch):
     """Two values of one program, one of them changed by it since; and a folder that holds links to the others."""
     at = ["--world", str(world.folder)]
     old, new = world.path("kestrel", "Games"), world.path("heron", "New Games")
@@ -97,6 +101,8 @@ def test_a_landing_is_told_to_every_setting_that_was_taught_and_taken_back(world
     shelf.mkdir(parents=True)
     (shelf / "shelf.json").write_text(f'{{"new": "{old}", "more": "{old}/", "name": "Games"}}')
     (shelf / "odd.ini").write_text(f"[a]\nplace = no folder\nlast = {old}/Kite\n")
+    for name in ("Ufo", "Vane"):  # in the folder that is to take new content: never linked into it
+        fill(f"{new}/Games/{name}", seed=7)
     assert run(["survey", *at]) == 0
     capsys.readouterr()
     assert run(["landing", "game", "--find", *at]) == 0
@@ -110,16 +116,22 @@ def test_a_landing_is_told_to_every_setting_that_was_taught_and_taken_back(world
     assert run(["landing", "game", new, *at]) == 0 and old in (shelf / "shelf.json").read_text(), "not told yet"
     assert run(["landing", "game", "--yes", "--gather", *at]) == 0
     assert (shelf / "shelf.json").read_text() == f'{{"new": "{new}", "more": "{new}/", "name": "Games"}}'
-    links = sorted(os.listdir(new))
+    links = sorted(name for name in os.listdir(new) if name != "Games")
     assert links == ["Games on Kestrel", "Games on Wren"] and os.readlink(f"{new}/{links[1]}").endswith("wren/Games")
     assert run(["survey", *at]) == 0
     stage = world.open().landings
     row = next(row for row in stage.rows(stage.survey.latest()) if row.kind is Kind.GAME)
-    assert (row.is_told, row.now.path, len(row.folders), row.landed) == (True, new, 2, {}), "the links are no libraries"
+    assert (row.is_told, row.now.path, len(row.folders), row.landed) == (True, new, 3, {}), "the links are no libraries"
     plan = str(Path(world.folder) / "along.nuvik-plan.json")
     capsys.readouterr()
     assert run(["landing", "game", "--along", plan, *at]) == 0
     assert [step.target_path for step in world.open().plan.read(plan).steps] == [f"{new}/Kite", f"{new}/Moor"]
+    # Its program spells it otherwise: that is the same folder.
+    whole = (shelf / "shelf.json").read_text()
+    (shelf / "shelf.json").write_text(whole.replace(f'"{new}"', f'"{new}/."'))
+    row = next(row for row in stage.rows(stage.survey.latest()) if row.kind is Kind.GAME)
+    assert row.is_told and not any(place.trouble for place in row.places)
+    (shelf / "shelf.json").write_text(whole)
     # The program sets one back; a link is put elsewhere by hand.
     (shelf / "shelf.json").write_text((shelf / "shelf.json").read_text().replace(f"{new}/", "/mine"))
     os.unlink(f"{new}/{links[0]}")
@@ -128,7 +140,13 @@ def test_a_landing_is_told_to_every_setting_that_was_taught_and_taken_back(world
     assert run(["landing", *at]) == 5 and "somebody has changed it since" in capsys.readouterr().out
     assert run(["landing", "game", "--forget", *at]) == 0 and "It is left as it is." in capsys.readouterr().out
     assert json.loads((shelf / "shelf.json").read_text()) == {"new": old, "more": "/mine", "name": "Games"}
-    assert os.listdir(new) == [links[0]], "only what is Nuvik's own goes"
+    assert sorted(os.listdir(new)) == ["Games", links[0]], "only what is Nuvik's own goes"
+    # Nothing new goes to a drive that is away, nor to where the system is.
+    world.drive("stork", attached=False)
+    world.write()
+    assert run(["landing", "game", "stork", *at]) == 3
+    monkeypatch.setattr(WorldHost, "why_protected", lambda host, path: "it is the system's")
+    assert run(["landing", "game", world.path("kestrel", "Elsewhere"), *at]) == 3
 
 
 def test_what_takes_effect_at_the_next_login_is_remembered_until_then(world, tmp_path, monkeypatch, capsys):

@@ -506,9 +506,14 @@ def test_a_taught_check_that_fails_keeps_the_original(tmp_path, capsys):
     (finding,) = workspace.logbook.broken_tethers()
     assert finding.repair is Repair.NONE and "“where”" in finding.what
     assert run(["tether", target, "--check", *at]) == 5
+    assert workspace.tethers.repair(workspace.tethers.library(target)) == 0, "a check is nothing to set"
     second.write_text(second.read_text().replace(source, target))
     assert not workspace.logbook.broken_tethers() and run(["tether", target, "--check", *at]) == 0
     assert run(["release", "all", *at]) == 0 and not leftovers(world.folder)
+    # A check alone leads nobody anywhere: from a drive without links the library must not leave.
+    assert run(["undo", "last", "--yes", *at]) == 0 and run(["tether", source, *at, "--remove", "1"]) == 0
+    assert [str(each.kind) for each in world.open().survey.card(source).tethers] == ["check"] * 3
+    assert run(["shift", source, "heron", "--yes", *at]) == 3
 
 
 async def test_logbook_says_what_no_longer_leads_there_and_puts_it_right(tmp_path):

@@ -87,7 +87,7 @@ def check_places(
 def is_empty_folder(files: Files, path: str) -> bool:
     """Whether nothing but an empty folder is at a path, whose place a library can take."""
     try:
-        return files.is_folder(path) and not files.is_link(path) and not files.names_at(path)
+        return files.is_folder(path) and not files.names_at(path)
     except OSError:
         return False
 
