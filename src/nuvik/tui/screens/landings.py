@@ -107,8 +107,11 @@ class LandingsPage(ModalScreen[None]):
                 Text(shorten(cells.newest, 34)),
             )
         table.move_cursor(row=min(at, max(0, len(self._rows) - 1)), animate=False)
-        self.query_one("#map-title", Static).update(Text(landing_headline(self._rows, self._labels), "bold"))
+        self._say_how_it_stands()
         self._show_kind()
+
+    def _say_how_it_stands(self) -> None:
+        self.query_one("#map-title", Static).update(Text(landing_headline(self._rows, self._labels), "bold"))
 
     def _beside(self, work: Callable[[], Result], then: Callable[[Result], None]) -> None:
         """Do something that touches files or drives beside the page; a refusal is shown, and the page drawn anew."""
@@ -227,10 +230,11 @@ class LandingsPage(ModalScreen[None]):
         """Look for settings that name a folder of the kind; the chosen one is looked after from then on."""
         row, stage = self._row, self._desk.workspace.landings
         if row is not None:
-            self.notify("Looking through your settings files …")
+            self.query_one("#map-title", Static).update(Text("Looking through your settings files …", "bold"))
             self._beside(lambda: stage.find(row, self._stop), lambda settings: self._offer(row, settings))
 
     def _offer(self, row: LandingRow, settings: list[FoundSetting]) -> None:
+        self._say_how_it_stands()
         if not settings:
             self.notify(f"No settings file of yours names a folder of the kind {row.kind}.")
             return

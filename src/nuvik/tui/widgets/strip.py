@@ -81,7 +81,11 @@ def _runs(data: StripData, bytes_a_cell: float, palette: Palette) -> list[_Run]:
             add(at_bytes / bytes_a_cell, fill, style, library.kind.letter)
     free_bytes = drive.usable_bytes - data.used_bytes
     pressed = free_bytes < drive.headroom_bytes
-    add((drive.usable_bytes - drive.headroom_bytes) / bytes_a_cell, " ", Style(bgcolor=palette.free))
+    add(
+        (drive.usable_bytes - drive.headroom_bytes) / bytes_a_cell,
+        " ",
+        Style(color=palette.quiet, bgcolor=palette.free),
+    )
     add(length, HATCH, Style(color=palette.look if pressed else palette.quiet, bgcolor=palette.free))
     if free_bytes < 0 and runs:
         runs[-1].cells -= 1
