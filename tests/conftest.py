@@ -27,6 +27,7 @@ _IN_MEMORY = Path("/dev/shm")
 
 def pytest_configure(config: pytest.Config) -> None:
     work_in_memory()
+    os.environ["NUVIK_CONFIG"] = os.path.join(tempfile.gettempdir(), "nuvik-test-config", "none.toml")
     os.environ.setdefault("NUVIK_LOG", os.path.join(tempfile.gettempdir(), "nuvik-test-log"))
     # No test fails because the machine is busy.
     settings.register_profile("nuvik", deadline=None)

@@ -18,8 +18,10 @@ from conftest import MB, fill, leftovers, picture
 from nuvik.__main__ import run
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.stages.config import read_config
 from nuvik.core.store.json_codec import schema_of
 from nuvik.core.survey.walk import walk_slice
+from nuvik.tui.app import NuvikApp
 
 ROOT = Path(__file__).parent.parent
 
@@ -212,3 +214,28 @@ def test_empty_folders_json_errors_and_taking_everything_back(world, capsys):
     assert run(["undo", "all", "--yes", *at]) == 0
     assert [picture(game) for game in games] == whole and not any(os.path.islink(game) for game in games)
     assert run(["undo", "all", "--yes", *at]) == 3
+
+
+def test_the_configuration_holds_until_a_call_says_otherwise(world, tmp_path, monkeypatch, capsys):
+    file, at = tmp_path / "config" / "nuvik.toml", ["--world", str(world.folder)]
+    monkeypatch.setenv("NUVIK_CONFIG", str(file))
+    assert run(["config", *at]) == 0 and "not set" in capsys.readouterr().out
+    for words, code in ((["units", "miles"], 2), (["colour", "red"], 2), (["--forget"], 2), (["state", "here"], 2)):
+        assert run(["config", *words, *at]) == code
+    assert run(["config", "units", "binary", *at]) == 0 and run(["config", "theme", "day", *at]) == 0
+    file.write_text("# mine\n" + file.read_text())
+    capsys.readouterr()
+    assert run(["drives", *at]) == 0 and "MiB" in capsys.readouterr().out
+    assert run(["drives", "--units", "decimal", *at]) == 0 and "MiB" not in capsys.readouterr().out
+    assert NuvikApp(world.open, read_config().theme).theme == "nuvik-day"
+    assert run(["config", "units", "--forget", *at]) == 0 and "# mine" in file.read_text() and read_config().units == ""
+    assert run(["config", "state", str(tmp_path / "mine"), *at]) == 0
+    assert run(["drives", *at]) == 0 and not (tmp_path / "mine").exists(), "a world has a place of its own"
+    capsys.readouterr()
+    assert run(["config", "--json", *at]) == 0 and json.loads(capsys.readouterr().out)["state"] == str(
+        tmp_path / "mine"
+    )
+    for wrong in ("units = 7", "]["):
+        file.write_text(wrong)
+        assert run(["drives", *at]) == 3 and str(file) in capsys.readouterr().err
+    assert run(["drives", "--units", "decimal"]) == 3

@@ -13,6 +13,7 @@ def build_app() -> typer.Typer:
     from nuvik.cli import (
         cards,
         carry,
+        config,
         demo,
         draw,
         drives,
@@ -50,6 +51,7 @@ def build_app() -> typer.Typer:
         tether,
         landing,
         empty,
+        config,
         draw,
     ):
         group.add_to(app)

@@ -123,14 +123,15 @@ def _call(context: typer.Context, common: dict[str, Any]) -> Call:
         given = common[option] if common[option] is not None else before_command.get(option)
         if given is not None and not given.strip():
             raise BadInput(f"--{option} is empty.", next_step=f"Name a folder, or leave --{option} out.")
-    choose_units(common["unit_kind"])
+    from nuvik.core.stages.config import Config, read_config
+
+    configured = read_config() if context.info_name != "config" else Config()
+    choose_units(common["unit_kind"] or configured.units or None)
     set_up(common["verbose"] or before_command.get("verbose", False))
     log.info("nuvik %s on %s: %s", __version__, sys.platform, context.info_name)
-    return Call(
-        common["world"] or before_command.get("world"),
-        common["state"] or before_command.get("state"),
-        common["as_json"],
-    )
+    world = common["world"] or before_command.get("world")
+    state = common["state"] or before_command.get("state") or (None if world else configured.state or None)
+    return Call(world, state, common["as_json"])
 
 
 def choose_units(kind: str | None) -> None:

@@ -30,6 +30,11 @@ def add_to(app: typer.Typer) -> None:
         """See what fills your drives, decide what belongs where, rehearse the moves, and carry them out so that
         nothing is lost. With no command, the screens open on this computer; “nuvik demo” opens them on a made-up
         one."""
+        if context.invoked_subcommand is None:
+            from nuvik.core.stages.config import read_config
+
+            configured = read_config()
+            units, state = units or configured.units or None, state or (None if world else configured.state or None)
         choose_units(units)
         if context.invoked_subcommand is not None:
             context.obj = {"world": world, "state": state, "verbose": verbose}

@@ -29,7 +29,7 @@ from nuvik.tui.screens.opening import OpeningScreen
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.screens.stages import stage_screens
 from nuvik.tui.shell import STAGES, Follows, stage_key
-from nuvik.tui.theme import palette_of, theme_after, themes
+from nuvik.tui.theme import palette_of, theme_after, theme_named, themes
 
 if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
@@ -54,8 +54,10 @@ class NuvikApp(App[None]):
 
     desk: Desk  # there once the workspace is open, and with it every stage
 
-    def __init__(self, opener: Callable[[], Workspace]) -> None:
-        """`opener` gives the workspace; it is called beside the first picture, since drives may be slow to answer."""
+    def __init__(self, opener: Callable[[], Workspace], theme: str = "") -> None:
+        """`opener` gives the workspace; it is called beside the first picture, since drives may be slow to answer.
+        `theme` is night, day or contrast.
+        """
         super().__init__()
         self.fault: Exception | None = None
         """What ended the screens, unless the user did."""
@@ -65,9 +67,9 @@ class NuvikApp(App[None]):
         self.draft_keeper = DraftKeeper(self)
         self.gauge_job = GaugeJob(self, self.drive_watch)
         self.opening_job = OpeningJob(self, opener)
-        for theme in themes():
-            self.register_theme(theme)
-        self.theme = themes()[0].name
+        for each in themes():
+            self.register_theme(each)
+        self.theme = theme_named(theme)
 
     def get_theme_variable_defaults(self) -> dict[str, str]:
         """Variables of our own that the style sheet uses, for themes that do not set them."""

@@ -21,8 +21,10 @@ def open_screens(opener: Callable[[], Workspace]) -> None:
     """
     if not (sys.stdin.isatty() and sys.stdout.isatty()) or os.environ.get("TERM") == "dumb":
         raise BadInput("The screens need a terminal.", next_step="Without one, every stage is a command: nuvik --help.")
+    from nuvik.core.stages.config import read_config
+
     end_with_the_terminal()
-    app = NuvikApp(opener)
+    app = NuvikApp(opener, read_config().theme)
     app.run()
     if app.fault is not None:
         raise app.fault

@@ -50,6 +50,11 @@ def _theme(palette: Palette) -> Theme:
     )
 
 
+def theme_named(name: str) -> str:
+    """The full name of a theme, such as `day`; of the first where there is no such."""
+    return next((theme.name for theme in themes() if theme.name.endswith(f"-{name}")), themes()[0].name)
+
+
 def theme_after(name: str) -> str:
     """The theme that follows one in their order; the first after one that is not ours."""
     names = [theme.name for theme in themes()]

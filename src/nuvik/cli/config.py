@@ -1,0 +1,42 @@
+"""`nuvik config`: what holds for every call unless the call says otherwise."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from nuvik.cli.call import Call, command
+from nuvik.core.model.errors import BadInput
+from nuvik.core.model.names import shown
+
+
+def add_to(app: typer.Typer) -> None:
+    @command(app, "config")
+    def config(
+        call: Call,
+        name: Annotated[
+            str | None, typer.Argument(metavar="[NAME]", help="units, theme or state.", show_default=False)
+        ] = None,
+        value: Annotated[str | None, typer.Argument(metavar="[VALUE]", show_default=False)] = None,
+        forget: Annotated[bool, typer.Option("--forget", help="Forget what NAME was set to.")] = False,
+    ) -> None:
+        """Show the configuration, or set one value: units (decimal, binary), theme (night, day, contrast), state."""
+        from nuvik.core.stages.config import NAMES, config_path, read_config, set_in_config
+
+        if name is None and forget:
+            raise BadInput("What is to be forgotten?", next_step=f"Name one of: {', '.join(NAMES)}.")
+        if name is not None and (value is not None or forget):
+            if value is not None and forget:
+                raise BadInput("--forget goes without a value.", next_step="Say one of the two.")
+            set_in_config(name, value)
+        now = {known: getattr(read_config(), known) for known in NAMES}
+        if name is not None and name not in now:
+            raise BadInput(f"“{shown(name)}” cannot be configured.", next_step=f"Choose one of: {', '.join(NAMES)}.")
+        chosen = {known: text for known, text in now.items() if name in (None, known)}
+        if call.as_json:
+            call.document("config", {"path": config_path(), **{known: text or None for known, text in chosen.items()}})
+            return
+        for known, text in chosen.items():
+            call.say(f"  {known:<6} {shown(text) or 'not set'}")
+        call.say(f"Kept in {shown(config_path())}.")
