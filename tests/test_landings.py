@@ -13,6 +13,7 @@ from textual.widgets import Static
 
 from conftest import MB, World, fill, put
 from nuvik.__main__ import run
+from nuvik.core.checks.places import gives_way
 from nuvik.core.hosts.processes import logged_in_since_s
 from nuvik.core.hosts.world import WorldHost
 from nuvik.core.model.library import Kind
@@ -192,6 +193,7 @@ def test_a_standard_folder_moves_along_whole_and_into_the_folder_made_for_it(tmp
     plan = str(tmp_path / "along.nuvik-plan.json")
     assert run(["landing", "video", "--along", plan, *at]) == 0 and run(["carry", plan, "--yes", *at]) == 0
     assert sorted(os.listdir(goal)) == ["sea.mkv", "sky.mkv"] and os.readlink(home / "Videos") == str(goal)
+    assert (home / "Videos").is_dir()
     assert run(["undo", "last", "--yes", *at]) == 0 and sorted(os.listdir(home / "Videos")) == ["sea.mkv", "sky.mkv"]
     assert run(["landing", "video", "--forget", *at]) == 0
     assert dirs.read_text() == 'XDG_VIDEOS_DIR="$HOME/Videos"\n'
@@ -252,3 +254,16 @@ async def test_the_page_of_landings_chooses_tells_forgets_and_lets_follow(world)
         await pilot.press("y")
         await settle(app, pilot)
         assert json.loads(file.read_text()) == {"new": old}
+
+
+def test_an_empty_drive_or_mount_point_never_gives_way(world, monkeypatch):
+    assert not os.listdir(world.path("heron")) and not gives_way(world.open().computer.host, world.path("heron"))
+    empty = Path(world.path("heron", "Films"))
+    empty.mkdir()
+    host = world.open().computer.host
+    assert gives_way(host, str(empty)) and not gives_way(host, world.path("heron", "Nothing"))
+    put(empty / "a")
+    assert not gives_way(host, str(empty))
+    (empty / "a").unlink()
+    monkeypatch.setattr(WorldHost, "why_protected", lambda host, path: "it is a mount point")
+    assert not gives_way(host, str(empty))

@@ -39,7 +39,7 @@ from nuvik.core.carrying.tethers.settings import (
 from nuvik.core.carrying.undo import discard, take_back
 from nuvik.core.carrying.work import Work
 from nuvik.core.checks.check_step import check_step
-from nuvik.core.checks.places import is_empty_folder
+from nuvik.core.checks.places import gives_way
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
@@ -96,7 +96,7 @@ def _begin(work: Work, move: Move) -> Move:
     tether_of(move).prepare(work, move)
     prepare_tethers(work, move)
     move = work.settle(move)
-    if is_empty_folder(work.files, move.target):
+    if gives_way(work.host, move.target):
         work.files.remove_folder(move.target)  # made for what is to come there
     made = missing_folders(work.files, move.target)
     begun = replace(move, state=State.COPYING, started_at=now_text(), made_folders=made, problem=None)

@@ -6,7 +6,6 @@ import os
 
 from nuvik.core.checks.findings import Findings
 from nuvik.core.hosts.base import Host
-from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.long_paths import LONGEST_LINK_BYTES
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.names import OURS_PREFIX, shown
@@ -52,7 +51,7 @@ def check_places(
     elif (
         files.exists(target)
         and not (files.is_link(target) and files.read_link(target) in replaces_links_to)
-        and not is_empty_folder(files, target)
+        and not gives_way(host, target)
     ):
         findings.refuse(
             f"There is already something at {shown(target)}.", "Choose another place, or move that away first."
@@ -84,12 +83,15 @@ def check_places(
         )
 
 
-def is_empty_folder(files: Files, path: str) -> bool:
-    """Whether nothing but an empty folder is at a path, whose place a library can take."""
+def gives_way(host: Host, path: str) -> bool:
+    """Whether nothing but an empty folder is at a path, whose place a library can take: no drive's root, and nothing of
+    the system's.
+    """
     try:
-        return files.is_folder(path) and not files.names_at(path)
+        empty = host.files.is_folder(path) and not host.files.names_at(path)
     except OSError:
         return False
+    return empty and host.why_protected(path) is None
 
 
 def _check_way(findings: Findings, host: Host, target: str, drive: Drive) -> None:
