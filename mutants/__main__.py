@@ -60,6 +60,8 @@ TESTS = (
     "tests/test_guards.py",
     "tests/test_durability.py",
     "tests/test_tethers.py",
+    "tests/test_emptying.py",
+    "tests/test_landings.py",
     "tests/test_settings_files.py",
     "tests/test_ordering.py",
     "tests/test_sense.py",
