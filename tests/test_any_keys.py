@@ -56,6 +56,6 @@ def furnished(world: World) -> World:
     return world
 
 
-@pytest.mark.parametrize(("seed", "size"), [(1, (159, 47)), (2, (100, 30)), (3, (120, 40)), (4, (159, 47))])
+@pytest.mark.parametrize(("seed", "size"), [(1, (159, 47)), (2, (100, 30)), (3, (120, 40))])
 async def test_any_keys_in_any_order_are_no_trouble(world, seed, size):
-    await press_at_random(furnished(world), seed, 120, size)
+    await press_at_random(furnished(world), seed, 100, size)
