@@ -57,5 +57,6 @@ def furnished(world: World) -> World:
 
 
 @pytest.mark.parametrize(("seed", "size"), [(1, (159, 47)), (2, (100, 30)), (3, (120, 40))])
-async def test_any_keys_in_any_order_are_no_trouble(world, seed, size):
+async def test_any_keys_in_any_order_are_no_trouble(world, tmp_path, monkeypatch, seed, size):
+    monkeypatch.chdir(tmp_path)  # where exports and plans are written
     await press_at_random(furnished(world), seed, 100, size)
