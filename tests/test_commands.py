@@ -227,6 +227,7 @@ def test_the_configuration_holds_until_a_call_says_otherwise(world, tmp_path, mo
     capsys.readouterr()
     assert run(["drives", *at]) == 0 and "MiB" in capsys.readouterr().out
     assert run(["drives", "--units", "decimal", *at]) == 0 and "MiB" not in capsys.readouterr().out
+    assert run(["--units", "decimal", "drives", *at]) == 0 and "MiB" not in capsys.readouterr().out
     assert NuvikApp(world.open, read_config().theme).theme == "nuvik-day"
     assert run(["config", "units", "--forget", *at]) == 0 and "# mine" in file.read_text() and read_config().units == ""
     assert run(["config", "state", str(tmp_path / "mine"), *at]) == 0

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 from functools import partial
 
 import pytest
@@ -14,7 +15,7 @@ from nuvik.__main__ import run
 from nuvik.core.hosts.world import WorldHost
 from nuvik.core.model.emptied import EmptiedState
 from nuvik.core.model.errors import NuvikError, Refused, Stopped
-from nuvik.core.stages.workspace import Workspace
+from nuvik.core.stages.workspace import Workspace, open_workspace
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.library_page import LibraryPage
@@ -185,7 +186,7 @@ async def test_a_cache_is_emptied_from_its_page_and_put_back_in_logbook(world):
 
 
 def test_what_a_stop_left_is_looked_at_anew(world):
-    """A folder made anew while its contents were being put back gives way; one that is gone holds a release up."""
+    """What came into a folder while its contents were being put back stays; one that is gone holds a release up."""
     path = cache_at(world)
     whole, workspace = picture(path), world.open()
     workspace.survey.take()
@@ -195,9 +196,20 @@ def test_what_a_stop_left_is_looked_at_anew(world):
         assert die_after(world.open(), life, partial(_put_back_dying, world, life))
         life += 1
     fill(path, files=2)
+    mine = picture(path)
     with pytest.raises(Refused, match="number 99"):
         world.open().emptying.put_back(99)
+    (kept,) = world.open().emptying.kept()
+    assert picture(path) == mine, "nobody said that it may go"
+    assert kept.state is EmptiedState.ASIDE and picture(world.open().emptying.content_of(kept)) == whole
+    world.open().emptying.put_back(kept.id, even_if_filled=True)
     assert picture(path) == whole and not our_folders(path)
+    elsewhere = open_workspace(str(world.folder), os.path.join(path, "State"))
+    with pytest.raises(Refused, match="its own database"):
+        elsewhere.survey.take()
+        elsewhere.emptying.set_aside(elsewhere.emptying.find(path))
+    shutil.rmtree(os.path.join(path, "State"))
+    whole = picture(path)
     begin(world.open(), path)
     workspace = world.open()
     assert die_after(workspace, 1, partial(workspace.emptying.release, 2))

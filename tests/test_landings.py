@@ -256,6 +256,22 @@ async def test_the_page_of_landings_chooses_tells_forgets_and_lets_follow(world)
         assert json.loads(file.read_text()) == {"new": old}
 
 
+def test_nobody_is_told_of_a_folder_on_a_drive_that_is_away(world):
+    """Else it would be made on the drive below its mount point."""
+    file, at = Path(world.path("kestrel", "Settings", "shelf", "shelf.json")), ["--world", str(world.folder)]
+    put(file)
+    file.write_text(json.dumps({"new": world.path("kestrel", "Games")}))
+    assert run(["landing", "game", "--add", "--file", str(file), "--key", "new", *at]) == 0
+    assert run(["landing", "game", "wren", *at]) == 0
+    world.data["drive"][2]["attached"] = False
+    world.write()
+    os.rename(world.path("wren"), f"{world.path('wren')} gone")
+    os.mkdir(world.path("wren"))
+    whole = file.read_text()
+    assert run(["landing", "game", "--yes", *at]) == 3
+    assert file.read_text() == whole and not os.listdir(world.path("wren"))
+
+
 def test_an_empty_drive_or_mount_point_never_gives_way(world, monkeypatch):
     assert not os.listdir(world.path("heron")) and not gives_way(world.open().computer.host, world.path("heron"))
     empty = Path(world.path("heron", "Films"))

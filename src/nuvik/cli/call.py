@@ -126,7 +126,7 @@ def _call(context: typer.Context, common: dict[str, Any]) -> Call:
     from nuvik.core.stages.config import Config, read_config
 
     configured = read_config() if context.info_name != "config" else Config()
-    choose_units(common["unit_kind"] or configured.units or None)
+    choose_units(common["unit_kind"] or before_command.get("units") or configured.units or None)
     set_up(common["verbose"] or before_command.get("verbose", False))
     log.info("nuvik %s on %s: %s", __version__, sys.platform, context.info_name)
     world = common["world"] or before_command.get("world")

@@ -37,7 +37,7 @@ def add_to(app: typer.Typer) -> None:
             units, state = units or configured.units or None, state or (None if world else configured.state or None)
         choose_units(units)
         if context.invoked_subcommand is not None:
-            context.obj = {"world": world, "state": state, "verbose": verbose}
+            context.obj = {"world": world, "state": state, "verbose": verbose, "units": units}
             return
         set_up(verbose)
         from nuvik.tui.start import open_screens

@@ -21,7 +21,7 @@ from nuvik.core.model.emptied import Emptied, EmptiedState
 from nuvik.core.model.errors import DriveAway, Refused, Stopped
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import OURS_PREFIX, shown
-from nuvik.core.model.progress import Stop
+from nuvik.core.model.paths import is_within
 from nuvik.core.store.emptied import EmptiedFolders
 
 CONTENT, FRESH, ABOUT = "content", "fresh", "about.json"
@@ -37,6 +37,7 @@ class Emptying:
     host: Host
     drives: tuple[Drive, ...]
     folders: EmptiedFolders
+    state_folder: str
 
     def _files(self, drive_id: str, name: str) -> Files:
         anchors = self.host.anchors(self.drives).get(drive_id, ())
@@ -47,13 +48,15 @@ class Emptying:
 
     # -- putting aside -------------------------------------------------------------------------------------
 
-    def why_not(self, name: str, path: str) -> str | None:
+    def why_not(self, path: str) -> str | None:
         """Why a folder must not be emptied now, as the end of a sentence."""
         files = self.host.files
         if files.is_link(path) or not files.is_folder(path):
             return "it is no folder"
         if reason := self.host.why_protected(path) or self.host.why_not_yours(path):
             return reason
+        if is_within(os.path.realpath(self.state_folder), os.path.realpath(path)):
+            return "Nuvik keeps its own database in it"
         if not files.names_at(path):
             return "it is empty already"
         if users := self.host.used_by(path):
@@ -65,20 +68,20 @@ class Emptying:
         Stopped.
         """
         drive = next(drive for drive in self.drives if drive.id == library.drive)
-        if reason := self.why_not(name, path):
+        if reason := self.why_not(path):
             raise Refused(f"{shown(name)} cannot be emptied: {reason}.", next_step="Nothing was changed.")
         return self.go_on(self.folders.begin(name, drive, path, size, files))
 
     # -- going on ------------------------------------------------------------------------------------------
 
-    def go_on(self, emptied: Emptied) -> Emptied:
+    def go_on(self, emptied: Emptied, even_if_filled: bool = False) -> Emptied:
         """Do what is missing of what its state says. Raises DriveAway, and Stopped where the disk says otherwise."""
         files = self._files(emptied.drive, emptied.name)
         try:
             if emptied.state is EmptiedState.SETTING_ASIDE:
                 return self._put_aside(files, emptied)
             if emptied.state is EmptiedState.PUTTING_BACK:
-                return self._put_back(files, emptied)
+                return self._put_back(files, emptied, even_if_filled)
             if emptied.state is EmptiedState.RELEASING:
                 return self._release(files, emptied)
             return emptied
@@ -134,21 +137,24 @@ class Emptying:
         files = self._files(emptied.drive, emptied.name)
         try:
             self._check_kept(files, emptied)
-            filled = files.exists(emptied.path) and bool(set(files.names_at(emptied.path)) - {_TAG})
+            filled = _is_filled(files, emptied)
         finally:
             files.let_go()
         if users := self.host.used_by(emptied.path):
             raise Refused(f"{users[0]} uses {shown(emptied.path)}.", next_step="Close that first.")
         if filled and not even_if_filled:
-            raise Refused(
-                f"{shown(emptied.path)} has been filled anew since.",
-                next_step=f"“nuvik empty --put-back {emptied.id} --even-if-filled” removes what is there for it.",
-            )
-        return self.go_on(self.folders.keep(replace(emptied, state=EmptiedState.PUTTING_BACK)))
+            raise _filled_since(emptied)
+        return self.go_on(self.folders.keep(replace(emptied, state=EmptiedState.PUTTING_BACK)), even_if_filled)
 
-    def _put_back(self, files: Files, emptied: Emptied) -> Emptied:
+    def _put_back(self, files: Files, emptied: Emptied, even_if_filled: bool) -> Emptied:
+        """What came into the folder goes only on the way for which the user said so, not on one resumed later: then it
+        stays, and what the folder held before stays aside.
+        """
         folder, content, fresh = own_folder(emptied), content_of(emptied), os.path.join(own_folder(emptied), FRESH)
         if files.exists(content):
+            if _is_filled(files, emptied) and not even_if_filled:
+                self.folders.keep(replace(emptied, state=EmptiedState.ASIDE))
+                raise _filled_since(emptied)
             if files.exists(emptied.path):
                 if files.exists(fresh):  # it was taken away before a stop, and has been made anew since
                     files.remove_tree(fresh)
@@ -159,7 +165,7 @@ class Emptying:
         files.sync_folder(os.path.dirname(emptied.path))
         return self.folders.keep(replace(emptied, state=EmptiedState.BACK))
 
-    def release(self, emptied: Emptied, stop: Stop | None = None) -> Emptied:
+    def release(self, emptied: Emptied) -> Emptied:
         """Let go for good what a folder held. Raises Refused, DriveAway and Stopped."""
         files = self._files(emptied.drive, emptied.name)
         try:
@@ -201,6 +207,18 @@ def _even_if_full() -> Iterator[None]:
     except OSError as fault:
         if fault.errno != errno.ENOSPC:
             raise
+
+
+def _is_filled(files: Files, emptied: Emptied) -> bool:
+    """Whether something came into an emptied folder since."""
+    return files.exists(emptied.path) and bool(set(files.names_at(emptied.path)) - {_TAG})
+
+
+def _filled_since(emptied: Emptied) -> Refused:
+    return Refused(
+        f"{shown(emptied.path)} has been filled anew since.",
+        next_step=f"“nuvik empty --put-back {emptied.id} --even-if-filled” removes what is there for it.",
+    )
 
 
 def own_folder(emptied: Emptied) -> str:

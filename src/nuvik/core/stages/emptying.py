@@ -100,12 +100,12 @@ class EmptyingStage:
         """Hold the lock; what a stop left midway goes on first."""
         computer = self.computer
         with carrying_lock(computer.state_folder, "emptying what programs make anew"):
-            emptying = Emptying(computer.host, computer.drives(), self._folders)
+            emptying = Emptying(computer.host, computer.drives(), self._folders, computer.state_folder)
             for each in self.kept():
                 try:
                     emptying.go_on(each)
-                except DriveAway:
-                    continue  # it goes on once its drive is back
+                except (DriveAway, Refused):
+                    continue  # it goes on once its drive is back; or nothing was changed, or all stays aside
             yield emptying
 
 

@@ -272,6 +272,9 @@ class LandingStage:
         landing = self._landings.all(self.computer.drives()).get(kind)
         if landing is None or not changes:
             return []
+        drive = self.computer.drive(landing.drive)
+        if not drive.attached:  # its folder would be made on the drive below its mount point
+            raise Refused(f"{shown(drive.label)} is away.", next_step=f"Attach {shown(drive.label)}.")
         try:
             os.makedirs(landing.path, exist_ok=True)
         except OSError as fault:
@@ -307,7 +310,10 @@ class LandingStage:
             if not place.after:
                 continue
             if place.tether.kind.leaves_link:
-                self._remove_link(kind, place)
+                try:
+                    self._remove_link(kind, place)
+                except OSError as fault:
+                    left.append(f"{shown(place.tether.file)} cannot be removed: {(fault.strerror or '').lower()}.")
                 continue
             before = place.before or (usual_folder(kind, self._home) if place.n == 0 else "")
             try:
