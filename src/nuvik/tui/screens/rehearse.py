@@ -7,17 +7,17 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from rich.text import Text
-from textual import events, on
+from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
 from textual.widgets import DataTable, SelectionList, Static
 
-from nuvik.core.model.names import shorten, shown
-from nuvik.core.model.plan import Plan, Role, Step
+from nuvik.core.model.names import shown
+from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Report, Stop
 from nuvik.core.model.timeline import Timeline
-from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free
+from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.views.draft_sentences import suspended_words
 from nuvik.core.views.rehearsal_sentences import (
     dip_line,
@@ -33,9 +33,8 @@ from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.shell import stage_key
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
-from nuvik.tui.widgets.library_table import heading
 from nuvik.tui.widgets.plan_curves import Curve, PlanCurves, free_curve, waiting_curve
-from nuvik.tui.widgets.pointed_table import PointedTable
+from nuvik.tui.widgets.step_table import StepTable
 from nuvik.tui.widgets.strip import StripData
 from nuvik.tui.widgets.what_if_list import StopAtCursor, WhatIfList
 
@@ -46,23 +45,6 @@ if TYPE_CHECKING:
     from nuvik.core.rehearsal.whatifs import WhatIf
 
 _MOST_LINES = 12
-_COLUMNS = (
-    ("step", ">step", 4),
-    ("library", "library", 26),
-    ("size", ">size", 8),
-    ("way", "from → to", 17),
-    ("starts", ">starts", 10),
-    ("copy", ">copy", 10),
-    ("prove", ">prove", 10),
-    ("done", ">done", 10),
-    ("waiting", ">waiting", 12),
-    ("lowest", ">lowest point", 24),
-)
-_WIDE = 150
-_GIVE_WAY = frozenset(["starts", "copy", "prove", "waiting"])
-"""In a narrower window …"""
-_NARROW = {"library": 20, "lowest": 22}
-"""… in which these have fewer cells."""
 
 
 _CHANGES = 18
@@ -86,8 +68,6 @@ class RehearseScreen(StageScreen):
         Binding(stage_key("plan"), "app.go('plan')", "back to plan"),
     ]
 
-    _columns: tuple[str, ...] = ()
-    """Those that the table of steps has now."""
     _supposed: Timeline | None = None
     """What is shown: the rehearsal with all what-ifs that are on."""
     _checking: Draft | None = None
@@ -96,7 +76,7 @@ class RehearseScreen(StageScreen):
     """The plan for which the what-ifs are listed."""
 
     def body(self) -> ComposeResult:
-        yield PointedTable(id="steps", cursor_type="row")
+        yield StepTable(id="steps")
         with Horizontal(id="over-time"):
             with Vertical(id="curves-box"):
                 yield Static("waiting and free space over time", classes="quiet")
@@ -106,27 +86,6 @@ class RehearseScreen(StageScreen):
                 yield WhatIfList(id="what-ifs")
         yield Static(id="verdict", markup=False)
         yield DriveBoard(id="drives", gap=0)
-
-    def on_mount(self) -> None:
-        self._set_columns(self.size.width)
-
-    def on_resize(self, event: events.Resize) -> None:
-        """In a narrow window the columns that can be done without give way, always the same ones."""
-        super().on_resize(event)
-        if self._set_columns(event.size.width):
-            self._show_steps()
-
-    def _set_columns(self, cells: int) -> bool:
-        """Give the table the columns for which there is room; whether these are others than before."""
-        columns = tuple(name for name, *_ in _COLUMNS if cells >= _WIDE or name not in _GIVE_WAY)
-        if columns == self._columns:
-            return False
-        self._columns, table = columns, self.query_one(DataTable)
-        table.clear(columns=True)
-        for name, label, width in _COLUMNS:
-            if name in columns:
-                table.add_column(heading(label), width=width if cells >= _WIDE else _NARROW.get(name, width))
-        return True
 
     def refresh_stage(self) -> None:
         self._rehearse()
@@ -203,41 +162,8 @@ class RehearseScreen(StageScreen):
     # -- what is shown -------------------------------------------------------------------------------------
 
     def _show_steps(self) -> None:
-        table, plan, timeline = self.query_one(DataTable), self.desk.plan, self._supposed
-        row = table.cursor_row
-        table.clear()
-        if plan is None or timeline is None:
-            return
         labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
-        for step in plan.steps:
-            table.add_row(*self._cells(step, timeline, labels))
-        table.move_cursor(row=min(max(0, row), len(plan.steps) - 1), animate=False)
-
-    def _cells(self, step: Step, timeline: Timeline, labels: dict[str, str]) -> list[Text]:
-        palette = palette_of(self.app.theme)
-        refused = any(violation.n == step.n for violation in timeline.violations)
-        style = palette.look if refused else ""
-        foreseen = next((other for other in timeline.steps if other.n == step.n), None)
-        way = f"{shown(labels.get(step.from_drive, '?'))} → {shown(labels.get(step.to_drive, '?'))}"
-        cells = [
-            Text(f"{'!' if refused else ' '}{step.n}", style=style, justify="right"),
-            Text(shorten(step.library, 26 if "starts" in self._columns else _NARROW["library"]), style=style),
-            Text(format_bytes(step.frees_bytes), justify="right"),
-            Text(way + (" ⇢" if step.role is Role.TO_STAGING else "")),
-        ]
-        if foreseen is None:
-            return self._kept([*cells, *(Text("–", justify="right") for _ in range(6))])
-        lowest = foreseen.lowest_free_bytes[step.to_drive]
-        times = (foreseen.start_s, foreseen.copy_s, foreseen.prove_s, foreseen.end_s)
-        waits = foreseen.waiting_after_s_per_week
-        cells += [Text(format_duration(seconds), justify="right") for seconds in times]
-        cells.append(Text("–" if waits is None else format_duration(waits), justify="right"))
-        low = f"{shown(labels[step.to_drive])}: {format_free(lowest)}"
-        return self._kept([*cells, Text(low, style=style, justify="right")])
-
-    def _kept(self, cells: list[Text]) -> list[Text]:
-        """The cells of the columns that the table has."""
-        return [cell for cell, (name, *_) in zip(cells, _COLUMNS, strict=True) if name in self._columns]
+        self.query_one(StepTable).show(self.desk.plan, self._supposed, labels)
 
     def _show_time(self) -> None:
         """All that follows the cursor and the what-ifs."""
