@@ -1,16 +1,14 @@
-"""Write docs/schema from the models. Called by `python3 start.py schemas`."""
+"""Write docs/schema from the documents. Called by `python3 start.py schemas`."""
 
 from __future__ import annotations
 
 import json
 from pathlib import Path
 
-from nuvik.core.model.plan import Plan
-from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.store.json_codec import schema_of
+from nuvik.core.views.documents.formats import FORMATS
+from nuvik.core.views.documents.schema import file_name, schema_of
 
 FOLDER = Path(__file__).parent / "schema"
 
-for kind, name in ((Plan, "nuvik-plan"), (Snapshot, "nuvik-survey")):
-    path = FOLDER / f"{name}.schema.json"
-    path.write_text(json.dumps(schema_of(kind, f"{name}/1"), indent=2) + "\n", encoding="utf-8")
+for format_name in FORMATS:
+    (FOLDER / file_name(format_name)).write_text(json.dumps(schema_of(format_name), indent=2) + "\n", encoding="utf-8")

@@ -16,10 +16,7 @@ import pytest
 
 from conftest import MB, fill, leftovers, picture
 from nuvik.__main__ import run
-from nuvik.core.model.plan import Plan
-from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.stages.config import read_config
-from nuvik.core.store.json_codec import schema_of
 from nuvik.core.survey.walk import walk_slice
 from nuvik.tui.app import NuvikApp
 
@@ -189,12 +186,6 @@ def test_drawings_hold_hostile_names(house, tmp_path):
         nuvik("draw", "drives", "-o", str(tmp_path / f"d.{ending}"), "--world", str(house.folder))
     ET.parse(tmp_path / "d.svg")
     assert (tmp_path / "d.pdf").read_bytes().startswith(b"%PDF")
-
-
-def test_shipped_schemas_are_those_of_the_models():
-    for kind, name in ((Plan, "nuvik-plan"), (Snapshot, "nuvik-survey")):
-        shipped = json.loads((ROOT / "docs" / "schema" / f"{name}.schema.json").read_text())
-        assert shipped == schema_of(kind, f"{name}/1")
 
 
 def test_empty_folders_json_errors_and_taking_everything_back(world, capsys):

@@ -31,13 +31,14 @@ from nuvik.core.model.filesystems import SYSTEMS
 from nuvik.core.model.links import LINKS
 from nuvik.core.model.plan import Plan, Step
 from nuvik.core.model.purchase import Candidate
+from nuvik.core.model.survey_document import DriveDocument
 from nuvik.core.planning.buying.filesystem_advice import Needs, weigh
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.stages.workspace import Workspace
 from nuvik.core.store.database import Database
 from nuvik.core.store.drive_book import DriveNotes
-from nuvik.core.store.json_codec import drive_to_json, from_json, to_json
+from nuvik.core.store.json_codec import from_json, to_json
 from nuvik.core.survey.drives.drive_findings import drive_findings
 from nuvik.core.survey.drives.gauge import budget_for
 from nuvik.core.views.drive_page import drive_page
@@ -239,7 +240,7 @@ def test_whatever_a_drive_is_it_is_told_in_plain_words(drive, others):
     assert {"what it is", "capacity", "reads", "writes", "feels like", "file system"} <= {name for name, _ in lines}
     back = from_json(Drive, to_json(drive), "A drive")
     assert back == drive
-    json.dumps(drive_to_json(drive))
+    json.dumps(to_json(DriveDocument.of(drive)))
 
 
 @given(drives)

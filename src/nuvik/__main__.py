@@ -66,9 +66,12 @@ def _tell_as_json(trouble: NuvikError, code: int) -> None:
     """A refusal for a program: one object on a line, in place of the document that was asked for."""
     import json
 
-    error = {"format": "nuvik-error/1", "what": trouble.what, "next_step": trouble.next_step, "exit_code": code}
+    from nuvik.core.views.documents.formats import as_document
+    from nuvik.core.views.documents.of_calls import ErrorDocument
+
+    error = ErrorDocument(what=trouble.what, next_step=trouble.next_step, exit_code=code)
     with contextlib.suppress(OSError):
-        print(json.dumps(error), flush=True)  # noqa: T201
+        print(json.dumps(as_document(error)), flush=True)  # noqa: T201
 
 
 def _tell(trouble: NuvikError) -> None:

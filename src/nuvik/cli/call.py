@@ -9,7 +9,7 @@ import signal
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
@@ -51,6 +51,9 @@ class Call:
     state: str | None = None
     as_json: bool = False
     _workspace: Workspace | None = None
+    _said: list[str] = field(default_factory=list)
+    _written: list[str] = field(default_factory=list)
+    _answered: bool = False
 
     def open(self) -> Workspace:
         """The computer and database that the options name, opened anew. Raises Refused."""
@@ -70,19 +73,38 @@ class Call:
 
     def say(self, text: str = "") -> None:
         """A line of the result for people; with --json it goes to stderr, so that stdout stays one document."""
+        self._said.append(text)
         print(text, file=sys.stderr if self.as_json else sys.stdout)
 
     def aside(self, text: str) -> None:
         """A message that is no result."""
         print(text, file=sys.stderr)  # noqa: T201
 
-    def document(self, what: str, data: dict[str, Any]) -> None:
-        """Print one JSON document."""
-        print(json.dumps({"format": f"nuvik-{what}/1", **data}, indent=2))  # noqa: T201
+    def wrote(self, path: str, words: str = "Written:") -> None:
+        """Say that a file was written."""
+        self._written.append(path)
+        self.say(f"{words} {shown(path)}")
 
-    def line(self, what: str, data: dict[str, Any]) -> None:
-        """Print one JSON object on a line of its own, at once."""
-        print(json.dumps({"format": f"nuvik-{what}/1", **data}), flush=True)  # noqa: T201
+    def document(self, value: Any) -> None:
+        """Print one JSON document of those in `views.documents.formats`."""
+        self._print(value, indent=2)
+
+    def line(self, value: Any) -> None:
+        """Print one JSON document on a line of its own, at once."""
+        self._print(value)
+
+    def end(self) -> None:
+        """With --json, a call that has no document of its own says what it did."""
+        from nuvik.core.views.documents.of_calls import DoneDocument
+
+        if self.as_json and not self._answered:
+            self.document(DoneDocument(says=tuple(line for line in self._said if line), written=tuple(self._written)))
+
+    def _print(self, value: Any, indent: int | None = None) -> None:
+        from nuvik.core.views.documents.formats import as_document
+
+        self._answered = True
+        print(json.dumps(as_document(value), indent=indent), flush=True)  # noqa: T201
 
 
 def command(app: typer.Typer, name: str, **settings: Any) -> Callable[[Callable[..., None]], Callable[..., None]]:
@@ -94,7 +116,13 @@ def command(app: typer.Typer, name: str, **settings: Any) -> Callable[[Callable[
         @functools.wraps(function)
         def called(context: typer.Context, **given: Any) -> None:
             common = {option: given.pop(option) for option in _COMMON}
-            function(_call(context, common), **given)
+            call = _call(context, common)
+            try:
+                function(call, **given)
+            except typer.Exit:
+                call.end()
+                raise
+            call.end()
 
         called.__signature__ = inspect.Signature(  # type: ignore[attr-defined]
             [inspect.Parameter("context", inspect.Parameter.POSITIONAL_OR_KEYWORD, annotation=typer.Context)]

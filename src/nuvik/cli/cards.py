@@ -77,7 +77,6 @@ def add_to(app: typer.Typer) -> None:
         """Tell Nuvik about a library, or show its card. The folder at PATH counts as one from then on."""
         from nuvik.core.model.library import Card
         from nuvik.core.model.paths import normalised
-        from nuvik.core.views.documents import document
 
         place = os.path.realpath(normalised(path))
         survey = call.workspace.survey
@@ -108,7 +107,7 @@ def add_to(app: typer.Typer) -> None:
         if changed != card or forget or took is not None:
             survey.keep_cards([changed])
         if call.as_json:
-            call.document("card", document(changed))
+            call.document(changed)
         else:
             for line in _lines(changed):
                 call.say(line)
@@ -120,7 +119,7 @@ def add_to(app: typer.Typer) -> None:
     def export(call: Call, file: Annotated[str, typer.Argument(metavar="FILE.toml", show_default=False)]) -> None:
         """Write every card to a TOML file."""
         count = call.workspace.survey.export_cards(file)
-        call.say(f"{format_count(count, 'card')} written to {shown(file)}.")
+        call.wrote(file, f"{format_count(count, 'card')} written to")
 
     @command(cards, "import")
     def read(call: Call, file: Annotated[str, typer.Argument(metavar="FILE.toml", show_default=False)]) -> None:

@@ -14,7 +14,7 @@ import typer
 
 from nuvik.cli.call import EXIT_FINDINGS, Call, command, stopping
 from nuvik.cli.plan import Headroom, OnTrial, show_rehearsal, with_headroom
-from nuvik.core.model.journal import State
+from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Event, Report, Stop
 from nuvik.core.model.units import format_bytes, format_duration, format_speed
@@ -113,28 +113,27 @@ def add_to(app: typer.Typer) -> None:
             _run(call, lambda report, stop: logbook.undo(move, report, stop))
         elif many is not None:
             meant = list(reversed(many[0]()))
-            if call.as_json:
-                call.document(f"undo-{move}", {"moves": [{"move": each.id, "library": each.library} for each in meant]})
-            for each in meant:
-                call.say(f"Move {each.id}: {shown(each.library)} goes back to {shown(each.source)}.")
+            ways = [(each, f"{shown(each.library)} goes back to {shown(each.source)}.") for each in meant]
+            _say_ways_back(call, ways)
             call.aside("Nothing was changed. Add --yes to take them back.")
         else:
             single, way = logbook.outlook(move)
-            if call.as_json:
-                call.line("undo", {"move": single.id, "library": single.library, "says": way.says})
-            call.say(f"Move {single.id}: {way.says}")
+            _say_ways_back(call, [(single, way.says)])
             call.aside("Nothing was changed. Add --yes to take it back.")
 
     @command(app, "skip")
     def skip(call: Call, move: Waiting) -> None:
         """Leave out a move that waits its turn, also while others are being carried."""
-        for left_out in call.workspace.carry.skip(move):
-            call.say(f"Move {left_out.id} of {shown(left_out.library)} is left out; it stays where it is.")
+        left_out = call.workspace.carry.skip(move)
+        _say_queue(call, left_out)
+        for each in left_out:
+            call.say(f"Move {each.id} of {shown(each.library)} is left out; it stays where it is.")
 
     @command(app, "next")
     def carry_next(call: Call, move: Waiting) -> None:
         """Let a move that waits be the next, also while others are being carried."""
         following = call.workspace.carry.carry_next(move)
+        _say_queue(call, [following])
         call.say(f"Move {following.id} of {shown(following.library)} is the next.")
 
     @command(app, "release")
@@ -163,6 +162,23 @@ def add_to(app: typer.Typer) -> None:
             call,
             lambda report, stop: release(move, even_if_changed, report, stop, even_if_unread, older_than),
         )
+
+
+def _say_ways_back(call: Call, ways: Sequence[tuple[Move, str]]) -> None:
+    from nuvik.core.views.documents.of_moves import UndoDocument, WayBackDocument
+
+    if call.as_json:
+        rows = tuple(WayBackDocument(move=move.id, library=move.library, says=says) for move, says in ways)
+        call.line(UndoDocument(moves=rows))
+    for move, says in ways:
+        call.say(f"Move {move.id}: {says}")
+
+
+def _say_queue(call: Call, moves: Sequence[Move]) -> None:
+    from nuvik.core.views.documents.of_moves import MoveDocument, QueueDocument
+
+    if call.as_json:
+        call.line(QueueDocument(moves=tuple(MoveDocument.of(move) for move in moves)))
 
 
 def _land(call: Call, plan: Plan) -> None:
@@ -225,6 +241,8 @@ def _told_at_the_end(call: Call) -> Iterator[None]:
 
 
 def _json_line(call: Call) -> Callable[[Event], None]:
+    from nuvik.core.views.documents.of_moves import EventDocument
+
     line_at_s: dict[int, float] = {}
 
     def tell(event: Event) -> None:
@@ -232,16 +250,7 @@ def _json_line(call: Call) -> Callable[[Event], None]:
             if time.monotonic() - line_at_s.get(event.move, 0.0) < _BETWEEN_LINES_S:
                 return
             line_at_s[event.move] = time.monotonic()
-        data = {
-            "event": event.event,
-            "n": event.n,
-            "move": event.move,
-            "library": event.library,
-            "done_bytes": event.done_bytes,
-            "total_bytes": event.total_bytes,
-            **event.detail,
-        }
-        call.line("event", data)
+        call.line(EventDocument.of(event))
 
     return tell
 

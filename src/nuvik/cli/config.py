@@ -23,6 +23,7 @@ def add_to(app: typer.Typer) -> None:
     ) -> None:
         """Show the configuration, or set one value: units (decimal, binary), theme (night, day, contrast), state."""
         from nuvik.core.stages.config import NAMES, config_path, read_config, set_in_config
+        from nuvik.core.views.documents.of_calls import ConfigDocument
 
         if name is None and forget:
             raise BadInput("What is to be forgotten?", next_step=f"Name one of: {', '.join(NAMES)}.")
@@ -35,7 +36,7 @@ def add_to(app: typer.Typer) -> None:
             raise BadInput(f"“{shown(name)}” cannot be configured.", next_step=f"Choose one of: {', '.join(NAMES)}.")
         chosen = {known: text for known, text in now.items() if name in (None, known)}
         if call.as_json:
-            call.document("config", {"path": config_path(), **{known: text or None for known, text in chosen.items()}})
+            call.document(ConfigDocument(path=config_path(), **{known: text or None for known, text in chosen.items()}))
             return
         for known, text in chosen.items():
             call.say(f"  {known:<6} {shown(text) or 'not set'}")

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from nuvik.cli.call import Call, command
+from nuvik.core.model.errors import BadInput
 
 if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
@@ -26,6 +27,8 @@ def add_to(app: typer.Typer) -> None:
         out: Annotated[str, typer.Option("--out", metavar="DIR", help="Where to put the drawings of the tour.")] = ".",
     ) -> None:
         """Open the screens on the Hollin Observatory, an invented household; nothing of yours is touched."""
+        if call.as_json and not tour:
+            raise BadInput("The screens print no JSON.", next_step="Leave --json out, or add --tour.")
         if tour:
             from nuvik.cli.tour import take_tour
 

@@ -32,4 +32,4 @@ def add_to(app: typer.Typer) -> None:
             raise BadInput(f"Which plan's {shown(what)}?", next_step="Name the plan with --plan FILE.")
         elif drawing.draw_plan is not None:
             drawing.draw_plan(workspace, workspace.plan.read(plan), output)
-        call.say(f"Drawn to {shown(output)}.")
+        call.wrote(output, "Drawn:")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -28,19 +29,15 @@ def add_to(app: typer.Typer) -> None:
         save: Annotated[str | None, typer.Option("--save", metavar="FILE.csv|.json", help="Write the drives.")] = None,
     ) -> None:
         """List the drives: capacity, use, speed and tier, fastest first; with names, all that is known of each."""
-        from nuvik.core.views.documents import drive_document
-
         chosen = call.workspace.drives.all()
         if names:
             chosen = tuple(call.workspace.drives.find(name) for name in names)
         if save is not None:
             call.workspace.drives.save(chosen, save)
-            call.say(f"Written: {shown(save)}")
+            call.wrote(save)
             return
         if call.as_json:
-            findings = call.workspace.drives.findings()
-            documents = [{**drive_document(drive), "findings": findings.get(drive.id, [])} for drive in chosen]
-            call.document("drives", {"drives": documents})
+            _print(call, chosen)
             return
         if names:
             for drive in chosen:
@@ -86,7 +83,11 @@ def add_to(app: typer.Typer) -> None:
             return
         kinds = None if welcomes is None else ", ".join(welcomes)
         stage.tell(drive, name=name, headroom=headroom, welcomes=kinds, portable=portable, template=template)
-        _tell_all(call, next(noted for noted in stage.all() if noted.id == drive.id))
+        noted = next(noted for noted in stage.all() if noted.id == drive.id)
+        if call.as_json:
+            _print(call, [noted])
+        else:
+            _tell_all(call, noted)
 
     @command(app, "advise")
     def advise(
@@ -105,6 +106,7 @@ def add_to(app: typer.Typer) -> None:
         ] = False,
     ) -> None:
         """Which file system a drive should have, and how the system's own tool makes it. Nuvik does not format."""
+        from nuvik.core.views.documents.of_drives import AdviceDocument
         from nuvik.core.views.filesystem_view import filesystem_view
 
         snapshot = call.workspace.survey.latest()
@@ -112,17 +114,7 @@ def add_to(app: typer.Typer) -> None:
         needs = call.workspace.drives.needs(systems or [], drive, links, snapshot)
         view = filesystem_view(drive, needs, snapshot)
         if call.as_json:
-            call.document(
-                "advice",
-                {
-                    "drive": drive.id,
-                    "says": view.sentence,
-                    "filesystems": [
-                        {"filesystem": advice.filesystem, "lacks": advice.lacks, "notes": advice.notes}
-                        for advice in view.weighed
-                    ],
-                },
-            )
+            call.document(AdviceDocument.of(drive, view))
             return
         call.say(view.sentence)
         for advice in view.weighed:
@@ -132,6 +124,14 @@ def add_to(app: typer.Typer) -> None:
             call.say("If you want to change it (Nuvik does not format drives):")
             for number, step in enumerate(view.steps, start=1):
                 call.say(f"  {number}. {step}")
+
+
+def _print(call: Call, drives: Iterable[Drive]) -> None:
+    from nuvik.core.model.survey_document import DriveDocument, DrivesDocument
+
+    findings = call.workspace.drives.findings()
+    documents = tuple(DriveDocument.of(drive, tuple(findings.get(drive.id, ()))) for drive in drives)
+    call.document(DrivesDocument(drives=documents))
 
 
 def _line(drive: Drive) -> str:

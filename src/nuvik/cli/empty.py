@@ -34,7 +34,7 @@ def add_to(app: typer.Typer) -> None:
 
         Without a library it lists what can be emptied, and what is set aside.
         """
-        from nuvik.core.views.documents import emptiable_document, emptied_document
+        from nuvik.core.views.documents.of_surveys import EmptyDocument
         from nuvik.core.views.emptying_sentences import aside_line, done_words, emptying_question
 
         stage = call.workspace.emptying
@@ -61,14 +61,7 @@ def add_to(app: typer.Typer) -> None:
         able = stage.able() if library is None and not done else []
         kept = stage.kept()
         if call.as_json:
-            call.document(
-                "empty",
-                {
-                    "able": [emptiable_document(each) for each in able],
-                    "aside": [emptied_document(each) for each in kept],
-                    "done": [emptied_document(each) for each in done],
-                },
-            )
+            call.document(EmptyDocument.of(able, kept, done))
             return
         for each in able:
             call.say(f"  {format_bytes(each.bytes):>9}  {shown(each.name)}  {shown(each.path)}")

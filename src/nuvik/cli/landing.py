@@ -139,15 +139,16 @@ def _write_along(call: Call, row: LandingRow, output: str) -> None:
     draft = workspace.plan.empty_draft(workspace.survey.latest())
     plan = workspace.plan.make(workspace.plan.brought_along(draft, left, row.chosen.drive))
     workspace.plan.write(plan, output)
-    call.say(f"Written to {shown(output)}. Next: nuvik rehearse {shown(output)}")
+    call.wrote(output)
+    call.say(f"Next: nuvik rehearse {shown(output)}")
 
 
 def _show(call: Call, rows: list[LandingRow], whole: bool) -> None:
-    from nuvik.core.views.documents import landing_document
+    from nuvik.core.views.documents.of_tethers import LandingDocument
     from nuvik.core.views.landing_sentences import landing_cells, landing_headline, landing_lines
 
     if call.as_json:
-        call.document("landing", {"landings": [landing_document(row) for row in rows]})
+        call.document(LandingDocument.of(rows))
         return
     labels, snapshot = call.workspace.drives.labels(), call.workspace.survey.latest()
     if not whole or not rows:

@@ -12,13 +12,13 @@ def add_to(app: typer.Typer) -> None:
     @command(app, "logbook")
     def logbook(call: Call) -> None:
         """Show every move, newest first: its state, and what it took beside what was expected."""
-        from nuvik.core.views.documents import document
+        from nuvik.core.views.documents.of_moves import LogbookDocument
         from nuvik.core.views.move_rows import move_row
 
         workspace = call.workspace
         moves = list(reversed(workspace.logbook.moves()))
         if call.as_json:
-            call.document("logbook", {"moves": [document(move) for move in moves]})
+            call.document(LogbookDocument.of(moves))
             return
         if not moves:
             call.say("Nothing has been moved yet.")

@@ -24,7 +24,7 @@ def add_to(app: typer.Typer) -> None:
         fix: Annotated[bool, typer.Option("--fix", help="Do what is safe. Without --fix, Nuvik only looks.")] = False,
     ) -> None:
         """Find what Nuvik left on the attached drives, even without its journal, and say what is right for it."""
-        from nuvik.core.views.documents import mend_document
+        from nuvik.core.views.documents.of_moves import MendDocument
 
         stop = Stop()
         with stopping(stop, call):
@@ -32,7 +32,7 @@ def add_to(app: typer.Typer) -> None:
             leftovers = logbook.leftovers(below or (), stop)
             mended = logbook.mend(leftovers, stop=stop) if fix else []
         if call.as_json:
-            call.document("mend", mend_document(leftovers, mended))
+            call.document(MendDocument.of(leftovers, mended))
         _say(call, leftovers, mended, fix)
         open_ends = sum(leftover.repair is not Repair.NONE for leftover in leftovers) - sum(
             each.problem is None for each in mended

@@ -68,7 +68,6 @@ def add_to(app: typer.Typer) -> None:
         headroom: Headroom = None,
     ) -> None:
         """Write a plan of your own moves: each library and the drive or folder it goes to."""
-        from nuvik.core.views.documents import plan_document
         from nuvik.core.views.draft_sentences import draft_headline, totals
 
         if len(moves) % 2:
@@ -79,11 +78,12 @@ def add_to(app: typer.Typer) -> None:
         plan = workspace.plan.make(made)
         workspace.plan.write(plan, output)
         if call.as_json:
-            call.document("plan", plan_document(plan))
+            call.document(plan)
             return
         call.say(draft_headline(made))
         call.say(totals(made))
-        call.say(f"Written to {shown(output)}. Next: nuvik rehearse {shown(output)}")
+        call.wrote(output)
+        call.say(f"Next: nuvik rehearse {shown(output)}")
 
     @command(app, "plan")
     def plan(
@@ -97,7 +97,8 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
     ) -> None:
         """Show a plan, and step by step how it stands against the last survey."""
-        from nuvik.core.views.documents import document
+        from nuvik.core.views.compare_drafts import figures, otherwise
+        from nuvik.core.views.documents.of_plans import PlanCheckDocument
         from nuvik.core.views.plan_sentences import plan_headline, still_holds
 
         workspace = call.workspace
@@ -105,23 +106,13 @@ def add_to(app: typer.Typer) -> None:
         if not snapshot.libraries:
             raise Refused("No libraries are known yet, so the plan cannot be compared.", next_step="Survey first.")
         standings = workspace.plan.standings(opened, snapshot)
+        pair = None
+        if beside is not None:
+            other = workspace.plan.read(beside)
+            pair = [workspace.plan.draft_of(each, snapshot)[0] for each in (opened, other)]
         if call.as_json:
-            call.document(
-                "standing",
-                {
-                    "steps": [
-                        {
-                            "n": standing.step.n,
-                            "library": standing.step.library,
-                            "state": standing.state,
-                            "words": standing.words,
-                        }
-                        for standing in standings
-                    ],
-                    "landings": document(opened.landings),
-                    "in_words": plan_headline(standings),
-                },
-            )
+            compared = (figures(pair), otherwise(pair)) if pair else ((), ())
+            call.document(PlanCheckDocument.of(opened, standings, plan_headline(standings), *compared))
         else:
             call.say(plan_headline(standings))
             say_steps(
@@ -132,16 +123,15 @@ def add_to(app: typer.Typer) -> None:
                     for standing in standings
                 ],
             )
-        if beside is not None:
-            other = workspace.plan.read(beside)
-            drafts = [workspace.plan.draft_of(each, snapshot)[0] for each in (opened, other)]
-            _say_beside(call, drafts[0], drafts[1], (plan, beside))
+        if pair and beside is not None:
+            _say_beside(call, pair, (plan, beside))
         if renew is not None:
             draft, left = workspace.plan.draft_of(opened, snapshot)
             workspace.plan.write(workspace.plan.make(draft), renew)
             for words in left:
                 call.say(f"  Left out: {words}.")
-            call.say(f"Written to {shown(renew)}. Next: nuvik rehearse {shown(renew)}")
+            call.wrote(renew)
+            call.say(f"Next: nuvik rehearse {shown(renew)}")
         elif not still_holds(standings):
             raise typer.Exit(EXIT_FINDINGS)
 
@@ -196,13 +186,13 @@ def say_steps(call: Call, plan: Plan, notes: list[str]) -> None:
         call.say(f"  New content of kind “{landing.kind}” goes to {shown(landing.path)}: {landing.reason}")
 
 
-def _say_beside(call: Call, draft: Draft, other: Draft, names: tuple[str, str]) -> None:
+def _say_beside(call: Call, drafts: Sequence[Draft], names: tuple[str, str]) -> None:
     from nuvik.core.views.compare_drafts import figures, otherwise
 
     call.say(f"{'':<24}{shorten(names[0], 26):>28}{shorten(names[1], 26):>28}")
-    for row in figures((draft, other)):
+    for row in figures(drafts):
         call.say(f"{row.label:<24}" + "".join(f"{figure:>28}" for figure in row.figures))
-    for different in otherwise((draft, other)):
+    for different in otherwise(drafts):
         call.say(f"{column(different.library, 23)} " + "".join(f"{place:>28}" for place in different.places))
 
 
@@ -217,7 +207,6 @@ def show_rehearsal(
     call: Call, plan: Plan, on_trial: bool, one_line: bool = False, what_ifs: Sequence[WhatIf] = ()
 ) -> Timeline:
     """Rehearse and print; ends with exit code 3 when something forbids the plan."""
-    from nuvik.core.views.documents import document
     from nuvik.core.views.rehearsal_sentences import (
         dip_line,
         effect_line,
@@ -231,7 +220,7 @@ def show_rehearsal(
     timeline = workspace.rehearse.rehearse(plan, on_trial, what_ifs=what_ifs)
     labels = workspace.drives.labels()
     if call.as_json:
-        (call.line if one_line else call.document)("rehearsal", document(timeline))
+        (call.line if one_line else call.document)(timeline)
     else:
         call.say(rehearsal_headline(timeline, labels))
         by_number = {step.n: step for step in plan.steps}

@@ -67,7 +67,7 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
     ) -> None:
         """Compute the best placement, with reasons and a proof; with -o, write it as a plan."""
-        from nuvik.core.views.documents import document, plan_document
+        from nuvik.core.views.documents.of_plans import ProposalDocument
         from nuvik.core.views.recommendation_sentences import recommendation_sentences
 
         workspace = call.workspace
@@ -97,33 +97,15 @@ def add_to(app: typer.Typer) -> None:
             workspace.plan.write(plan, output)
         if call.as_json:
             timeline = workspace.rehearse.on_paper(plan) if plan else None
-            kept = {"steps": [], "proven_gap": proposal.gap, "kept": document(tuple(recommendation.kept.values()))}
-            call.document(
-                "plan",
-                {
-                    **(plan_document(plan) if plan else kept),
-                    "short_bytes": proposal.short_bytes,
-                    "moving_s": timeline.total_s if timeline else 0.0,
-                    "lowest_free_bytes": timeline.lowest_free_bytes if timeline else {},
-                    "away": document(timeline.away) if timeline else {},
-                    "without_limits_saves_s_per_week": recommendation.limits_cost_s,
-                    "in_words": words,
-                    "unmet": [demand.words for demand in proposal.unmet],
-                    "weights": document(wishes.weighed),
-                    "contradictions": [
-                        [contradiction.wish, *contradiction.others] for contradiction in recommendation.contradictions
-                    ],
-                },
-            )
+            call.document(ProposalDocument.of(recommendation, plan, timeline, wishes.weighed, words))
             call.say(words)
         else:
             _say_recommendation(call, recommendation, words, plan)
-        if output is not None:
-            call.say(
-                f"Written to {shown(output)}. Next: nuvik rehearse {shown(output)}"
-                if plan
-                else "Nothing moves, so no plan was written."
-            )
+        if output is not None and plan is not None:
+            call.wrote(output)
+            call.say(f"Next: nuvik rehearse {shown(output)}")
+        elif output is not None:
+            call.say("Nothing moves, so no plan was written.")
         if proposal.short_bytes or proposal.unmet:
             raise typer.Exit(EXIT_FINDINGS)
 
@@ -133,23 +115,24 @@ def add_to(app: typer.Typer) -> None:
         library: Annotated[str, typer.Argument(metavar="LIBRARY", help="Its path, or its name.")],
     ) -> None:
         """Say why a library should move or stay: where its seconds come from, on each drive, and what it is worth."""
-        from nuvik.core.views.documents import why_document
+        from nuvik.core.views.documents.of_plans import WhyDocument
         from nuvik.core.views.why_sentences import why_lines
 
         answer = call.workspace.plan.why(call.workspace.plan.library_at(library))
         if call.as_json:
-            call.document("why", why_document(answer))
+            call.document(WhyDocument.of(answer))
             return
         for number, line in enumerate(why_lines(answer)):
             call.say(line if number < 2 else f"  {line}")
 
 
 def _say_weights(call: Call, wishes: Wishes) -> None:
-    weights = list(wishes.weighed.in_words())
+    from nuvik.core.views.documents.of_plans import WeightsDocument
+
     if call.as_json:
-        call.document("weights", {"weights": {name: seconds for name, seconds, _ in weights}})
+        call.document(WeightsDocument.of(wishes.weighed))
         return
-    for name, seconds, says in weights:
+    for name, seconds, says in wishes.weighed.in_words():
         call.say(f"  {name:<16} {seconds:>8g} s  {says}")
 
 

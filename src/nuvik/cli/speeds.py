@@ -49,9 +49,9 @@ def add_to(app: typer.Typer) -> None:
         finally:
             _clear()
         if call.as_json:
-            from nuvik.core.views.documents import document
+            from nuvik.core.views.documents.of_drives import GaugeDocument
 
-            call.document("gauge", {"drives": [document(outcome) for outcome in outcomes]})
+            call.document(GaugeDocument(drives=tuple(outcomes)))
         for outcome in outcomes:
             _tell(call, outcome)
         if all(outcome.result is None for outcome in outcomes):
@@ -67,6 +67,7 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
     ) -> None:
         """What a drive to buy would change: price beside what really arrives, and the waiting it saves."""
+        from nuvik.core.views.documents.of_drives import CandidateDocument, CompareDocument
         from nuvik.core.views.purchase_sentences import verdict_sentence
 
         verdicts = call.workspace.drives.verdicts(candidates)
@@ -76,29 +77,7 @@ def add_to(app: typer.Typer) -> None:
                 next_step="Add some there or name a file; docs/candidates.md shows how.",
             )
         if call.as_json:
-            call.document(
-                "compare",
-                {
-                    "candidates": [
-                        {
-                            "label": verdict.candidate.label,
-                            "price": verdict.candidate.price,
-                            "currency": verdict.candidate.currency,
-                            "price_per_tb": verdict.candidate.price_per_tb,
-                            "read_bytes_per_s": verdict.candidate.read_bytes_per_s,
-                            "write_bytes_per_s": verdict.candidate.write_bytes_per_s,
-                            "held_back_by": verdict.candidate.held_back_by,
-                            "felt_load_s": verdict.candidate.felt_load_s,
-                            "tier": verdict.candidate.tier,
-                            "parts": verdict.candidate.parts,
-                            "upgrade_of": verdict.candidate.upgrade_of,
-                            "saves_s_per_week": verdict.saves_s_per_week,
-                            "libraries": verdict.libraries,
-                        }
-                        for verdict in verdicts
-                    ]
-                },
-            )
+            call.document(CompareDocument(candidates=tuple(CandidateDocument.of(verdict) for verdict in verdicts)))
             return
         call.say(f"{'candidate':<34}{'price':>11}{'per TB':>11}{'reads':>11}  {'feels':>7}  {'saves a week':>12}")
         for verdict in verdicts:

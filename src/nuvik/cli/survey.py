@@ -36,7 +36,7 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
     ) -> None:
         """Measure all drives, or what is below PATH, recognise the libraries in it, and keep a snapshot."""
-        from nuvik.core.views.documents import survey_document
+        from nuvik.core.model.survey_document import SurveyDocument
         from nuvik.core.views.first_step import first_step
         from nuvik.core.views.survey_headline import survey_headline
         from nuvik.core.views.unread_words import unread_problems, unread_words
@@ -48,9 +48,9 @@ def add_to(app: typer.Typer) -> None:
             sys.stderr.write("\r\x1b[K")
         if save is not None:
             call.workspace.survey.save(snapshot, snapshot.libraries, save)
-            call.say(f"Written: {shown(save)}")
+            call.wrote(save)
         if call.as_json:
-            call.document("survey", survey_document(snapshot))
+            call.document(SurveyDocument.of(snapshot))
         else:
             call.say(f"{survey_headline(snapshot)} {first_step(snapshot)}".rstrip())
             call.say()
@@ -75,7 +75,7 @@ def add_to(app: typer.Typer) -> None:
         since: Annotated[str | None, typer.Option("--since", metavar="DATE", help="Such as 2026-10-01.")] = None,
     ) -> None:
         """Tell what grew, what is new and what went since the survey before, and how long each drive lasts."""
-        from nuvik.core.views.documents import document
+        from nuvik.core.views.documents.of_surveys import ChangesDocument
         from nuvik.core.views.growth_sentences import (
             changes_between,
             changes_by_drive,
@@ -87,15 +87,7 @@ def add_to(app: typer.Typer) -> None:
         rates = call.workspace.survey.growth()
         differences = changes_between(*compared) if compared else []
         if call.as_json:
-            call.document(
-                "changes",
-                {
-                    "since": compared[0].taken_at if compared else None,
-                    "until": compared[1].taken_at if compared else None,
-                    "changes": [{**document(change), "bytes": change.bytes} for change in differences],
-                    "growth": {drive: document(rate) for drive, rate in rates.items()},
-                },
-            )
+            call.document(ChangesDocument.of(compared, differences, rates))
             return
         if compared is None:
             call.say("There are not two surveys to compare yet. Survey again later.")
@@ -115,7 +107,7 @@ def add_to(app: typer.Typer) -> None:
     @command(app, "twins")
     def twins(call: Call) -> None:
         """Look for large files that lie on two drives, by size and checksum. Nothing is removed."""
-        from nuvik.core.views.documents import document
+        from nuvik.core.views.documents.of_surveys import TwinsDocument
 
         stop = Stop()
         try:
@@ -127,9 +119,7 @@ def add_to(app: typer.Typer) -> None:
         if sys.stderr.isatty():
             sys.stderr.write("\r\x1b[K")
         if call.as_json:
-            call.document(
-                "twins", {"twins": [{**document(group), "spare_bytes": group.spare_bytes} for group in groups]}
-            )
+            call.document(TwinsDocument.of(groups))
             return
         if not groups:
             call.say("The last survey saw no large file on two drives.")

@@ -61,7 +61,7 @@ def add_to(app: typer.Typer) -> None:
 
         A link is left at the old path wherever the drive can hold one; other kinds are added beside it.
         """
-        from nuvik.core.views.documents import tether_document
+        from nuvik.core.views.documents.of_tethers import TetherDocument
 
         stage = call.workspace.tethers
         if sum(chosen is not None for chosen in (add, remove, done)) > 1:
@@ -81,7 +81,7 @@ def add_to(app: typer.Typer) -> None:
         again = stage.back_at_the_old_place(known) if check else ""
         users = stage.used_from(known.path) if check else ()
         if call.as_json:
-            call.document("tether", tether_document(known, rows, found, again, users))
+            call.document(TetherDocument.of(known, rows, found, again, users))
         else:
             _say(call, known.name, rows, found if find else None, again)
             for user in users:

@@ -40,6 +40,7 @@ class Throughput:
 
     bytes_per_s: float
     passes_bytes_per_s: tuple[float, ...]
+    """Pass by pass."""
 
     @property
     def spread(self) -> float:
@@ -56,7 +57,9 @@ class ReadRate:
     """How many small reads anywhere a drive does: the middle of its passes."""
 
     reads_per_s: float
+    """How many small reads it does."""
     passes_reads_per_s: tuple[float, ...]
+    """Pass by pass."""
 
     @property
     def spread(self) -> float:
@@ -84,9 +87,12 @@ class GaugeResult:
 
     drive: str
     identity: str
+    """The file system's own identity."""
     taken_at: str
     read: Throughput
+    """Reading one long file."""
     small_reads: ReadRate
+    """Small reads anywhere."""
     write: Throughput | None
     """None where nothing was written."""
     sustained_write_bytes_per_s: float | None = None
@@ -100,7 +106,9 @@ class GaugeResult:
     temperature_c: float | None = None
     """The warmest seen while gauging, where the drive tells it."""
     written_bytes: int = 0
+    """Written to the test file in all."""
     took_s: float = 0.0
+    """How long the gauging took."""
 
     @property
     def spread(self) -> float:

@@ -13,7 +13,8 @@ from nuvik.core.model.errors import BadInput
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.store.json_codec import drive_to_json, to_json
+from nuvik.core.model.survey_document import DriveDocument, SurveyDocument
+from nuvik.core.store.json_codec import to_json
 from nuvik.core.user_files.safe_file import write_text
 
 COLUMNS = (
@@ -72,20 +73,14 @@ def save_libraries(snapshot: Snapshot, libraries: Iterable[Library], path: str) 
     if _ending(path) == ".csv":
         text = _as_csv(COLUMNS, ([getattr(library, column) for column in COLUMNS] for library in libraries))
     else:
-        document = {
-            "format": "nuvik-survey/1",
-            "taken_at": snapshot.taken_at,
-            "host": snapshot.host,
-            "drives": [drive_to_json(drive) for drive in snapshot.drives],
-            "libraries": [to_json(library) for library in libraries],
-        }
+        document = {"format": "nuvik-survey/1", **to_json(SurveyDocument.of(snapshot, tuple(libraries)))}
         text = json.dumps(document, indent=2) + "\n"
     write_text(path, text)
 
 
 def save_drives(drives: Iterable[Drive], path: str) -> None:
     """Write these drives, with the figures that follow from their own. Raises as above."""
-    rows = [drive_to_json(drive) for drive in drives]
+    rows = to_json([DriveDocument.of(drive) for drive in drives])
     if _ending(path) == ".csv":
         text = _as_csv(DRIVE_COLUMNS, ([row[column] for column in DRIVE_COLUMNS] for row in rows))
     else:

@@ -17,6 +17,7 @@ class Row:
 
     label: str
     figures: tuple[str, ...]
+    """In the order of the drafts."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -113,6 +113,7 @@ class Growth:
     """How fast a drive fills, in bytes a week."""
 
     bytes_per_week: float
+    """The middle of what pairs of surveys say."""
     least_bytes_per_week: float
     most_bytes_per_week: float
     """The middle half of what pairs of surveys say: half of them lie between."""
