@@ -6,6 +6,7 @@ import errno
 import json
 import os
 import re
+import shlex
 import signal
 import subprocess
 import sys
@@ -14,7 +15,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import MB, fill, leftovers, picture
+from conftest import MB, fill, leftovers, picture, put
 from nuvik.__main__ import run
 from nuvik.core.stages.config import read_config
 from nuvik.core.survey.walk import walk_slice
@@ -67,37 +68,40 @@ def test_the_whole_job_by_commands(house, tmp_path):
     nuvik("shift", game, "heron", "--yes", "--on-trial", *at)
     assert leftovers(house.folder)
     assert "on trial" in nuvik("logbook", *at).stdout
-    nuvik("release", "all", "--yes", code=2)
+    nuvik("release", "all", "--yes", *at, code=2)
     nuvik("release", "all", *at)
     assert not leftovers(house.folder)
 
 
-@pytest.mark.parametrize(
-    ("words", "code", "said"),
-    [
-        (["drives", "--world", "/nowhere"], 3, "is not a world"),
-        (["fly"], 2, "No such command"),
-        (["drives", "--units", "furlongs"], 2, "not a kind of units"),
-        (["rehearse", "/nowhere/plan.json"], 3, "cannot be read"),
-        (["resume"], 3, "Nothing is unfinished"),
-        (["undo", "last"], 3, "no move to take back"),
-        (["undo", "99", "--yes"], 3, "no move 99"),
-        (["undo", "../x"], 3, "is not a move"),
-        (["release", "all"], 3, "No move is on trial"),
-        (["shift", "/nowhere", "heron"], 3, "none of the drives"),
-        (["draft", "lonely", "-o", "x"], 2, "no destination"),
-        (["draw", "drives", "-o", "x.jpg"], 2, ".svg or .pdf"),
-        (["draw", "moon", "-o", "x.svg"], 2, "cannot be drawn"),
-        (["demo", "--tour", "--at", "/usr"], 3, "holds something else"),
-        (["demo", "--at", "/usr"], 2, "need a terminal"),
-        (["drives", "--state", "/proc/nuvik"], 3, "cannot keep its journal"),
-    ],
-)
-def test_bad_words_end_in_a_message_and_their_code(world, tmp_path, words, code, said):
-    at = [] if "--world" in words else ["--world", str(world.folder)]
-    done = nuvik(*words, *(at if words[0] not in ("fly", "demo") else []), code=code, cwd=tmp_path)
-    assert said in done.stderr
-    assert done.stdout == ""
+def calls_in_the_docs() -> list[tuple[str, int, str]]:
+    rows = re.findall(r"^\| `nuvik (.*?)` \| (\d) \| (.*?) ?\|$", (ROOT / "docs" / "commands.md").read_text(), re.M)
+    return [(words, int(code), said) for words, code, said in rows]
+
+
+def test_the_table_of_exit_codes_is_true(house, tmp_path, capsys, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.delenv("NUVIK_STATE", raising=False)
+    Path("broken.json").write_text("{")
+    put("taken/file")
+    at = ["--world", str(house.folder)]
+    assert run(["survey", *at]) == 0
+    rows = calls_in_the_docs()
+    assert len(rows) > 30
+    for text, code, says in rows:
+        words = shlex.split(text)
+        capsys.readouterr()
+        ended = run([*([] if "--world" in words or words[0] == "demo" else at), *words])
+        said = capsys.readouterr()
+        assert (ended, said.err if says else "") == (code, said.err if says in said.err else says), text
+        assert bool(said.out) == (code == 0 or "--json" in words), text
+
+
+def test_what_is_named_before_the_command_counts_after_it(house, capsys):
+    at = ["--world", str(house.folder)]
+    for words in (["--json", "-q", *at, "drives"], ["drives", *at, "--json", "-q"], [*at, "drives", "--json"]):
+        assert run(words) == 0 and json.loads(capsys.readouterr().out)["format"] == "nuvik-drives/1"
+    assert run(["shift", house.path("kestrel", "Games", "Ferrymoss"), "heron", *at, "-q"]) == 0
+    assert "Add --yes" not in capsys.readouterr().err
 
 
 def test_ctrl_c_stops_safely_and_resume_goes_on(house):
@@ -195,7 +199,7 @@ def test_empty_folders_json_errors_and_taking_everything_back(world, capsys):
         assert run(words) == 2 and "is empty" in capsys.readouterr().err
     assert run(["landing", "emu", "--json", *at]) == 2
     error = json.loads(capsys.readouterr().out)
-    assert (error["format"], error["exit_code"]) == ("nuvik-error/1", 2) and "not a kind" in error["what"]
+    assert (error["format"], error["exit_code"]) == ("nuvik-error/1", 2) and "not one of" in error["what"]
     games = [fill(world.path("kestrel", "Games", name), seed=n) for n, name in enumerate(("Kite", "Moor"))]
     whole = [picture(game) for game in games]
     for game in games:

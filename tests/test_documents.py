@@ -122,7 +122,7 @@ def test_every_command_prints_the_document_that_its_schema_describes(world, tmp_
     nuvik("mend")
     nuvik("release", "all")
     nuvik("config")
-    for words in ("resume", "skip 1", "next 1", "release all", "draw plan -o x.svg --plan no.json"):
+    for words in ("resume", "skip 1", "next 1", "release all"):
         assert nuvik(*words.split(), code=3)["exit_code"] == 3
     known = {command.name for command in build_app().registered_commands} | {"cards"}
     assert called == known - SCREENS

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 import os
+import re
 import sqlite3
 import xml.etree.ElementTree as ET
 from pathlib import Path
@@ -93,7 +94,7 @@ def test_what_is_said_of_a_drive_is_kept_and_can_be_forgotten(house, capsys):
     told, _ = nuvik(
         house, capsys, "drive", "wren", "--name", "Field  box", "--headroom", "20%", "--welcomes", "photo", "--fixed"
     )
-    assert "Field box" in told and "is for         photo" in told and "of which 4.00 GB should stay free" in told
+    assert "Field box" in told and re.search(r"is for +photo", told) and "of which 4.00 GB should stay free" in told
     assert ", portable" not in told
     nuvik(house, capsys, "drive", "field box", "--headroom", "3G")
     data = json.loads(nuvik(house, capsys, "drives", "wren", "--json")[0])["drives"][0]
@@ -102,7 +103,7 @@ def test_what_is_said_of_a_drive_is_kept_and_can_be_forgotten(house, capsys):
     assert json.loads(nuvik(house, capsys, "drives", "wren", "--json")[0])["drives"][0]["label"] == "Wren"
     for bad in (["--name", ""], ["--headroom", "much"], ["--headroom", "21G"], ["--welcomes", "cheese"]):
         nuvik(house, capsys, "drive", "wren", *bad, code=2)
-    nuvik(house, capsys, "drive", "emu", code=3)
+    nuvik(house, capsys, "drive", "emu", code=2)
 
 
 def test_advice_names_the_loss_and_the_way_and_does_nothing(house, capsys):
@@ -122,7 +123,7 @@ def test_a_warm_drive_is_found_by_gauging_it(house, capsys):
     text = "".join(ET.parse(drawn).getroot().itertext())
     assert "1 of 3 measured" in text and "440 MB/s" in text
     nuvik(house, capsys, "draw", "speeds", "-o", house.path("speeds.gif"), code=2)
-    nuvik(house, capsys, "gauge", "emu", code=3)
+    nuvik(house, capsys, "gauge", "emu", code=2)
 
 
 def test_candidates_are_compared(house, capsys, tmp_path):

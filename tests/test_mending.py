@@ -231,7 +231,7 @@ def test_nothing_is_carried_before_it_is_known_what_a_damaged_journal_left(on_tr
         again.carry.carry(make_plan(again.plan.draft([(str(other), str(large))])))
     assert "was damaged" in nuvik(capsys, 0, "drives", "--state", str(state)).err
     shown_now = nuvik(capsys, 5, "mend", "--state", str(state)).out
-    assert "There is no folder" in nuvik(capsys, 3, "mend", str(tmp_path / "nowhere"), "--state", str(state)).err
+    assert "There is no folder" in nuvik(capsys, 2, "mend", str(tmp_path / "nowhere"), "--state", str(state)).err
     assert "The original of" in shown_now and "released or taken back" in shown_now
     nuvik(capsys, 0, "mend", "--fix", "--json", "--state", str(state))
     again.carry.carry(make_plan(again.plan.draft([(str(other), str(large))])))

@@ -363,11 +363,11 @@ def test_tethers_by_commands(tmp_path, capsys, monkeypatch):
     world, source, file = taught(tmp_path / "world", "ext4")
     at, settings = ["--world", str(world.folder)], world.folder / "kestrel" / "Settings"
     for words, code in (
-        (["Nobody"], 3),
+        (["Nobody"], 2),
         (["Ferry", "--add", "glue"], 2),
         (["Ferry", "--add", "link"], 3),
         (["Ferry", "--add", "setting"], 2),
-        (["Ferry", "--add", "setting", "--file", "/nowhere.json"], 3),
+        (["Ferry", "--add", "setting", "--file", "/nowhere.json"], 2),
         (["Ferry", "--add", "setting", "--file", file], 3),
         (["Ferry", "--add", "setting", "--file", file, "--key", "titles.0.path"], 3),
         (["Ferry", "--add", "setting", "--file", file, "--format", "xml"], 2),

@@ -7,14 +7,17 @@ import inspect
 import json
 import signal
 import sys
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
+from typer.models import OptionInfo
 
 from nuvik import __version__
+from nuvik.cli.output import Output, ProgressLine, working
+from nuvik.cli.table import table_lines
 from nuvik.core.model import units
 from nuvik.core.model.errors import BadInput
 from nuvik.core.model.names import shown
@@ -22,9 +25,11 @@ from nuvik.core.model.progress import Stop
 from nuvik.log import log, set_up
 
 if TYPE_CHECKING:
+    from nuvik.core.stages.config import Config
     from nuvik.core.stages.workspace import Workspace
 
 EXIT_FINDINGS = 5
+REPEATS = " May be repeated."
 
 World = Annotated[
     str | None, typer.Option("--world", metavar="DIR", help="Use the world in this folder instead of this computer.")
@@ -34,13 +39,21 @@ State = Annotated[
 ]
 Json = Annotated[bool, typer.Option("--json", help="Print JSON instead of text.")]
 Units = Annotated[
-    str | None, typer.Option("--units", metavar="KIND", envvar="NUVIK_UNITS", help="decimal (GB) or binary (GiB).")
+    units.Base | None,
+    typer.Option("--units", envvar="NUVIK_UNITS", case_sensitive=False, help="decimal (GB) or binary (GiB)."),
 ]
+Quiet = Annotated[bool, typer.Option("-q", "--quiet", help="Print only results and what is wrong.")]
+Verbose = Annotated[bool, typer.Option("-v", "--verbose", help="Log in detail, to stderr too.")]
 
-Verbose = Annotated[bool, typer.Option("--verbose", help="Log in detail, to stderr too.")]
-
-_COMMON = {"world": World, "state": State, "as_json": Json, "unit_kind": Units, "verbose": Verbose}
-_DEFAULTS: dict[str, Any] = {"world": None, "state": None, "as_json": False, "unit_kind": None, "verbose": False}
+_COMMON = {"world": World, "state": State, "as_json": Json, "unit_kind": Units, "quiet": Quiet, "verbose": Verbose}
+_DEFAULTS: dict[str, Any] = {
+    "world": None,
+    "state": None,
+    "as_json": False,
+    "unit_kind": None,
+    "quiet": False,
+    "verbose": False,
+}
 
 
 @dataclass(slots=True)
@@ -50,6 +63,7 @@ class Call:
     world: str | None = None
     state: str | None = None
     as_json: bool = False
+    output: Output = field(default_factory=Output)
     _workspace: Workspace | None = None
     _said: list[str] = field(default_factory=list)
     _written: list[str] = field(default_factory=list)
@@ -61,7 +75,7 @@ class Call:
 
         workspace = open_workspace(self.world, self.state)
         if kept := workspace.damaged_journal:
-            self.aside(f"nuvik: the database was damaged and is kept as {shown(kept)}. Run “nuvik mend”.")
+            self.problem(f"the database was damaged and is kept as {shown(kept)}. Run “nuvik mend”.")
         return workspace
 
     @property
@@ -74,11 +88,33 @@ class Call:
     def say(self, text: str = "") -> None:
         """A line of the result for people; with --json it goes to stderr, so that stdout stays one document."""
         self._said.append(text)
-        print(text, file=sys.stderr if self.as_json else sys.stdout)
+        if self.as_json:
+            self.output.notice(text)
+        else:
+            self.output.result(text)
 
-    def aside(self, text: str) -> None:
-        """A message that is no result."""
-        print(text, file=sys.stderr)  # noqa: T201
+    def table(
+        self, rows: Iterable[Sequence[str]], head: Sequence[str] = (), right: Collection[int] = (), indent: int = 0
+    ) -> None:
+        """Rows with aligned columns, those numbered in `right` flush right."""
+        for line in table_lines(rows, head, right, indent):
+            self.say(line)
+
+    def notice(self, text: str) -> None:
+        """A message that is no result, and need not be read."""
+        self.output.notice(text)
+
+    def problem(self, text: str, next_step: str = "") -> None:
+        """What is wrong, and what to do about it."""
+        self.output.message(f"nuvik: {text}" + (f"\n       {next_step}" if next_step else ""))
+
+    def working(self, what: str) -> AbstractContextManager[None]:
+        """Say what is going on while work runs that tells nothing itself."""
+        return working(self.output, what)
+
+    def progress(self) -> ProgressLine:
+        """A line to be written anew while work tells how far it is."""
+        return ProgressLine(self.output)
 
     def wrote(self, path: str, words: str = "Written:") -> None:
         """Say that a file was written."""
@@ -94,24 +130,30 @@ class Call:
         self._print(value)
 
     def end(self) -> None:
-        """With --json, a call that has no document of its own says what it did."""
+        """With --json, a call that has no document of its own says what it did. Ends with exit code 5 where the result
+        could not be written.
+        """
         from nuvik.core.views.documents.of_calls import DoneDocument
 
         if self.as_json and not self._answered:
             self.document(DoneDocument(says=tuple(line for line in self._said if line), written=tuple(self._written)))
+        if fault := self.output.trouble:
+            words = (fault.strerror or str(fault)).lower()
+            self.problem(f"the output cannot be written: {words}.", "What the call was for is done.")
+            raise typer.Exit(EXIT_FINDINGS)
 
     def _print(self, value: Any, indent: int | None = None) -> None:
         from nuvik.core.views.documents.formats import as_document
 
         self._answered = True
-        print(json.dumps(as_document(value), indent=indent), flush=True)  # noqa: T201
+        self.output.result(json.dumps(as_document(value), indent=indent))
 
 
 def command(app: typer.Typer, name: str, **settings: Any) -> Callable[[Callable[..., None]], Callable[..., None]]:
     """Register a command whose first parameter is a Call; the common options are added to its own."""
 
     def register(function: Callable[..., None]) -> Callable[..., None]:
-        own = list(inspect.signature(function, eval_str=True).parameters.values())[1:]
+        own = [_repeats(parameter) for parameter in inspect.signature(function, eval_str=True).parameters.values()][1:]
 
         @functools.wraps(function)
         def called(context: typer.Context, **given: Any) -> None:
@@ -144,31 +186,37 @@ def command(app: typer.Typer, name: str, **settings: Any) -> Callable[[Callable[
     return register
 
 
+def _repeats(parameter: inspect.Parameter) -> inspect.Parameter:
+    """The help of an option that takes several says so."""
+    for says in getattr(parameter.annotation, "__metadata__", ()):
+        if isinstance(says, OptionInfo) and "list[" in str(parameter.annotation) and says.help:
+            says.help = f"{says.help.removesuffix(REPEATS)}{REPEATS}"
+    return parameter
+
+
 def _call(context: typer.Context, common: dict[str, Any]) -> Call:
     # `nuvik --world DIR drives` means the same as `nuvik drives --world DIR`.
     before_command: dict[str, Any] = context.find_root().obj or {}
+    given = {name: common[name] or before_command.get(name) for name in _COMMON}
     for option in ("world", "state"):
-        given = common[option] if common[option] is not None else before_command.get(option)
-        if given is not None and not given.strip():
-            raise BadInput(f"--{option} is empty.", next_step=f"Name a folder, or leave --{option} out.")
+        given[option] = common[option] if common[option] is not None else before_command.get(option)
     from nuvik.core.stages.config import Config, read_config
 
     configured = read_config() if context.info_name != "config" else Config()
-    choose_units(common["unit_kind"] or before_command.get("units") or configured.units or None)
-    set_up(common["verbose"] or before_command.get("verbose", False))
-    log.info("nuvik %s on %s: %s", __version__, sys.platform, context.info_name)
-    world = common["world"] or before_command.get("world")
-    state = common["state"] or before_command.get("state") or (None if world else configured.state or None)
-    return Call(world, state, common["as_json"])
+    return make_call(given, configured, context.info_name or "")
 
 
-def choose_units(kind: str | None) -> None:
-    """Set the units shown from the option. Raises BadInput."""
-    if kind is None:
-        return
-    if kind not in list(units.Base):
-        raise BadInput(f"“{kind}” is not a kind of units.", next_step="Use decimal or binary.")
-    units.prefer(units.Base(kind))
+def make_call(given: dict[str, Any], configured: Config, command: str) -> Call:
+    """The call that the common options and the configuration describe. Raises BadInput."""
+    for option in ("world", "state"):
+        if given[option] is not None and not given[option].strip():
+            raise BadInput(f"--{option} is empty.", next_step=f"Name a folder, or leave --{option} out.")
+    if kind := given["unit_kind"] or configured.units:
+        units.prefer(units.Base(kind))
+    set_up(given["verbose"])
+    log.info("nuvik %s on %s: %s", __version__, sys.platform, command)
+    state = given["state"] or (None if given["world"] else configured.state or None)
+    return Call(given["world"], state, given["as_json"], Output(given["quiet"]))
 
 
 @contextmanager
@@ -179,8 +227,7 @@ def stopping(stop: Stop, call: Call) -> Iterator[None]:
 
     def asked(number: int, frame: object) -> None:
         stop.ask()
-        with suppress(OSError):  # the terminal may be gone
-            call.aside("\nStopping at the next safe point …")
+        call.notice("\nStopping at the next safe point …")
 
     wishes = [signal.SIGINT, signal.SIGTERM]
     # Under nohup a hang-up is to be ignored.

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from nuvik.cli.call import Call, command
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import NotNamed
+from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_count, format_speed
 
@@ -31,8 +32,13 @@ def add_to(app: typer.Typer) -> None:
         call: Call,
         path: Annotated[str, typer.Argument(metavar="PATH", show_default=False)],
         name: Annotated[str | None, typer.Option("--name", metavar="NAME", help="What to call it.")] = None,
-        kind: Annotated[str | None, typer.Option("--kind", metavar="KIND", help="game, photo, cache …")] = None,
-        opens: Annotated[float | None, typer.Option("--opens-per-week", metavar="N")] = None,
+        kind: Annotated[
+            Kind | None, typer.Option("--kind", case_sensitive=False, help="What it holds.", show_default=False)
+        ] = None,
+        no_kind: Annotated[bool, typer.Option("--no-kind", help="Forget the kind that you said.")] = False,
+        opens: Annotated[
+            float | None, typer.Option("--opens-per-week", min=0, max=10_000, help="How often it is opened.")
+        ] = None,
         needs: Annotated[
             str | None,
             typer.Option("--needs", metavar="SPEED", help="The read speed it needs at least, such as 40MB/s."),
@@ -70,7 +76,7 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
         took: Annotated[
             float | None,
-            typer.Option("--took", metavar="SECONDS", help="How long it took to open from where it is now."),
+            typer.Option("--took", metavar="SECONDS", min=0, help="How long it took to open from where it is now."),
         ] = None,
         forget: Annotated[bool, typer.Option("--forget", help="Forget everything you said about it.")] = False,
     ) -> None:
@@ -82,7 +88,7 @@ def add_to(app: typer.Typer) -> None:
         survey = call.workspace.survey
         # What was said of a folder that is gone can still be read and forgotten.
         if not os.path.lexists(place) and survey.card(place) == Card(path=place):
-            raise Refused(f"There is nothing at {shown(place)}.", next_step="Check the path.")
+            raise NotNamed(f"There is nothing at {shown(place)}.", next_step="Check the path.")
         card = Card(path=place) if forget else survey.card(place) if took is None else survey.timed(place, took)
         switches = {
             "pin": pin,
@@ -95,7 +101,7 @@ def add_to(app: typer.Typer) -> None:
         changed = survey.card_from_options(
             card,
             name=name,
-            kind=kind,
+            kind="" if no_kind else kind,
             opens_per_week=opens,
             needs_read_bytes_per_s=needs,
             keep_with=with_,

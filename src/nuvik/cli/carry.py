@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 import time
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
@@ -13,18 +12,19 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from nuvik.cli.call import EXIT_FINDINGS, Call, command, stopping
+from nuvik.cli.carry_lines import Teller, json_lines
 from nuvik.cli.plan import Headroom, OnTrial, show_rehearsal, with_headroom
 from nuvik.core.model.journal import Move, State
-from nuvik.core.model.names import shorten, shown
-from nuvik.core.model.progress import Event, Report, Stop
-from nuvik.core.model.units import format_bytes, format_duration, format_speed
+from nuvik.core.model.names import shown
+from nuvik.core.model.progress import Report, Stop
+from nuvik.core.model.units import format_bytes
 
 if TYPE_CHECKING:
     from nuvik.core.carrying.outcome import Outcome
     from nuvik.core.model.plan import Plan
     from nuvik.core.settings.settings_file import Change
 
-_LONG_S, _BETWEEN_LINES_S = 60.0, 1.0
+_LONG_S = 60.0
 Yes = Annotated[bool, typer.Option("--yes", help="Really do it. Without --yes, Nuvik only says what would happen.")]
 WithoutMarks = Annotated[
     bool,
@@ -62,7 +62,7 @@ def add_to(app: typer.Typer) -> None:
             show_rehearsal(call, opened, on_trial, one_line=True)
             if landings:
                 _say_changes(call, call.workspace.landings.changes_of(opened))
-            call.aside("Nothing was moved. Add --yes to carry it out.")
+            call.notice("Nothing was moved. Add --yes to carry it out.")
             return
         _run(
             call,
@@ -86,7 +86,7 @@ def add_to(app: typer.Typer) -> None:
         plan = replace(plan, without_marks=without_marks)
         if not yes:
             show_rehearsal(call, plan, on_trial, one_line=True)
-            call.aside("Nothing was moved. Add --yes to carry it out.")
+            call.notice("Nothing was moved. Add --yes to carry it out.")
             return
         _run(call, lambda report, stop: workspace.carry.carry(plan, on_trial, report, stop))
 
@@ -115,11 +115,11 @@ def add_to(app: typer.Typer) -> None:
             meant = list(reversed(many[0]()))
             ways = [(each, f"{shown(each.library)} goes back to {shown(each.source)}.") for each in meant]
             _say_ways_back(call, ways)
-            call.aside("Nothing was changed. Add --yes to take them back.")
+            call.notice("Nothing was changed. Add --yes to take them back.")
         else:
             single, way = logbook.outlook(move)
             _say_ways_back(call, [(single, way.says)])
-            call.aside("Nothing was changed. Add --yes to take it back.")
+            call.notice("Nothing was changed. Add --yes to take it back.")
 
     @command(app, "skip")
     def skip(call: Call, move: Waiting) -> None:
@@ -153,7 +153,8 @@ def add_to(app: typer.Typer) -> None:
             ),
         ] = False,
         older_than: Annotated[
-            float, typer.Option("--older-than", metavar="DAYS", help="With “all”: only what is on trial for so long.")
+            float,
+            typer.Option("--older-than", metavar="DAYS", min=0, help="With “all”: only what is on trial for so long."),
         ] = 0.0,
     ) -> None:
         """Let the kept original of a move on trial go."""
@@ -186,7 +187,7 @@ def _land(call: Call, plan: Plan) -> None:
     told = call.workspace.landings.apply_plan(plan)
     _say_changes(call, told.changes)
     for words in told.left:
-        call.aside(f"nuvik: {words}")
+        call.problem(f"{words}")
 
 
 def _land_back(call: Call, plans: list[Plan]) -> None:
@@ -195,7 +196,7 @@ def _land_back(call: Call, plans: list[Plan]) -> None:
         told = call.workspace.landings.take_back_plan(plan)
         _say_changes(call, told.changes)
         for words in told.left:
-            call.aside(f"nuvik: {words}")
+            call.problem(f"{words}")
 
 
 def _say_changes(call: Call, changes: Sequence[Change]) -> None:
@@ -211,14 +212,14 @@ def _run(call: Call, act: Callable[[Report, Stop], Outcome], then: Callable[[], 
     stop = Stop()
     workspace = call.workspace
     with stopping(stop, call), _told_at_the_end(call):
-        outcome = act(_json_line(call) if call.as_json else _Teller(call), stop)
+        outcome = act(json_lines(call) if call.as_json else Teller(call), stop)
     labels = workspace.drives.labels()
     for drive, freed in outcome.freed_bytes.items():
         expected = outcome.expected_freed_bytes[drive]
         call.say(f"{labels.get(drive, drive)}: {format_bytes(freed)} freed, {format_bytes(expected)} expected.")
     troubled = [move for move in outcome.moves if move.problem and move.state is not State.UNDONE]
     for move in troubled:
-        call.aside(f"nuvik: move {move.id}, {shown(move.library)}: {move.problem}.")
+        call.problem(f"move {move.id}, {shown(move.library)}: {move.problem}.")
     if any(move.state is State.ON_TRIAL for move in outcome.moves):
         call.say("On trial: the originals are kept. Once everything works, run: nuvik release all")
     if then is not None:
@@ -234,90 +235,6 @@ def _told_at_the_end(call: Call) -> Iterator[None]:
     try:
         yield
     finally:
-        if sys.stderr.isatty():
-            sys.stderr.write("\a")
+        call.output.bell()
         if time.monotonic() - began_s > _LONG_S:
             call.workspace.carry.show_notice("Carrying has ended.")
-
-
-def _json_line(call: Call) -> Callable[[Event], None]:
-    from nuvik.core.views.documents.of_moves import EventDocument
-
-    line_at_s: dict[int, float] = {}
-
-    def tell(event: Event) -> None:
-        if event.event == "progress" and event.done_bytes < event.total_bytes:
-            if time.monotonic() - line_at_s.get(event.move, 0.0) < _BETWEEN_LINES_S:
-                return
-            line_at_s[event.move] = time.monotonic()
-        call.line(EventDocument.of(event))
-
-    return tell
-
-
-class _Teller:
-    """Tells people what happens: one line an event, and a progress line where there is a terminal."""
-
-    _WORDS = {
-        "step-started": "{n}. {library}: {size}",
-        "copied": "   copied, original untouched",
-        "proven": "   proven: read back and identical",
-        "switched": "   switched: {opens}",
-        "on-trial": "   on trial: the original is kept",
-        "released": "   released: the original is gone",
-        "undone": "   taken back",
-    }
-
-    def __init__(self, call: Call) -> None:
-        self._call = call
-        self._terminal = sys.stderr.isatty()
-        self._at_hand: dict[int, Event] = {}
-        """The latest progress of each move that is being carried."""
-        self._side_by_side = False
-
-    def __call__(self, event: Event) -> None:
-        if event.event == "progress":
-            self._at_hand[event.n] = event
-            self._progress()
-            return
-        if event.event == "step-started":
-            self._at_hand[event.n] = event
-        several = self._side_by_side = self._side_by_side or len(self._at_hand) > 1
-        if event.ends_move:
-            self._at_hand.pop(event.n, None)
-            self._side_by_side = several and bool(self._at_hand)
-        if self._terminal:
-            sys.stderr.write("\r\x1b[K")
-        words = self._WORDS.get(event.event)
-        if event.event == "proven" and not event.detail.get("read_from_medium", True):
-            words = "   compared: identical, but not read from the medium of the drive"
-        if words:
-            by_old_path = event.detail.get("by_old_path", True)
-            opens = "the old path opens the library in its new place" if by_old_path else "it is used in its new place"
-            size = format_bytes(event.total_bytes)
-            words = words.format(n=event.n, library=shown(event.library), size=size, opens=opens)
-            self._call.say(f"{event.n}.{words[2:]}" if several and words.startswith(" ") else words)
-
-    def _progress(self) -> None:
-        """A line on the move at hand, or shorter on several."""
-        events = [event for event in self._at_hand.values() if event.event == "progress" and event.total_bytes]
-        if not self._terminal or not events:
-            return
-        if len(events) > 1:
-            shares = (
-                f"{event.n}. {event.detail['phase']} {100 * event.done_bytes // event.total_bytes:3d} %"
-                for event in events
-            )
-            sys.stderr.write(f"\r\x1b[K   {'   '.join(shares)}")
-            sys.stderr.flush()
-            return
-        (event,) = events
-        speed = event.detail.get("bytes_per_s")
-        left = (event.total_bytes - event.done_bytes) / speed if speed else None
-        sys.stderr.write(
-            f"\r\x1b[K   {event.detail['phase']} {100 * event.done_bytes // event.total_bytes:3d} %  "
-            f"{format_bytes(event.done_bytes)}"
-            + (f"  {format_speed(speed)}  {format_duration(left)} left" if speed and left is not None else "")
-            + f"  {shorten(event.library, 30)}"
-        )
-        sys.stderr.flush()

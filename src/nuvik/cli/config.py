@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 import typer
 
@@ -10,15 +10,17 @@ from nuvik.cli.call import Call, command
 from nuvik.core.model.errors import BadInput
 from nuvik.core.model.names import shown
 
+Name = Literal["units", "theme", "state"]
+
 
 def add_to(app: typer.Typer) -> None:
     @command(app, "config")
     def config(
         call: Call,
         name: Annotated[
-            str | None, typer.Argument(metavar="[NAME]", help="units, theme or state.", show_default=False)
+            Name | None, typer.Argument(case_sensitive=False, help="What to show or set.", show_default=False)
         ] = None,
-        value: Annotated[str | None, typer.Argument(metavar="[VALUE]", show_default=False)] = None,
+        value: Annotated[str | None, typer.Argument(metavar="VALUE", show_default=False)] = None,
         forget: Annotated[bool, typer.Option("--forget", help="Forget what NAME was set to.")] = False,
     ) -> None:
         """Show the configuration, or set one value: units (decimal, binary), theme (night, day, contrast), state."""
@@ -32,8 +34,6 @@ def add_to(app: typer.Typer) -> None:
                 raise BadInput("--forget goes without a value.", next_step="Say one of the two.")
             set_in_config(name, value)
         now = {known: getattr(read_config(), known) for known in NAMES}
-        if name is not None and name not in now:
-            raise BadInput(f"“{shown(name)}” cannot be configured.", next_step=f"Choose one of: {', '.join(NAMES)}.")
         chosen = {known: text for known, text in now.items() if name in (None, known)}
         if call.as_json:
             call.document(ConfigDocument(path=config_path(), **{known: text or None for known, text in chosen.items()}))

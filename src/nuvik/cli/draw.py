@@ -2,34 +2,35 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 import typer
 
 from nuvik.cli.call import Call, command
 from nuvik.core.model.errors import BadInput
-from nuvik.core.model.names import shown
+
+What = Literal["drives", "map", "plan", "speeds", "timeline"]
+"""The names of `drawing.registry`, without loading what draws."""
 
 
 def add_to(app: typer.Typer) -> None:
     @command(app, "draw")
     def draw(
         call: Call,
-        what: Annotated[str, typer.Argument(metavar="WHAT", help="drives, map, speeds, plan or timeline.")],
+        what: Annotated[What, typer.Argument(case_sensitive=False, help="What to draw.", show_default=False)],
         output: Annotated[str, typer.Option("-o", "--output", metavar="FILE", help="A file ending in .svg or .pdf.")],
         plan: Annotated[str | None, typer.Option("--plan", metavar="PLAN", help="The plan to draw.")] = None,
     ) -> None:
         """Draw the drives, the map of size against last use, speeds, a plan now and then, or its timeline."""
         from nuvik.drawing.registry import all_drawings
 
-        drawings, workspace = all_drawings(), call.workspace
-        drawing = drawings.get(what)
-        if drawing is None:
-            raise BadInput(f"“{shown(what)}” cannot be drawn.", next_step=f"Draw one of: {', '.join(drawings)}.")
+        drawing, workspace = all_drawings()[what], call.workspace
         if drawing.draw is not None:
-            drawing.draw(workspace, output)
+            with call.working("Drawing"):
+                drawing.draw(workspace, output)
         elif plan is None:
-            raise BadInput(f"Which plan's {shown(what)}?", next_step="Name the plan with --plan FILE.")
+            raise BadInput(f"Which plan's {what}?", next_step="Name the plan with --plan FILE.")
         elif drawing.draw_plan is not None:
-            drawing.draw_plan(workspace, workspace.plan.read(plan), output)
+            with call.working("Drawing"):
+                drawing.draw_plan(workspace, workspace.plan.read(plan), output)
         call.wrote(output, "Drawn:")

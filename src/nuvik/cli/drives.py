@@ -3,17 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from enum import StrEnum
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from nuvik.cli.call import Call, command
 from nuvik.core.model.library import Kind
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_speed
 
 if TYPE_CHECKING:
     from nuvik.core.model.drive import Drive
+
+
+class System(StrEnum):
+    """An operating system that may have to write to a drive."""
+
+    LINUX = "linux"
+    MACOS = "macos"
+    WINDOWS = "windows"
+
 
 Which = Annotated[str, typer.Argument(metavar="DRIVE", help="A drive's id, label or path.")]
 
@@ -24,7 +34,7 @@ def add_to(app: typer.Typer) -> None:
         call: Call,
         names: Annotated[
             list[str] | None,
-            typer.Argument(metavar="[DRIVE]…", show_default=False, help="Show everything about these drives."),
+            typer.Argument(metavar="DRIVE", show_default=False, help="Show everything about these drives."),
         ] = None,
         save: Annotated[str | None, typer.Option("--save", metavar="FILE.csv|.json", help="Write the drives.")] = None,
     ) -> None:
@@ -43,9 +53,8 @@ def add_to(app: typer.Typer) -> None:
             for drive in chosen:
                 _tell_all(call, drive)
             return
-        call.say(f"{'drive':<12}{'usable':>10}{'used':>10}{'free':>10}  {'reads':>10}  tier    what it is")
-        for drive in chosen:
-            call.say(_line(drive))
+        head = ("drive", "usable", "used", "free", "reads", "tier", "what it is")
+        call.table(map(_cells, chosen), head, right=range(1, 5))
 
     @command(app, "drive")
     def drive(
@@ -59,9 +68,7 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
         welcomes: Annotated[
             list[Kind] | None,
-            typer.Option(
-                "--welcomes", metavar="KIND", help="A kind of library it is for; may be repeated. Without: all kinds."
-            ),
+            typer.Option("--welcomes", help="A kind of library it is for. Without: all kinds."),
         ] = None,
         portable: Annotated[
             bool | None, typer.Option("--portable/--fixed", help="Whether it is sometimes unplugged.")
@@ -94,11 +101,12 @@ def add_to(app: typer.Typer) -> None:
         call: Call,
         which: Which,
         systems: Annotated[
-            list[str] | None,
+            list[System] | None,
             typer.Option(
                 "--for",
                 metavar="SYSTEM",
-                help="The systems that must write to it: linux, macos, windows; may be repeated.",
+                case_sensitive=False,
+                help="A system that must write to it: linux, macos or windows.",
             ),
         ] = None,
         links: Annotated[
@@ -134,20 +142,25 @@ def _print(call: Call, drives: Iterable[Drive]) -> None:
     call.document(DrivesDocument(drives=documents))
 
 
-def _line(drive: Drive) -> str:
-    label = shorten(drive.label, 11)
+def _cells(drive: Drive) -> tuple[str, ...]:
     if not drive.attached:
-        return f"{label:<12}{format_bytes(drive.usable_bytes):>10}  {shown(drive.why_away)}"
-    mark = (
-        f" · {format_bytes(drive.short_of_headroom_bytes)} short of its headroom"
-        if drive.short_of_headroom_bytes
-        else ""
-    )
-    source = " (typical)" if drive.speed_source == "typical" else ""
+        return shown(drive.label), format_bytes(drive.usable_bytes), "", "", "", "", shown(drive.why_away)
+    notes = [f"{drive.medium}, {drive.rules.name}"]
+    if drive.portable:
+        notes.append("portable")
+    if drive.speed_source == "typical":
+        notes.append("speed not measured")
+    what = ", ".join(notes)
+    if drive.short_of_headroom_bytes:
+        what += f" · {format_bytes(drive.short_of_headroom_bytes)} short of its headroom"
     return (
-        f"{label:<12}{format_bytes(drive.usable_bytes):>10}{format_bytes(drive.used_bytes):>10}"
-        f"{format_bytes(drive.free_bytes):>10}  {format_speed(drive.read_bytes_per_s):>10}  {drive.tier:<6}  "
-        f"{drive.medium}, {drive.rules.name}{', portable' if drive.portable else ''}{source}{mark}"
+        shown(drive.label),
+        format_bytes(drive.usable_bytes),
+        format_bytes(drive.used_bytes),
+        format_bytes(drive.free_bytes),
+        format_speed(drive.read_bytes_per_s),
+        drive.tier,
+        what,
     )
 
 
@@ -156,5 +169,4 @@ def _tell_all(call: Call, drive: Drive) -> None:
 
     libraries = sum(library.on_disk_bytes for library in call.workspace.survey.latest().on_drive(drive.id))
     call.say(shown(drive.label))
-    for name, words in drive_page(drive, libraries, call.workspace.drives.findings().get(drive.id, [])):
-        call.say(f"  {name:<14} {words}")
+    call.table(drive_page(drive, libraries, call.workspace.drives.findings().get(drive.id, [])), indent=2)

@@ -17,14 +17,14 @@ def add_to(app: typer.Typer) -> None:
     def empty(
         call: Call,
         library: Annotated[
-            str | None, typer.Argument(metavar="[LIBRARY]", help="Its path, or its name.", show_default=False)
+            str | None, typer.Argument(metavar="LIBRARY", help="Its path, or its name.", show_default=False)
         ] = None,
         yes: Annotated[bool, typer.Option("--yes", help="Really set aside what it holds.")] = False,
         release: Annotated[
             str | None, typer.Option("--release", metavar="N", help="Let go what was set aside as N, or “all”.")
         ] = None,
         put_back: Annotated[
-            int | None, typer.Option("--put-back", metavar="N", help="Let what was set aside as N return.")
+            int | None, typer.Option("--put-back", metavar="N", min=1, help="Let what was set aside as N return.")
         ] = None,
         even_if_filled: Annotated[
             bool, typer.Option("--even-if-filled", help="With --put-back: remove what came in its place since.")
@@ -53,7 +53,7 @@ def add_to(app: typer.Typer) -> None:
                 done = [stage.set_aside(wanted)]
             else:
                 call.say(emptying_question(wanted))
-                call.aside("Nothing was changed. Add --yes to set it aside.")
+                call.notice("Nothing was changed. Add --yes to set it aside.")
         for emptied in done:
             call.say(done_words(emptied))
         if library is not None and yes:
@@ -63,8 +63,9 @@ def add_to(app: typer.Typer) -> None:
         if call.as_json:
             call.document(EmptyDocument.of(able, kept, done))
             return
-        for each in able:
-            call.say(f"  {format_bytes(each.bytes):>9}  {shown(each.name)}  {shown(each.path)}")
+        call.table(
+            ((format_bytes(each.bytes), shown(each.name), shown(each.path)) for each in able), right=(0,), indent=2
+        )
         for emptied in kept if library is None else ():
             call.say(f"  {aside_line(emptied)}")
         if not able and not kept and not done and library is None:

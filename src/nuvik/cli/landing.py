@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from nuvik.cli.call import EXIT_FINDINGS, Call, command
+from nuvik.cli.tether import Format
 from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shown
@@ -19,8 +20,8 @@ def add_to(app: typer.Typer) -> None:
     @command(app, "landing")
     def landing(
         call: Call,
-        kind: Annotated[str | None, typer.Argument(metavar="[KIND]", show_default=False)] = None,
-        goal: Annotated[str | None, typer.Argument(metavar="[DRIVE-OR-FOLDER]", show_default=False)] = None,
+        kind: Annotated[Kind | None, typer.Argument(case_sensitive=False, show_default=False)] = None,
+        goal: Annotated[str | None, typer.Argument(metavar="DRIVE-OR-FOLDER", show_default=False)] = None,
         yes: Annotated[
             bool, typer.Option("--yes", help="Also tell programs: your standard folder and the settings you added.")
         ] = False,
@@ -35,10 +36,12 @@ def add_to(app: typer.Typer) -> None:
             str, typer.Option("--key", metavar="KEY", help="With --add: the key in it, a dotted path.")
         ] = "",
         form: Annotated[
-            str, typer.Option("--format", metavar="FORMAT", help="json, toml, ini, plist, desktop, plain or yaml.")
-        ] = "",
+            Format | None,
+            typer.Option("--format", case_sensitive=False, help="Of that file; without, by its name."),
+        ] = None,
         remove: Annotated[
-            int | None, typer.Option("--remove", metavar="N", help="No longer look after the setting of this number.")
+            int | None,
+            typer.Option("--remove", metavar="N", min=1, help="No longer look after setting N."),
         ] = None,
         find: Annotated[
             bool, typer.Option("--find", help="Look through your settings files for the folders of this kind.")
@@ -53,27 +56,26 @@ def add_to(app: typer.Typer) -> None:
     ) -> None:
         """Show where new content of each kind goes, or choose where one kind goes from now on."""
         workspace = call.workspace
-        meant = workspace.plan.kind(kind) if kind else None
-        if meant is None and (forget or add or find or gather or remove is not None or along):
+        if kind is None and (forget or add or find or gather or remove is not None or along):
             raise BadInput("Of which kind?", next_step="For example: nuvik landing game --forget")
         if not add and (file or key or form):
             raise BadInput("What is to be added?", next_step="Say --add, too.")
-        if meant is not None:
+        if kind is not None:
             if add:
-                place = workspace.landings.teach(meant, file, key, form)
-                call.say(f"New content of the kind {meant} goes to {shown(place.value)} by that setting now.")
+                place = workspace.landings.teach(kind, file, key, form or "")
+                call.say(f"New content of the kind {kind} goes to {shown(place.value)} by that setting now.")
             if remove is not None:
-                tether = workspace.landings.forget_setting(meant, remove)
+                tether = workspace.landings.forget_setting(kind, remove)
                 call.say(f"{shown(tether.key)} in {shown(tether.file)} is left as it is from now on.")
             if goal is not None:
-                chosen = workspace.landings.choose(meant, goal)
-                call.say(f"New content of the kind {meant} is to go to {shown(chosen.path)}.")
+                chosen = workspace.landings.choose(kind, goal)
+                call.say(f"New content of the kind {kind} is to go to {shown(chosen.path)}.")
             if forget:
-                _forget(call, meant)
+                _forget(call, kind)
             elif goal is not None or yes:
-                _tell(call, meant, yes)
-        rows = [row for row in workspace.landings.rows(workspace.survey.latest()) if meant in (None, row.kind)]
-        for row in rows if meant is not None else ():
+                _tell(call, kind, yes)
+        rows = [row for row in workspace.landings.rows(workspace.survey.latest()) if kind in (None, row.kind)]
+        for row in rows if kind is not None else ():
             if find:
                 _find(call, row)
             if gather:
@@ -82,8 +84,8 @@ def add_to(app: typer.Typer) -> None:
             if along is not None:
                 _write_along(call, row, along)
         if gather:
-            rows = [row for row in workspace.landings.rows(workspace.survey.latest()) if row.kind is meant]
-        _show(call, rows, whole=meant is not None)
+            rows = [row for row in workspace.landings.rows(workspace.survey.latest()) if row.kind is kind]
+        _show(call, rows, whole=kind is not None)
         if any(place.trouble for row in rows for place in row.places):
             raise typer.Exit(EXIT_FINDINGS)
 
@@ -119,7 +121,8 @@ def _tell(call: Call, kind: Kind, yes: bool) -> None:
 def _find(call: Call, row: LandingRow) -> None:
     from nuvik.core.views.landing_sentences import found_setting_line
 
-    settings = call.workspace.landings.find(row)
+    with call.working("Looking through settings"):
+        settings = call.workspace.landings.find(row)
     for setting in settings:
         call.say(found_setting_line(setting))
     call.say(
@@ -153,12 +156,21 @@ def _show(call: Call, rows: list[LandingRow], whole: bool) -> None:
     labels, snapshot = call.workspace.drives.labels(), call.workspace.survey.latest()
     if not whole or not rows:
         call.say(landing_headline(rows, labels))
-    for row in rows:
-        cells = landing_cells(row, labels)
-        if whole:
-            for name, line in landing_lines(row, call.workspace.landings.left_behind(row, snapshot), labels):
-                call.say(f"  {name:<12} {line}")
-        else:
-            goes = f", {cells.chosen}" if row.chosen else ""
-            told = f"; {cells.told.partition(':')[0]}" if row.chosen else ""
-            call.say(f"  {cells.kind:<11} {cells.now}{goes}{told}; landed last: {cells.newest}")
+    for row in rows if whole else ():
+        lines = landing_lines(row, call.workspace.landings.left_behind(row, snapshot), labels)
+        call.table(lines, indent=2)
+    if whole:
+        return
+    cells = [(landing_cells(row, labels), row) for row in rows]
+    call.table(
+        (
+            (
+                each.kind,
+                f"{each.now}, {each.chosen}; {each.told.partition(':')[0]}" if row.chosen else each.now,
+                each.newest,
+            )
+            for each, row in cells
+        ),
+        ("kind", "goes to", "landed last"),
+        indent=2,
+    )

@@ -19,7 +19,7 @@ def add_to(app: typer.Typer) -> None:
     def mend(
         call: Call,
         below: Annotated[
-            list[str] | None, typer.Argument(metavar="[PATH]…", help="Look only below these; without: on all drives.")
+            list[str] | None, typer.Argument(metavar="PATH", help="Look only below these; without: on all drives.")
         ] = None,
         fix: Annotated[bool, typer.Option("--fix", help="Do what is safe. Without --fix, Nuvik only looks.")] = False,
     ) -> None:
@@ -27,7 +27,7 @@ def add_to(app: typer.Typer) -> None:
         from nuvik.core.views.documents.of_moves import MendDocument
 
         stop = Stop()
-        with stopping(stop, call):
+        with stopping(stop, call), call.working("Looking through the drives"):
             logbook = call.workspace.logbook
             leftovers = logbook.leftovers(below or (), stop)
             mended = logbook.mend(leftovers, stop=stop) if fix else []
@@ -56,4 +56,4 @@ def _say(call: Call, leftovers: list[Leftover], mended: list[Mended], fix: bool)
     if not fix or not leftovers:
         call.say(leftovers_headline(leftovers))
     if not fix and mendable(leftovers):
-        call.aside("Nothing was changed. “nuvik mend --fix” does what is safe.")
+        call.notice("Nothing was changed. “nuvik mend --fix” does what is safe.")

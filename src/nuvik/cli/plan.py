@@ -9,7 +9,7 @@ import typer
 
 from nuvik.cli.call import EXIT_FINDINGS, Call, command
 from nuvik.core.model.errors import BadInput, Refused
-from nuvik.core.model.names import column, shorten, shown
+from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.units import format_bytes, format_duration, format_free, free_from_to
@@ -17,6 +17,7 @@ from nuvik.core.model.units import format_bytes, format_duration, format_free, f
 if TYPE_CHECKING:
     from nuvik.core.planning.drafting.draft import Draft
     from nuvik.core.rehearsal.whatifs import WhatIf
+    from nuvik.core.views.compare_drafts import Row
 
 Headroom = Annotated[
     list[str] | None,
@@ -97,7 +98,7 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
     ) -> None:
         """Show a plan, and step by step how it stands against the last survey."""
-        from nuvik.core.views.compare_drafts import figures, otherwise
+        from nuvik.core.views.compare_drafts import otherwise
         from nuvik.core.views.documents.of_plans import PlanCheckDocument
         from nuvik.core.views.plan_sentences import plan_headline, still_holds
 
@@ -105,13 +106,14 @@ def add_to(app: typer.Typer) -> None:
         opened, snapshot = workspace.plan.read(plan), workspace.survey.latest()
         if not snapshot.libraries:
             raise Refused("No libraries are known yet, so the plan cannot be compared.", next_step="Survey first.")
-        standings = workspace.plan.standings(opened, snapshot)
+        with call.working("Comparing"):
+            standings = workspace.plan.standings(opened, snapshot)
         pair = None
         if beside is not None:
             other = workspace.plan.read(beside)
             pair = [workspace.plan.draft_of(each, snapshot)[0] for each in (opened, other)]
         if call.as_json:
-            compared = (figures(pair), otherwise(pair)) if pair else ((), ())
+            compared = (_figures(call, pair), otherwise(pair)) if pair else ((), ())
             call.document(PlanCheckDocument.of(opened, standings, plan_headline(standings), *compared))
         else:
             call.say(plan_headline(standings))
@@ -148,10 +150,11 @@ def add_to(app: typer.Typer) -> None:
         fails: Fails = None,
         buy: Buy = None,
         weeks: Annotated[
-            float | None, typer.Option("--weeks", metavar="N", help="What if the drives grow for this many weeks?")
+            float | None,
+            typer.Option("--weeks", metavar="N", min=0, help="What if the drives fill for so many weeks?"),
         ] = None,
         stop_after: Annotated[
-            int | None, typer.Option("--stop-after", metavar="N", help="What if you stop after this step?")
+            int | None, typer.Option("--stop-after", metavar="N", min=1, help="What if you stop after this step?")
         ] = None,
         side_by_side: Annotated[
             bool, typer.Option("--side-by-side", help="Would running moves side by side be quicker?")
@@ -177,8 +180,9 @@ def add_to(app: typer.Typer) -> None:
 def say_steps(call: Call, plan: Plan, notes: list[str]) -> None:
     from nuvik.core.views.tether_sentences import tether_lines
 
+    labels = {drive: shown(label) for drive, label in call.workspace.drives.labels().items()}
     for step, note in zip(plan.steps, notes, strict=True):
-        way = f"{step.from_drive} → {step.to_drive}"
+        way = f"{labels.get(step.from_drive, step.from_drive)} → {labels.get(step.to_drive, step.to_drive)}"
         call.say(f"  {step.n}. {shown(step.library)}, {format_bytes(step.frees_bytes)}, {way}: {note}")
     for line in tether_lines(call.workspace.tethers.changes(plan)):
         call.say(f"  {line}")
@@ -187,13 +191,17 @@ def say_steps(call: Call, plan: Plan, notes: list[str]) -> None:
 
 
 def _say_beside(call: Call, drafts: Sequence[Draft], names: tuple[str, str]) -> None:
-    from nuvik.core.views.compare_drafts import figures, otherwise
+    from nuvik.core.views.compare_drafts import otherwise
 
-    call.say(f"{'':<24}{shorten(names[0], 26):>28}{shorten(names[1], 26):>28}")
-    for row in figures(drafts):
-        call.say(f"{row.label:<24}" + "".join(f"{figure:>28}" for figure in row.figures))
-    for different in otherwise(drafts):
-        call.say(f"{column(different.library, 23)} " + "".join(f"{place:>28}" for place in different.places))
+    rows = [(row.label, *row.figures) for row in _figures(call, drafts)]
+    rows += [(shown(row.library), *row.places) for row in otherwise(drafts)]
+    call.table(rows, ("", *map(shown, names)), right=(1, 2))
+
+
+def _figures(call: Call, drafts: Sequence[Draft]) -> list[Row]:
+    from nuvik.core.views.compare_drafts import figures
+
+    return figures(drafts, [call.workspace.rehearse.on_paper_of(draft) for draft in drafts])
 
 
 def with_headroom(plan: Plan, headroom: list[str] | None, call: Call) -> Plan:
@@ -217,7 +225,8 @@ def show_rehearsal(
     from nuvik.core.views.tether_sentences import tether_lines
 
     workspace = call.workspace
-    timeline = workspace.rehearse.rehearse(plan, on_trial, what_ifs=what_ifs)
+    with call.working("Rehearsing"):
+        timeline = workspace.rehearse.rehearse(plan, on_trial, what_ifs=what_ifs)
     labels = workspace.drives.labels()
     if call.as_json:
         (call.line if one_line else call.document)(timeline)
@@ -254,8 +263,7 @@ def show_rehearsal(
         for note in timeline.notes:
             call.say(f"  Note: {note}")
     for violation in timeline.violations:
-        call.aside(f"nuvik: step {violation.n}, {shown(violation.library)}: {violation.problem}")
-        call.aside(f"       {violation.mend}")
+        call.problem(f"step {violation.n}, {shown(violation.library)}: {violation.problem}", violation.mend)
     if timeline.violations:
         raise typer.Exit(3)
     return timeline

@@ -10,6 +10,7 @@ from nuvik.cli.call import EXIT_FINDINGS, Call, command
 from nuvik.cli.plan import Headroom, say_steps
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes
+from nuvik.core.model.wishes import Style
 
 if TYPE_CHECKING:
     from nuvik.core.model.plan import Plan
@@ -29,18 +30,20 @@ def add_to(app: typer.Typer) -> None:
             list[str] | None, typer.Option("--free", metavar="DRIVE=SIZE", help="Free this much more on a drive.")
         ] = None,
         weeks: Annotated[
-            float, typer.Option("--weeks", metavar="N", help="The period over which moving should pay off.")
+            float, typer.Option("--weeks", metavar="N", min=0, help="Within how many weeks moving should pay off.")
         ] = 26.0,
         style: Annotated[
-            str, typer.Option("--style", metavar="STYLE", help="cautious, balanced or fastest.")
-        ] = "balanced",
-        most_moves: Annotated[int | None, typer.Option("--most-moves", metavar="N")] = None,
+            Style, typer.Option("--style", case_sensitive=False, help="How much moving may be asked for.")
+        ] = Style.BALANCED,
+        most_moves: Annotated[
+            int | None, typer.Option("--most-moves", metavar="N", min=1, help="Make no more moves than this.")
+        ] = None,
         hours: Annotated[
-            float | None, typer.Option("--hours", metavar="H", help="All moves together may take no longer.")
+            float | None, typer.Option("--hours", metavar="H", min=0, help="All moves together may take no longer.")
         ] = None,
         grow: Annotated[
             float | None,
-            typer.Option("--room-to-grow", metavar="WEEKS", help="Leave room for this many weeks of growth."),
+            typer.Option("--room-to-grow", metavar="WEEKS", min=0, help="Leave room for this many weeks of growth."),
         ] = None,
         pin: Annotated[
             list[str] | None, typer.Option("--pin", metavar="PATH", help="Keep this library where it is.")
@@ -90,7 +93,8 @@ def add_to(app: typer.Typer) -> None:
         if weigh and all("=" not in text for text in weigh):
             _say_weights(call, wishes)
             return
-        recommendation = workspace.plan.recommend(wishes)
+        with call.working("Looking for the best plan"):
+            recommendation = workspace.plan.recommend(wishes)
         proposal, words = recommendation.proposal, recommendation_sentences(recommendation)
         plan = workspace.plan.make(recommendation.draft, recommendation) if recommendation.draft.places else None
         if output is not None and plan is not None:
@@ -118,7 +122,8 @@ def add_to(app: typer.Typer) -> None:
         from nuvik.core.views.documents.of_plans import WhyDocument
         from nuvik.core.views.why_sentences import why_lines
 
-        answer = call.workspace.plan.why(call.workspace.plan.library_at(library))
+        with call.working("Weighing each drive"):
+            answer = call.workspace.plan.why(call.workspace.plan.library_at(library))
         if call.as_json:
             call.document(WhyDocument.of(answer))
             return
@@ -132,8 +137,8 @@ def _say_weights(call: Call, wishes: Wishes) -> None:
     if call.as_json:
         call.document(WeightsDocument.of(wishes.weighed))
         return
-    for name, seconds, says in wishes.weighed.in_words():
-        call.say(f"  {name:<16} {seconds:>8g} s  {says}")
+    rows = ((name, f"{seconds:g} s", says) for name, seconds, says in wishes.weighed.in_words())
+    call.table(rows, right=(1,), indent=2)
 
 
 def _say_recommendation(call: Call, recommendation: Recommendation, words: str, plan: Plan | None) -> None:

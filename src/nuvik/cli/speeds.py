@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import sys
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from nuvik.cli.call import EXIT_FINDINGS, Call, command, stopping
 from nuvik.core.model.errors import Refused, Stopped, StopRequested
-from nuvik.core.model.names import padded, shorten, shown
+from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_bytes, format_duration, format_speed
 
@@ -24,7 +23,7 @@ def add_to(app: typer.Typer) -> None:
         names: Annotated[
             list[str] | None,
             typer.Argument(
-                metavar="[DRIVE]…", show_default=False, help="The drives to measure; without, all that are attached."
+                metavar="DRIVE", show_default=False, help="The drives to measure; without, all that are attached."
             ),
         ] = None,
         quick: Annotated[
@@ -37,17 +36,22 @@ def add_to(app: typer.Typer) -> None:
         """Measure how fast drives read, write and find small things; the result is kept."""
         budgets, problems = _budgets(call, names, quick, sustained)
         for budget in budgets:
-            call.aside(f"{_label(call, budget.drive)}: {budget.in_words()}.")
-        stop = Stop()
+            call.notice(f"{_label(call, budget.drive)}: {budget.in_words()}.")
+        stop, line = Stop(), call.progress()
         try:
             with stopping(stop, call):
-                outcomes = problems + call.workspace.drives.gauge(budgets, _progress, stop) if budgets else problems
+                outcomes = (
+                    problems
+                    + call.workspace.drives.gauge(budgets, lambda progress: line.show(_progress_words(progress)), stop)
+                    if budgets
+                    else problems
+                )
         except StopRequested:
             raise Stopped(
                 "Stopped as asked; the test file is removed.", next_step="Earlier measurements are kept."
             ) from None
         finally:
-            _clear()
+            line.clear()
         if call.as_json:
             from nuvik.core.views.documents.of_drives import GaugeDocument
 
@@ -63,14 +67,15 @@ def add_to(app: typer.Typer) -> None:
     def compare(
         call: Call,
         candidates: Annotated[
-            str | None, typer.Argument(metavar="[CANDIDATES]", show_default=False, help="A candidates file (TOML).")
+            str | None, typer.Argument(metavar="CANDIDATES", show_default=False, help="A candidates file (TOML).")
         ] = None,
     ) -> None:
         """What a drive to buy would change: price beside what really arrives, and the waiting it saves."""
         from nuvik.core.views.documents.of_drives import CandidateDocument, CompareDocument
         from nuvik.core.views.purchase_sentences import verdict_sentence
 
-        verdicts = call.workspace.drives.verdicts(candidates)
+        with call.working("Weighing each candidate"):
+            verdicts = call.workspace.drives.verdicts(candidates)
         if not verdicts:
             raise Refused(
                 f"There are no candidates in {shown(call.workspace.drives.candidates_path)}.",
@@ -79,14 +84,20 @@ def add_to(app: typer.Typer) -> None:
         if call.as_json:
             call.document(CompareDocument(candidates=tuple(CandidateDocument.of(verdict) for verdict in verdicts)))
             return
-        call.say(f"{'candidate':<34}{'price':>11}{'per TB':>11}{'reads':>11}  {'feels':>7}  {'saves a week':>12}")
-        for verdict in verdicts:
-            candidate = verdict.candidate
-            call.say(
-                f"{padded(shorten(candidate.label, 33), 34)}{candidate.price:>7,.2f} {candidate.currency:<3}"
-                f"{candidate.price_per_tb:>7,.2f} {candidate.currency:<3}{format_speed(candidate.read_bytes_per_s):>11}"
-                f"  {format_duration(candidate.felt_load_s):>7}  {format_duration(verdict.saves_s_per_week):>12}"
+        rows = [
+            (
+                shown(candidate.label),
+                f"{candidate.price:,.2f} {candidate.currency}",
+                f"{candidate.price_per_tb:,.2f} {candidate.currency}",
+                format_speed(candidate.read_bytes_per_s),
+                format_duration(candidate.felt_load_s),
+                format_duration(verdict.saves_s_per_week),
             )
+            for verdict in verdicts
+            for candidate in (verdict.candidate,)
+        ]
+        head = ("candidate", "price", "per TB", "reads", "feels like", "saves a week")
+        call.table(rows, head, right=range(1, len(head)))
         for verdict in verdicts:
             call.say(verdict_sentence(verdict))
 
@@ -114,23 +125,15 @@ def _label(call: Call, drive_id: str) -> str:
     return shown(call.workspace.drives.labels().get(drive_id, drive_id))
 
 
-def _progress(progress: GaugeProgress) -> None:
-    if sys.stderr.isatty():
-        speed = f"{progress.per_s:,.0f} a second" if progress.phase == "small reads" else format_speed(progress.per_s)
-        sys.stderr.write(
-            f"\r\x1b[K{shorten(progress.drive, 20)}: {progress.phase} {100 * progress.share:3.0f} %  {speed}"
-        )
-
-
-def _clear() -> None:
-    if sys.stderr.isatty():
-        sys.stderr.write("\r\x1b[K")
+def _progress_words(progress: GaugeProgress) -> str:
+    speed = f"{progress.per_s:,.0f} a second" if progress.phase == "small reads" else format_speed(progress.per_s)
+    return f"{shorten(progress.drive, 20)}: {progress.phase} {100 * progress.share:3.0f} %  {speed}"
 
 
 def _tell(call: Call, outcome: GaugeOutcome) -> None:
     label, result = _label(call, outcome.drive), outcome.result
     if result is None:
-        call.aside(f"nuvik: {label}: {outcome.problem}")
+        call.problem(f"{label}: {outcome.problem}")
         return
     write = f"writes {format_speed(result.write.bytes_per_s)}" if result.write else "writing was not measured"
     call.say(

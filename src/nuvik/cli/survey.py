@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import sys
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from nuvik.cli.call import EXIT_FINDINGS, Call, command, stopping
 from nuvik.core.model.clock import ago
-from nuvik.core.model.errors import BadInput, StopRequested
-from nuvik.core.model.names import column, shorten, shown
+from nuvik.core.model.errors import StopRequested
+from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import LargeFile, Snapshot
 from nuvik.core.model.units import format_bytes, format_count
@@ -26,7 +25,7 @@ def add_to(app: typer.Typer) -> None:
     @command(app, "survey")
     def survey(
         call: Call,
-        paths: Annotated[list[str] | None, typer.Argument(metavar="[PATH]…", show_default=False)] = None,
+        paths: Annotated[list[str] | None, typer.Argument(metavar="PATH", show_default=False)] = None,
         loose: Annotated[bool, typer.Option("--loose", help="List data that is in no library.")] = False,
         unreadable: Annotated[
             bool, typer.Option("--unreadable", help="List every folder that could not be read.")
@@ -41,11 +40,12 @@ def add_to(app: typer.Typer) -> None:
         from nuvik.core.views.survey_headline import survey_headline
         from nuvik.core.views.unread_words import unread_problems, unread_words
 
-        stop = Stop()
+        stop, line = Stop(), call.progress()
         with stopping(stop, call):
-            snapshot = call.workspace.survey.take(tuple(paths or ()), _progress, stop)
-        if sys.stderr.isatty():
-            sys.stderr.write("\r\x1b[K")
+            snapshot = call.workspace.survey.take(
+                tuple(paths or ()), lambda progress: line.show(_progress_words(progress)), stop
+            )
+        line.clear()
         if save is not None:
             call.workspace.survey.save(snapshot, snapshot.libraries, save)
             call.wrote(save)
@@ -60,11 +60,11 @@ def add_to(app: typer.Typer) -> None:
         unread = unread_problems(snapshot)
         if unread:
             more = "" if unreadable or len(unread) == 1 else ". --unreadable lists them"
-            call.aside(f"nuvik: {unread_words(snapshot)}{more}.")
+            call.problem(f"{unread_words(snapshot)}{more}.")
         for problem in unread if unreadable else ():
-            call.aside(f"nuvik: {shown(problem.path)}: {problem.problem}")
+            call.problem(f"{shown(problem.path)}: {problem.problem}")
         if not snapshot.complete:
-            call.aside("nuvik: the survey was stopped early, so the figures are too low.")
+            call.problem("the survey was stopped early, so the figures are too low.")
             raise typer.Exit(EXIT_STOPPED)
         if unread:
             raise typer.Exit(EXIT_FINDINGS)
@@ -83,7 +83,7 @@ def add_to(app: typer.Typer) -> None:
             forecast_sentence,
         )
 
-        compared = call.workspace.survey.changes(_moment(since) if since else None)
+        compared = call.workspace.survey.changes(since)
         rates = call.workspace.survey.growth()
         differences = changes_between(*compared) if compared else []
         if call.as_json:
@@ -102,31 +102,35 @@ def add_to(app: typer.Typer) -> None:
         call.say()
         for drive in call.workspace.drives.all():
             if drive.attached:
-                call.say(f"{shown(drive.label)} {forecast_sentence(drive, rates.get(drive.id))}.")
+                call.say(f"{shown(drive.label)}: {forecast_sentence(drive, rates.get(drive.id))}.")
 
     @command(app, "twins")
     def twins(call: Call) -> None:
         """Look for large files that lie on two drives, by size and checksum. Nothing is removed."""
         from nuvik.core.views.documents.of_surveys import TwinsDocument
 
-        stop = Stop()
+        stop, line = Stop(), call.progress()
+
+        def reading(file: LargeFile, done_bytes: int, total_bytes: int) -> None:
+            line.show(f"reading {shorten(file.path, 50)}: {done_bytes / max(1, total_bytes):.0%}")
+
         try:
             with stopping(stop, call):
-                groups = call.workspace.survey.twins(_reading, stop)
+                groups = call.workspace.survey.twins(reading, stop)
         except StopRequested:
-            call.aside("nuvik: stopped; nothing was changed.")
+            call.problem("stopped; nothing was changed.")
             raise typer.Exit(EXIT_STOPPED) from None
-        if sys.stderr.isatty():
-            sys.stderr.write("\r\x1b[K")
+        finally:
+            line.clear()
         if call.as_json:
             call.document(TwinsDocument.of(groups))
             return
         if not groups:
             call.say("The last survey saw no large file on two drives.")
         for group in groups:
-            call.say(f"{format_bytes(group.spare_bytes):>9} spare: {format_count(len(group.files), 'equal file')}")
+            call.say(f"{format_bytes(group.spare_bytes)} spare: {format_count(len(group.files), 'equal file')}")
             for file in group.files:
-                call.say(f"           {shown(file.path)}")
+                call.say(f"  {shown(file.path)}")
 
 
 def _sum_of_changes(count: int) -> str:
@@ -137,55 +141,56 @@ def _day(snapshot: Snapshot) -> str:
     return snapshot.taken_at[:16].replace("T", " ")
 
 
-def _moment(text: str) -> str:
-    from datetime import date
-
-    try:
-        return f"{date.fromisoformat(text)}T23:59:59Z"
-    except ValueError:
-        raise BadInput(f"“{shown(text)}” is not a date.", next_step="Write it as 2026-10-01.") from None
-
-
-def _progress(progress: SurveyProgress) -> None:
-    if sys.stderr.isatty():
-        sys.stderr.write(
-            f"\r\x1b[Kmeasuring {shorten(progress.drive, 20)}: {progress.entries:,} names, "
-            f"{format_bytes(progress.bytes)}, {progress.share:.0%} of what is in use"
-        )
-
-
-def _reading(file: LargeFile, done_bytes: int, total_bytes: int) -> None:
-    if sys.stderr.isatty():
-        sys.stderr.write(f"\r\x1b[Kreading {shorten(file.path, 50)}: {done_bytes / max(1, total_bytes):.0%}")
+def _progress_words(progress: SurveyProgress) -> str:
+    return (
+        f"measuring {shorten(progress.drive, 20)}: {progress.entries:,} names, "
+        f"{format_bytes(progress.bytes)}, {progress.share:.0%} of what is in use"
+    )
 
 
 def _list_libraries(call: Call, snapshot: Snapshot) -> None:
     from nuvik.core.views.verdict_words import verdict_words
 
     labels = {drive.id: drive.label for drive in snapshot.drives}
-    call.say(f"{'size':>9}  {'files':>7}  {'last used':>10}  {'drive':<10} {'kind':<11} library")
-    for library in snapshot.libraries:
-        verdict = f"  ({words})" if (words := verdict_words(library)) else ""
-        hidden = "  (hidden)" if library.hidden else ""
-        call.say(
-            f"{format_bytes(library.on_disk_bytes):>9}  {library.files:>7,}  {ago(library.last_used):>10}  "
-            f"{column(labels[library.drive], 10)} {library.kind:<11} {shown(library.name)}{hidden}{verdict}"
+    rows = [
+        (
+            format_bytes(library.on_disk_bytes),
+            f"{library.files:,}",
+            ago(library.last_used),
+            shown(labels[library.drive]),
+            str(library.kind),
+            shown(library.name)
+            + ("  (hidden)" if library.hidden else "")
+            + (f"  ({words})" if (words := verdict_words(library)) else ""),
         )
+        for library in snapshot.libraries
+    ]
+    rows += [
+        (
+            format_bytes(small.bytes),
+            f"{small.files:,}",
+            "",
+            shown(labels[small.drive]),
+            "",
+            f"small things in {format_count(small.folders, 'folder')}",
+        )
+        for small in snapshot.small_things
+    ]
+    call.table(rows, ("size", "files", "last used", "drive", "kind", "library"), right=(0, 1, 2))
     total = sum(library.on_disk_bytes for library in snapshot.libraries)
-    for small in snapshot.small_things:
-        call.say(
-            f"{format_bytes(small.bytes):>9}  {small.files:>7,}  {'':>10}  {column(labels[small.drive], 10)} "
-            f"{'':<11} small things in {format_count(small.folders, 'folder')}"
-        )
-    call.say(f"{format_bytes(total):>9}  in {format_count(len(snapshot.libraries), 'library', 'libraries')}")
+    call.say(f"{format_bytes(total)} in {format_count(len(snapshot.libraries), 'library', 'libraries')}")
 
 
 def _list_loose(call: Call, snapshot: Snapshot) -> None:
     from nuvik.core.views.loose_files import loose_files, old_downloads
 
     call.say("\nIn no library:")
-    for folder in snapshot.loose[:_LISTED]:
-        call.say(f"{format_bytes(folder.bytes):>9}  {folder.files:>7,}  {shown(folder.path)}")
+    loose = snapshot.loose[:_LISTED]
+    call.table(
+        ((format_bytes(folder.bytes), f"{folder.files:,}", shown(folder.path)) for folder in loose),
+        right=(0, 1),
+        indent=2,
+    )
     if not snapshot.loose:
         call.say("  nothing: everything that was found is in a library")
     for title, files in (
@@ -194,5 +199,5 @@ def _list_loose(call: Call, snapshot: Snapshot) -> None:
     ):
         if files:
             call.say(f"\n{title}")
-        for file in files[:_LISTED]:
-            call.say(f"{format_bytes(file.bytes):>9}  {ago(file.changed):>10}  {shown(file.path)}")
+        rows = ((format_bytes(file.bytes), ago(file.changed), shown(file.path)) for file in files[:_LISTED])
+        call.table(rows, right=(0, 1), indent=2)

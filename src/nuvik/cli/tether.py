@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Literal
 
 import typer
 
 from nuvik.cli.call import EXIT_FINDINGS, Call, command
 from nuvik.core.model.errors import BadInput
 from nuvik.core.model.names import shown
-from nuvik.core.model.tether import TetherState
+from nuvik.core.model.tether import TetherKind, TetherState
 from nuvik.core.model.units import format_count
+
+Format = Literal["json", "toml", "ini", "plist", "desktop", "plain", "yaml"]
+"""Of settings files."""
 
 if TYPE_CHECKING:
     from nuvik.core.settings.find_settings import FoundSetting
@@ -26,12 +29,8 @@ def add_to(app: typer.Typer) -> None:
             bool, typer.Option("--find", help="Look through your settings files for its path; nothing is changed.")
         ] = False,
         add: Annotated[
-            str | None,
-            typer.Option(
-                "--add",
-                metavar="KIND",
-                help="setting, standard-folder, shortcut, by-hand, check, or none: no link is left.",
-            ),
+            TetherKind | None,
+            typer.Option("--add", case_sensitive=False, help="Add one of this kind; with none, no link is left."),
         ] = None,
         file: Annotated[
             str, typer.Option("--file", metavar="FILE", help="The settings file that holds its path.")
@@ -40,17 +39,18 @@ def add_to(app: typer.Typer) -> None:
             str, typer.Option("--key", metavar="KEY", help="The key in it: a dotted path such as shelves.1.path.")
         ] = "",
         form: Annotated[
-            str, typer.Option("--format", metavar="FORMAT", help="json, toml, ini, plist, desktop, plain or yaml.")
-        ] = "",
+            Format | None,
+            typer.Option("--format", case_sensitive=False, help="Of that file; without, by its name."),
+        ] = None,
         words: Annotated[str, typer.Option("--words", metavar="TEXT", help="What is to be done by hand.")] = "",
         value: Annotated[
             str, typer.Option("--value", metavar="TEXT", help="Of a check: what must stand under the key.")
         ] = "",
         remove: Annotated[
-            int | None, typer.Option("--remove", metavar="N", help="Take the tether of this number away.")
+            int | None, typer.Option("--remove", metavar="N", min=1, help="Take the tether of this number away.")
         ] = None,
         done: Annotated[
-            int | None, typer.Option("--done", metavar="N", help="What this one asks for by hand is done.")
+            int | None, typer.Option("--done", metavar="N", min=1, help="What this one asks for by hand is done.")
         ] = None,
         check: Annotated[bool, typer.Option("--check", help="Look whether each still leads to the library.")] = False,
         repair: Annotated[
@@ -70,16 +70,17 @@ def add_to(app: typer.Typer) -> None:
             raise BadInput("What is to be added?", next_step="Say the kind, for example --add setting.")
         known = stage.library(library)
         if add is not None:
-            stage.add(known, add, file, key, form, words, value)
+            stage.add(known, add, file, key, form or "", words, value)
         elif remove is not None:
             stage.remove(known, remove)
         elif done is not None:
             stage.done(known, done)
         if repair:
             call.say(f"{format_count(stage.repair(known), 'setting')} set again.")
-        rows, found = stage.of(known), stage.find(known) if find else []
-        again = stage.back_at_the_old_place(known) if check else ""
-        users = stage.used_from(known.path) if check else ()
+        with call.working("Looking through settings"):
+            rows, found = stage.of(known), stage.find(known) if find else []
+            again = stage.back_at_the_old_place(known) if check else ""
+            users = stage.used_from(known.path) if check else ()
         if call.as_json:
             call.document(TetherDocument.of(known, rows, found, again, users))
         else:

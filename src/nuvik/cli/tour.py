@@ -67,12 +67,13 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     draft = proposed.draft
     call.say(f"  {recommendation_sentences(proposed)}")
     plan = workspace.plan.make(draft, proposed)
+    labels = workspace.drives.labels()
     for step in plan.steps:
-        call.say(f"  {shown(step.library)}, {step.from_drive} → {step.to_drive}: {step.reason}")
+        call.say(f"  {shown(step.library)}, {labels[step.from_drive]} → {labels[step.to_drive]}: {step.reason}")
     call.say(f"  {totals(draft)}")
     call.say("4 Rehearse")
     timeline = workspace.rehearse.rehearse(plan)
-    call.say(f"  {rehearsal_headline(timeline, workspace.drives.labels())}")
+    call.say(f"  {rehearsal_headline(timeline, labels)}")
     call.say("5 Carry")
     outcome = workspace.carry.carry(plan)
     for move in outcome.moves:
@@ -82,7 +83,7 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
         )
     for drive_id, freed in outcome.freed_bytes.items():
         expected = outcome.expected_freed_bytes[drive_id]
-        call.say(f"  {drive_id}: {format_bytes(freed)} freed, {format_bytes(expected)} expected")
+        call.say(f"  {labels[drive_id]}: {format_bytes(freed)} freed, {format_bytes(expected)} expected")
     old_path = outcome.moves[0].source
     call.say(f"  Its old path still opens {len(os.listdir(old_path))} entries; it leads to {outcome.moves[0].target}")
     box = TitleBox(folder)

@@ -20,7 +20,7 @@ from nuvik.core.carrying.queue import Floors, carry_in_turn, faults_reported
 from nuvik.core.carrying.undo import Way, move_back, take_back_without_target, way_back
 from nuvik.core.carrying.work import Work
 from nuvik.core.model.clock import days_since, now_text
-from nuvik.core.model.errors import Refused, Stopped, StopRequested
+from nuvik.core.model.errors import NotNamed, Refused, Stopped, StopRequested
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
@@ -232,7 +232,7 @@ def find_move(work: Work, wanted: str) -> Move:
 def _known_move(work: Work, wanted: str) -> Move:
     """The move of this number. Raises Refused."""
     if not wanted.isdecimal() or len(wanted) > 18:
-        raise Refused(
+        raise NotNamed(
             f"“{shown(wanted)}” is not a move. Give its number or “last”.", next_step="“nuvik logbook” lists them."
         )
     return work.journal.move(int(wanted))

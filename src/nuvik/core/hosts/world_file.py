@@ -11,7 +11,7 @@ from typing import Annotated, Literal
 from pydantic import Field, field_validator, model_validator
 
 from nuvik.core.model import filesystems
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import NotNamed, Refused
 from nuvik.core.model.library import Card
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
@@ -120,7 +120,7 @@ def read_world(folder: str) -> WorldEntry:
     """The world declared in a folder. Raises Refused with file and field when it is missing or broken."""
     path = os.path.join(folder, WORLD_FILE)
     if not os.path.isfile(path):
-        raise Refused(
+        raise NotNamed(
             f"{shown(folder)} is not a world: it has no {WORLD_FILE}.",
             next_step="Check the path after --world, or make the demo household with “nuvik demo --at FOLDER”.",
         )

@@ -24,7 +24,15 @@ class BadInput(NuvikError):
 
 
 class Refused(NuvikError):
-    """A check refused, or a file given to Nuvik is broken. Nothing was changed. Exit code 3."""
+    """The state of things forbids it: a check refused, or a file given to Nuvik is broken. Nothing was changed. Exit
+    code 3.
+    """
+
+
+class NotNamed(Refused):
+    """A word of the call names nothing that is there, or more than one thing: a path, a drive, a move, a file. Nothing
+    was changed. Exit code 2, like other words that are off.
+    """
 
 
 class DatabaseDamaged(Refused):

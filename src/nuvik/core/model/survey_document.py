@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass, fields
 from typing import Any
 
-from nuvik.core.model.drive import Drive
+from nuvik.core.model.drive import Drive, Tier
 from nuvik.core.model.library import Library
 from nuvik.core.model.paths import PathText
 from nuvik.core.model.snapshot import LargeFile, LooseFolder, Problem, SmallThings, Snapshot
@@ -86,7 +86,7 @@ class DriveDocument:
     """Its temperature, where it tells."""
     felt_load_s: float
     """Reading a fixed mix of 1 GB in one go and 1,000 small reads."""
-    tier: str
+    tier: Tier
     """Its class by felt load: rapid, brisk, steady or slow."""
     welcomes: tuple[str, ...]
     """The kinds of library that users want on it; empty: all."""
@@ -101,7 +101,7 @@ class DriveDocument:
         data: dict[str, Any] = {field.name: getattr(drive, field.name) for field in fields(cls)}
         if not drive.attached:
             data |= {"used_bytes": None, "free_bytes": None}
-        return cls(**data | {"tier": str(drive.tier), "findings": drive.findings if findings is None else findings})
+        return cls(**data | {"findings": drive.findings if findings is None else findings})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from nuvik.core.model.errors import BadInput
+import os
+
+from nuvik.core.model.errors import BadInput, NotNamed
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import normalised
 from nuvik.core.model.tether import Tether, TetherKind
@@ -18,6 +20,8 @@ def taught_setting(kind: TetherKind, file: str, key: str, form: str) -> Tether:
     if form.strip().casefold() == registry.FORMAT:
         return Tether(kind=kind, file=file, format=registry.FORMAT, key=key)
     path = normalised(file)
+    if not os.path.exists(path):
+        raise NotNamed(f"There is no file {shown(path)}.", next_step="Check the path.")
     by_name = format_of(path, read_settings(path))
     if not form and by_name is None:
         raise BadInput(f"The format of {shown(path)} is not known.", next_step="Say it with --format.")

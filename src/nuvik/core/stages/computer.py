@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from nuvik.core.hosts.base import Host, drive_holding, fastest_first
 from nuvik.core.model.drive import Drive, find_drive, labels_apart, of_one_name
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import NotNamed
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import normalised
 from nuvik.core.store.database import Database
@@ -44,14 +44,14 @@ class Computer:
         drive = self._named(drives, wanted)
         if drive is None:
             known = ", ".join(shown(drive.id) for drive in drives)
-            raise Refused(f"There is no drive “{shown(wanted)}”.", next_step=f"Known drives: {known}.")
+            raise NotNamed(f"There is no drive “{shown(wanted)}”.", next_step=f"Known drives: {known}.")
         return drive
 
     def _named(self, drives: tuple[Drive, ...], wanted: str) -> Drive | None:
         alike = [drive for drive in of_one_name(drives, wanted) if drive.attached]
         if len(alike) > 1:
             where = " or ".join(shown(drive.path) for drive in alike)
-            raise Refused(
+            raise NotNamed(
                 f"{len(alike)} drives are called “{shown(wanted)}”.",
                 next_step=f"Say which one by its path, {where}; or give one another name with “nuvik drive … --name”.",
             )
@@ -70,7 +70,7 @@ class Computer:
         folder = os.path.realpath(normalised(goal))
         holding = drive_holding(drives, folder)
         if holding is None:
-            raise Refused(
+            raise NotNamed(
                 f"{shown(folder)} is on none of the drives of {shown(self.host.name)}.",
                 next_step="“nuvik drives” lists them.",
             )

@@ -10,7 +10,7 @@ from typing import Any
 from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.model import units
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.errors import BadInput, NotNamed, Refused
 from nuvik.core.model.gauging import GaugeBudget, GaugeOutcome, GaugeProgress, GaugeResult
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Stop
@@ -190,7 +190,7 @@ class DrivesStage:
             if candidate.label.casefold() == label.casefold():
                 return candidate
         labels = ", ".join(shown(candidate.label) for candidate in known)
-        raise Refused(
+        raise NotNamed(
             f"There is no candidate “{shown(label)}”.",
             next_step=f"Known candidates: {labels}." if labels else f"Write some into {shown(self.candidates_path)}.",
         )

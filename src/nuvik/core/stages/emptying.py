@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from nuvik.core.carrying.emptying import Emptying, content_of
 from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.model.emptied import Emptied, EmptiedState
-from nuvik.core.model.errors import DriveAway, Refused
+from nuvik.core.model.errors import DriveAway, NotNamed, Refused
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import normalised
@@ -55,8 +55,9 @@ class EmptyingStage:
         if len(known) == 1:
             return known[0]
         if known:
-            raise Refused(f"{len(known)} folders are called “{shown(wanted)}”.", next_step="Say its path.")
-        raise Refused(
+            raise NotNamed(f"{len(known)} folders are called “{shown(wanted)}”.", next_step="Say its path.")
+        exists = os.path.lexists(place) or any(library.name == wanted for library in self.survey.latest().libraries)
+        raise (Refused if exists else NotNamed)(
             f"“{shown(wanted)}” is nothing that programs make anew, as far as is known.",
             next_step="“nuvik empty” lists what is; a card of the kind cache says it of a library.",
         )
@@ -93,7 +94,7 @@ class EmptyingStage:
         for each in self._folders.all(self.computer.drives()):
             if each.id == number:
                 return each
-        raise Refused(f"Nothing was emptied as number {number}.", next_step="“nuvik empty” lists what was.")
+        raise NotNamed(f"Nothing was emptied as number {number}.", next_step="“nuvik empty” lists what was.")
 
     @contextmanager
     def _at_work(self) -> Iterator[Emptying]:

@@ -11,7 +11,7 @@ from nuvik.core.carrying.mending.mend import Mended, mend
 from nuvik.core.carrying.outcome import Outcome
 from nuvik.core.carrying.run import moves_of_last_plan, outlook_of_undo, release, standing_moves, undo, undo_plan
 from nuvik.core.carrying.undo import Way
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import NotNamed
 from nuvik.core.model.journal import Move
 from nuvik.core.model.leftover import Leftover
 from nuvik.core.model.names import shown
@@ -97,7 +97,7 @@ class LogbookStage:
         folders = [os.path.realpath(normalised(folder)) for folder in below]
         for folder in folders:
             if not os.path.isdir(folder):
-                raise Refused(f"There is no folder at {shown(folder)}.", next_step="Name one in which to look.")
+                raise NotNamed(f"There is no folder at {shown(folder)}.", next_step="Name one in which to look.")
         leftovers = find_leftovers(self.carry.work(stop=stop), folders)
         if not folders:
             database.mended()

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.errors import BadInput, NotNamed, Refused
 from nuvik.core.model.kept_draft import KeptDraft
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
@@ -147,7 +147,7 @@ class PlanStage:
         if len(named) == 1:
             return named[0]
         some = f"{len(named)} libraries are called" if named else "No library is known as"
-        raise Refused(f"{some} “{shown(path)}”.", next_step="Say its path; “nuvik survey” lists them.")
+        raise NotNamed(f"{some} “{shown(path)}”.", next_step="Say its path; “nuvik survey” lists them.")
 
     def style(self, typed: str) -> Style:
         """A style by its name or first letter. Raises BadInput."""

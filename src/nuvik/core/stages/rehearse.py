@@ -10,6 +10,8 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.timeline import Timeline
+from nuvik.core.planning.drafting.draft import Draft
+from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.rehearsal.rehearse import CheckedPlan, check_plan, rehearse
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
@@ -70,6 +72,10 @@ class RehearseStage:
             calibration=self.carry.work().learnt(),
         )
         return simulate(scene)
+
+    def on_paper_of(self, draft: Draft) -> Timeline | None:
+        """The same of a draft; None where nothing moves in it."""
+        return self.on_paper(make_plan(draft)) if draft.places else None
 
     def simulate(self, checked: CheckedPlan, what_ifs: Sequence[WhatIf] = ()) -> Timeline:
         """What carrying a checked plan would do, all of the what-ifs supposed."""

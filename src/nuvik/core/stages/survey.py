@@ -6,10 +6,12 @@ import logging
 import os
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime, timedelta
 
 from nuvik.core.hosts.base import drive_holding
+from nuvik.core.model.clock import moment_of, moment_text
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.errors import BadInput, NotNamed, Refused
 from nuvik.core.model.library import Card, Library, Timing
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import normalised
@@ -123,12 +125,18 @@ class SurveyStage:
         return kept and moved_since(kept, moves, drives, self.computer.is_taken)
 
     def changes(self, since: str | None = None) -> tuple[Snapshot, Snapshot] | None:
-        """The snapshot that was the latest at a moment (by default: the one before the latest), and the latest."""
+        """The snapshot that was the latest on a day, such as 2026-10-01, or at a moment, such as 2026-10-01T14:30 (by
+        default: the one before the latest), and the latest; None while there are not two. Raises BadInput where no
+        survey was taken since then, or none until then.
+        """
         database = self.computer.database
         taken, now = moments(database), latest_snapshot(database)
+        if since is not None and taken:
+            since = _moment_within(since, taken)
         if now is None or len(taken) < 2:
             return None
-        before = snapshot_before(database, since or taken[-2])
+        until = max(moment for moment in taken[:-1] if since is None or moment <= since)
+        before = snapshot_before(database, until)
         return None if before is None else (before, now)
 
     def growth(self) -> dict[str, Growth | None]:
@@ -193,7 +201,7 @@ class SurveyStage:
             card = replace(card, path=moved.first_at(card.path))
             drive = drive_holding(drives, card.path)
             if drive is None:
-                raise Refused(
+                raise NotNamed(
                     f"{shown(card.path)} is on none of the drives of {shown(self.computer.host.name)}.",
                     next_step="“nuvik drives” lists them.",
                 )
@@ -285,3 +293,20 @@ class SurveyStage:
         known = {card.path: card for card in self.cards()}
         self.keep_cards(card.laid_over(known[card.path]) if card.path in known else card for card in cards)
         return len(cards)
+
+
+def _moment_within(text: str, taken: Sequence[str]) -> str:
+    """A moment between the first survey and the last; of a day, its end. Raises BadInput."""
+    try:
+        moment = datetime.fromisoformat(text.strip()).astimezone(UTC)
+    except (ValueError, OverflowError):
+        raise BadInput(f"“{shown(text)}” is not a date.", next_step="Write it as 2026-10-01.") from None
+    first, last = taken[0][:10], taken[-1][:10]
+    if moment > datetime.now(UTC):
+        raise BadInput(f"{text} has not come yet.", next_step=f"The last survey is of {last}.")
+    until = moment if len(text.strip()) > len(first) else moment + timedelta(days=1)
+    if until < moment_of(taken[0]):
+        raise BadInput(f"{text} is before the first survey, of {first}.", next_step="Name that day, or a later one.")
+    if moment > moment_of(taken[-1]):
+        raise BadInput(f"No survey was taken since {text}.", next_step=f"Survey again; the last is of {last}.")
+    return moment_text(until.timestamp())

@@ -42,7 +42,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from nuvik.core.model.drive import Drive, find_drive
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import NotNamed, Refused
 from nuvik.core.model.links import LINKS, Link, link_of
 from nuvik.core.model.names import shown
 from nuvik.core.model.purchase import Candidate, usual_small_reads_per_s
@@ -127,7 +127,7 @@ class _CandidatesEntry(_Strict):
 def read_candidates(path: str, drives: Sequence[Drive] = ()) -> tuple[Candidate, ...]:
     """The candidates in a file, put together from parts where they are to be. Raises Refused with file and field."""
     if not os.path.isfile(path):
-        raise Refused(f"There is no file {shown(path)}.", next_step="Name a candidates file; see docs/candidates.md.")
+        raise NotNamed(f"There is no file {shown(path)}.", next_step="Name a candidates file; see docs/candidates.md.")
     entries = read_checked(path, _CandidatesEntry, CANDIDATES_FORMAT)
     ports = [link for name in entries.ports if (link := link_of(name)) is not None]
     candidates = [

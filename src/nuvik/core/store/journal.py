@@ -15,7 +15,7 @@ from types import MappingProxyType
 from typing import Any
 
 from nuvik.core.model.clock import now_text
-from nuvik.core.model.errors import Refused, Stopped
+from nuvik.core.model.errors import NotNamed, Refused, Stopped
 from nuvik.core.model.inventory import EntryRecord
 from nuvik.core.model.journal import LEFT_OUT, Move, State
 from nuvik.core.model.library import Kind
@@ -130,7 +130,7 @@ class Journal:
         with self._database.connect() as connection:
             row = connection.execute("SELECT * FROM moves WHERE id = ?", (identifier,)).fetchone()
         if row is None:
-            raise Refused(f"There is no move {identifier}.", next_step="“nuvik logbook” lists the moves.")
+            raise NotNamed(f"There is no move {identifier}.", next_step="“nuvik logbook” lists the moves.")
         return _from_row(row)
 
     def unfinished(self) -> list[Move]:

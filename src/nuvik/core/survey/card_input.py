@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
-from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.errors import BadInput, NotNamed
 from nuvik.core.model.library import Card, Kind, Library, Part
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within, normalised
@@ -123,9 +123,9 @@ def _other_place(path: str, this: str) -> str:
     """The place of another library than `this`. Raises Refused when nothing is there."""
     place = os.path.realpath(normalised(path))
     if place == this:
-        raise Refused(f"{shown(place)} is that library itself.", next_step="Name another one.")
+        raise NotNamed(f"{shown(place)} is that library itself.", next_step="Name another one.")
     if not os.path.isdir(place):
-        raise Refused(f"There is no library at {shown(place)}.", next_step="Check the path.")
+        raise NotNamed(f"There is no library at {shown(place)}.", next_step="Check the path.")
     return place
 
 

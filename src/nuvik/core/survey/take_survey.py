@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, replace
 from nuvik.core.hosts.base import Host, drive_holding
 from nuvik.core.model.clock import moment_or_none, now_text
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import NotNamed, Refused
 from nuvik.core.model.history import Sighting
 from nuvik.core.model.library import Card, Library, Verdict
 from nuvik.core.model.names import shown
@@ -221,14 +221,14 @@ def _root(host: Host, drives: tuple[Drive, ...], path: str) -> str:
     clean = os.path.join(os.path.realpath(os.path.dirname(clean)), os.path.basename(clean))
     drive = drive_holding(drives, clean)
     if drive is None:
-        raise Refused(
+        raise NotNamed(
             f"{shown(clean)} is on none of the drives of {host.name}.",
             next_step="“nuvik drives” lists them.",
         )
     if not drive.attached:
         raise Refused(f"{shown(clean)} is on {drive.label}, which is away.", next_step="Attach the drive.")
     if not host.files.exists(clean):
-        raise Refused(f"There is nothing at {shown(clean)}.", next_step="Check the path.")
+        raise NotNamed(f"There is nothing at {shown(clean)}.", next_step="Check the path.")
     return clean
 
 

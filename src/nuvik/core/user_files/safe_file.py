@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import tempfile
 from collections.abc import Iterable
 
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import NotNamed, Refused
 from nuvik.core.model.names import shown
 
 _MODE = 0o666
@@ -48,7 +49,8 @@ def write_bytes(path: str, data: bytes) -> None:
         if part:
             with contextlib.suppress(OSError):
                 os.unlink(part)
-        raise Refused(
+        off = fault.errno in (errno.ENOENT, errno.ENOTDIR, errno.EISDIR)
+        raise (NotNamed if off else Refused)(
             f"{shown(path)} cannot be written: {(fault.strerror or str(fault)).lower()}.",
             next_step="Choose another place.",
         ) from None

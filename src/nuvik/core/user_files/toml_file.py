@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import NotNamed, Refused
 from nuvik.core.model.formats import check_format
 from nuvik.core.model.names import shown
 
@@ -18,8 +18,11 @@ def read_checked(path: str, model: type[Any], newest_format: str) -> Any:
     try:
         with open(path, encoding="utf-8") as file:
             data = tomllib.loads(file.read())
-    except (OSError, UnicodeDecodeError) as fault:
-        raise Refused(f"{shown(path)} cannot be read: {fault}.", next_step="Check the file.") from None
+    except OSError as fault:
+        words = (fault.strerror or str(fault)).lower()
+        raise NotNamed(f"{shown(path)} cannot be read: {words}.", next_step="Check the file.") from None
+    except UnicodeDecodeError:
+        raise Refused(f"{shown(path)} is not text in UTF-8.", next_step="Save it as UTF-8.") from None
     except tomllib.TOMLDecodeError as fault:
         raise Refused(f"{shown(path)} is not valid TOML: {fault}.", next_step="Correct the file.") from None
     check_format(data.get("format"), newest_format, shown(path))

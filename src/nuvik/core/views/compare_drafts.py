@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from nuvik.core.model.names import shown
-from nuvik.core.model.units import format_bytes, format_duration, format_free
+from nuvik.core.model.timeline import Timeline
+from nuvik.core.model.units import format_bytes, format_free
 from nuvik.core.planning.drafting.draft import Draft
-from nuvik.core.planning.placement.costs import moving_s
+from nuvik.core.views.rehearsal_sentences import takes
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,8 +31,8 @@ class Otherwise:
     """The label of its drive in each draft; “stays” where it does not move."""
 
 
-def figures(drafts: Sequence[Draft]) -> list[Row]:
-    """What the drafts come to, figure by figure."""
+def figures(drafts: Sequence[Draft], timelines: Sequence[Timeline | None]) -> list[Row]:
+    """What the drafts come to, figure by figure, with what carrying each would do on paper (None: nothing moves)."""
 
     def row(label: str, of: Sequence[str]) -> Row:
         return Row(label, tuple(of))
@@ -41,13 +42,7 @@ def figures(drafts: Sequence[Draft]) -> list[Row]:
         row("waiting per week then", [draft.waiting[1].in_words() for draft in drafts]),
         row("moves", [str(len(draft.loads)) for draft in drafts]),
         row("moved", [format_bytes(sum(load.library.on_disk_bytes for load in draft.loads)) for draft in drafts]),
-        row(
-            "takes about",
-            [
-                format_duration(sum(moving_s(load.library, load.source, load.target) for load in draft.loads))
-                for draft in drafts
-            ],
-        ),
+        row("takes", [takes(timeline) if timeline else "no time" for timeline in timelines]),
         row("problems left", [str(len(draft.breaches)) if draft.breaches else "nothing" for draft in drafts]),
     ]
     for drive in drafts[0].drives:

@@ -22,9 +22,12 @@ def forecast_sentence(drive: Drive, rate: Growth | None) -> str:
         return "how fast it fills is not known yet; that takes three surveys over a week"
     base = f"by {format_bytes(round(abs(rate.bytes_per_week)))} a week"
     least, most = _signed(rate.least_bytes_per_week), _signed(rate.most_bytes_per_week)
-    spread = f"{least} to {most}, {format_count(rate.surveys, 'survey')}"
+    surveys = format_count(rate.surveys, "survey")
+    spread = f"{least} to {most}, {surveys}"
     if rate.bytes_per_week <= 0:
-        return f"does not grow ({spread} a week)" if abs(rate.bytes_per_week) < 1e6 else f"shrinks {base} ({spread})"
+        if abs(rate.bytes_per_week) < 1e6:
+            return f"does not grow ({least} to {most} a week, {surveys})"
+        return f"shrinks {base} ({spread})"
     if drive.free_bytes <= drive.headroom_bytes:
         return f"grows {base} ({spread}), and is already short of its headroom"
     weeks = weeks_left(drive, rate)

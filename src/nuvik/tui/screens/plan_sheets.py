@@ -29,6 +29,7 @@ class BesideSheet(Sheet):
     def __init__(self, desk: Desk, names: Sequence[str], drafts: Sequence[Draft]) -> None:
         super().__init__(desk)
         self._names, self._drafts = names, drafts
+        self._timelines = [desk.workspace.rehearse.on_paper_of(draft) for draft in drafts]
 
     def words(self) -> Text:
         text, palette = Text(), palette_of(self.app.theme)
@@ -37,7 +38,7 @@ class BesideSheet(Sheet):
         text.append(
             "".join(f"{shorten(name, _FIGURE_CELLS - 2):>{_FIGURE_CELLS}}" for name in self._names) + "\n", style="bold"
         )
-        for row in figures(self._drafts):
+        for row in figures(self._drafts, self._timelines):
             text.append(f"{row.label:<{_LABEL_CELLS}}", style=palette.quiet)
             differs = len(set(row.figures)) > 1
             text.append(

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import NotNamed, Refused
 from nuvik.core.model.estimate import Estimate
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
@@ -189,12 +189,12 @@ class Draft:
         try:
             return self._drives[drive_id]
         except KeyError:
-            raise Refused(f"There is no drive {shown(drive_id)}.", next_step="“nuvik drives” lists them.") from None
+            raise NotNamed(f"There is no drive {shown(drive_id)}.", next_step="“nuvik drives” lists them.") from None
 
     def library(self, library_id: str) -> Library:
         library = self._libraries.get(library_id)
         if library is None:
-            raise Refused(f"The survey does not know a library {shown(library_id)}.", next_step="Survey again.")
+            raise NotNamed(f"The survey does not know a library {shown(library_id)}.", next_step="Survey again.")
         return library
 
     def knows(self, library_id: str) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from nuvik.core.model.drive import Drive
+from nuvik.core.model.drive import Drive, Tier
 from nuvik.core.model.gauging import GaugeOutcome
 from nuvik.core.planning.buying.filesystem_advice import Advice
 from nuvik.core.planning.buying.purchases import PurchaseVerdict
@@ -48,7 +48,7 @@ class CandidateDocument:
     held_back_by: str
     """The slowest part, in words."""
     felt_load_s: float
-    tier: str
+    tier: Tier
     parts: tuple[str, ...]
     """What it is put together from."""
     upgrade_of: str | None
@@ -70,7 +70,7 @@ class CandidateDocument:
             write_bytes_per_s=candidate.write_bytes_per_s,
             held_back_by=candidate.held_back_by,
             felt_load_s=candidate.felt_load_s,
-            tier=str(candidate.tier),
+            tier=candidate.tier,
             parts=candidate.parts,
             upgrade_of=candidate.upgrade_of,
             saves_s_per_week=verdict.saves_s_per_week,

@@ -7,10 +7,12 @@ from dataclasses import dataclass, fields
 from typing import Any
 
 from nuvik.core.carrying.mending.mend import Mended
-from nuvik.core.model.journal import Move
+from nuvik.core.model.journal import Move, State
 from nuvik.core.model.leftover import Leftover, Repair
+from nuvik.core.model.library import Kind
 from nuvik.core.model.paths import PathText
 from nuvik.core.model.progress import Event
+from nuvik.core.model.tether import TetherKind
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -70,7 +72,7 @@ class MoveDocument:
     """Moves of one run were carried together."""
     n: int
     library: PathText
-    kind: str
+    kind: Kind
     path: PathText
     """Its old path."""
     target_path: PathText
@@ -78,11 +80,10 @@ class MoveDocument:
     to_drive: str
     bytes: int
     files: int
-    state: str
-    """planned, copying, proven, published, switched, on-trial, releasing, released, discarding, taking-back, undone."""
+    state: State
     in_words: str
     on_trial: bool
-    tether: str
+    tether: TetherKind
     undoes: int | None
     """The move that this one takes back, when it is an undo by copying."""
     started_at: str | None
@@ -101,9 +102,6 @@ class MoveDocument:
         return cls(
             **data
             | {
-                "kind": str(move.kind),
-                "state": str(move.state),
-                "tether": str(move.tether),
                 "path": move.source,
                 "target_path": move.target,
                 "from_drive": move.source_drive,
@@ -162,8 +160,7 @@ class FindingDocument:
     """What it is and what would be right, in words."""
     right: str | None
     """What would be right; null where all is well."""
-    repair: str
-    """What may safely be done about it: none, remove-copy, put-back, record, close, lead-anew or set-again."""
+    repair: Repair
     can_fix: bool
     """Whether it can be mended safely."""
     fixed: bool
@@ -202,7 +199,7 @@ class MendDocument:
                     library=leftover.library or None,
                     summary=f"{leftover.what} {leftover.right}".strip(),
                     right=leftover.right or None,
-                    repair=str(leftover.repair),
+                    repair=leftover.repair,
                     can_fix=leftover.repair is not Repair.NONE,
                     fixed=leftover.path in fixed,
                     move=leftover.move.id if leftover.move else None,

@@ -6,10 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, fields
 from typing import Any
 
+from nuvik.core.model.library import Kind
 from nuvik.core.model.plan import Landing, Plan
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.model.wishes import Weights
-from nuvik.core.planning.drafting.plan_vs_survey import Standing
+from nuvik.core.planning.drafting.plan_vs_survey import Standing, StepState
 from nuvik.core.planning.drafting.recommendation import Recommendation
 from nuvik.core.planning.drafting.why import Why
 from nuvik.core.views.compare_drafts import Otherwise, Row
@@ -88,8 +89,7 @@ class StandingDocument:
 
     n: int
     library: str
-    state: str
-    """Whether it still holds, is done, has changed, or cannot be made any more."""
+    state: StepState
     words: str
     """What changed; empty when nothing did."""
 
@@ -117,7 +117,7 @@ class PlanCheckDocument:
     ) -> PlanCheckDocument:
         return cls(
             steps=tuple(
-                StandingDocument(n=each.step.n, library=each.step.library, state=str(each.state), words=each.words)
+                StandingDocument(n=each.step.n, library=each.step.library, state=each.state, words=each.words)
                 for each in standings
             ),
             landings=plan.landings,
@@ -172,7 +172,7 @@ class WhyDocument:
     id: str
     """The library's."""
     path: str
-    kind: str
+    kind: Kind
     opens_per_week: float
     moves_to: str | None
     """The id of the drive to which it should go; null: it should stay."""
@@ -189,7 +189,7 @@ class WhyDocument:
             library=library.name,
             id=library.id,
             path=library.path,
-            kind=str(library.kind),
+            kind=library.kind,
             opens_per_week=library.opens_per_week,
             moves_to=None if goal is None else goal.drive,
             reason=why.reason,

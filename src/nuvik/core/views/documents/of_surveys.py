@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from nuvik.core.model.emptied import Emptied
+from nuvik.core.model.emptied import Emptied, EmptiedState
 from nuvik.core.model.snapshot import LargeFile, Snapshot
 from nuvik.core.stages.emptying import Emptiable
-from nuvik.core.survey.history.growth import Difference, Growth
+from nuvik.core.survey.history.growth import Change, Difference, Growth
 from nuvik.core.survey.twins import Twins
 
 
@@ -16,8 +16,7 @@ from nuvik.core.survey.twins import Twins
 class ChangeDocument:
     """A library, or a folder of data in none, that is not as it was."""
 
-    change: str
-    """What became of it: new, gone, grown, shrunk or moved."""
+    change: Change
     name: str
     drive: str
     path: str
@@ -56,7 +55,7 @@ class ChangesDocument:
             until=compared[1].taken_at if compared else None,
             changes=tuple(
                 ChangeDocument(
-                    change=str(each.change),
+                    change=each.change,
                     name=each.name,
                     drive=each.drive,
                     path=each.path,
@@ -121,8 +120,7 @@ class EmptiedDocument:
     drive: str
     bytes: int
     files: int
-    state: str
-    """setting-aside, aside, putting-back, releasing, back or gone."""
+    state: EmptiedState
     emptied_at: str
 
     @classmethod
@@ -134,7 +132,7 @@ class EmptiedDocument:
             drive=emptied.drive,
             bytes=emptied.bytes,
             files=emptied.files,
-            state=str(emptied.state),
+            state=emptied.state,
             emptied_at=emptied.emptied_at,
         )
 

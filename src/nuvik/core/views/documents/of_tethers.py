@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from nuvik.core.model.landing import KindFolder, LandingRow
-from nuvik.core.model.library import Library
+from nuvik.core.model.landing import KindFolder, LandingRow, PlaceState
+from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.plan import Landing
+from nuvik.core.model.tether import TetherKind, TetherState
 from nuvik.core.settings.find_settings import FoundSetting
 from nuvik.core.stages.tethers import TetherRow
 
@@ -18,8 +19,7 @@ class TetherRowDocument:
 
     n: int
     """Its number among those of its library; 0: the link."""
-    kind: str
-    """link, setting, standard-folder, shortcut, by-hand, check or none."""
+    kind: TetherKind
     file: str | None
     format: str | None
     key: str | None
@@ -28,8 +28,7 @@ class TetherRowDocument:
     words: str | None
     """What has to be done by hand."""
     value: str
-    state: str
-    """due, ok, broken, away, back or left."""
+    state: TetherState
     trouble: str | None
     login_due: bool
 
@@ -61,14 +60,14 @@ class TetherDocument:
             tethers=tuple(
                 TetherRowDocument(
                     n=row.n,
-                    kind=str(row.tether.kind),
+                    kind=row.tether.kind,
                     file=row.tether.file or None,
                     format=row.tether.format or None,
                     key=row.tether.key or None,
                     part=row.tether.part or None,
                     words=row.tether.words or None,
                     value=row.value,
-                    state=str(row.state),
+                    state=row.state,
                     trouble=row.trouble or None,
                     login_due=row.login_due,
                 )
@@ -86,14 +85,12 @@ class LandingPlaceDocument:
 
     n: int
     """Its number among those of its kind; 0: the system's own folder."""
-    kind: str
-    """setting, standard-folder or link."""
+    kind: TetherKind
     file: str
     format: str | None
     key: str | None
     value: str
-    state: str
-    """unchosen, due, ok, changed or broken."""
+    state: PlaceState
     trouble: str | None
 
 
@@ -103,7 +100,7 @@ class LandingRowDocument:
     now.
     """
 
-    kind: str
+    kind: Kind
     drive: str | None
     path: str | None
     reason: str
@@ -127,7 +124,7 @@ class LandingRowDocument:
     def of(cls, row: LandingRow) -> LandingRowDocument:
         goal = row.chosen or row.now
         return cls(
-            kind=str(row.kind),
+            kind=row.kind,
             drive=goal.drive if goal else None,
             path=goal.path if goal else None,
             reason=goal.reason if goal else "",
@@ -137,12 +134,12 @@ class LandingRowDocument:
             places=tuple(
                 LandingPlaceDocument(
                     n=place.n,
-                    kind=str(place.tether.kind),
+                    kind=place.tether.kind,
                     file=place.tether.file,
                     format=place.tether.format or None,
                     key=place.tether.key or None,
                     value=place.value,
-                    state=str(place.state),
+                    state=place.state,
                     trouble=place.trouble or None,
                 )
                 for place in row.places

@@ -1,0 +1,93 @@
+"""What carrying says of itself: a line an event for people, or a JSON object a line."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+
+from nuvik.cli.call import Call
+from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.progress import Event
+from nuvik.core.model.units import format_bytes, format_duration, format_speed
+
+_BETWEEN_LINES_S = 1.0
+
+
+def json_lines(call: Call) -> Callable[[Event], None]:
+    from nuvik.core.views.documents.of_moves import EventDocument
+
+    line_at_s: dict[int, float] = {}
+
+    def tell(event: Event) -> None:
+        if event.event == "progress" and event.done_bytes < event.total_bytes:
+            if time.monotonic() - line_at_s.get(event.move, 0.0) < _BETWEEN_LINES_S:
+                return
+            line_at_s[event.move] = time.monotonic()
+        call.line(EventDocument.of(event))
+
+    return tell
+
+
+class Teller:
+    """Tells people what happens: one line an event, and a progress line where there is a terminal."""
+
+    _WORDS = {
+        "step-started": "{n}. {library}: {size}",
+        "copied": "   copied, original untouched",
+        "proven": "   proven: read back and identical",
+        "switched": "   switched: {opens}",
+        "on-trial": "   on trial: the original is kept",
+        "released": "   released: the original is gone",
+        "undone": "   taken back",
+    }
+
+    def __init__(self, call: Call) -> None:
+        self._call = call
+        self._line = call.progress()
+        self._at_hand: dict[int, Event] = {}
+        """The latest progress of each move that is being carried."""
+        self._side_by_side = False
+
+    def __call__(self, event: Event) -> None:
+        if event.event == "progress":
+            self._at_hand[event.n] = event
+            self._progress()
+            return
+        if event.event == "step-started":
+            self._at_hand[event.n] = event
+        several = self._side_by_side = self._side_by_side or len(self._at_hand) > 1
+        if event.ends_move:
+            self._at_hand.pop(event.n, None)
+            self._side_by_side = several and bool(self._at_hand)
+        self._line.clear()
+        words = self._WORDS.get(event.event)
+        if event.event == "proven" and not event.detail.get("read_from_medium", True):
+            words = "   compared: identical, but not read from the medium of the drive"
+        if words:
+            by_old_path = event.detail.get("by_old_path", True)
+            opens = "the old path opens the library in its new place" if by_old_path else "it is used in its new place"
+            size = format_bytes(event.total_bytes)
+            words = words.format(n=event.n, library=shown(event.library), size=size, opens=opens)
+            self._call.say(f"{event.n}.{words[2:]}" if several and words.startswith(" ") else words)
+
+    def _progress(self) -> None:
+        """A line on the move at hand, or shorter on several."""
+        events = [event for event in self._at_hand.values() if event.event == "progress" and event.total_bytes]
+        if not events:
+            return
+        if len(events) > 1:
+            shares = (
+                f"{event.n}. {event.detail['phase']} {100 * event.done_bytes // event.total_bytes:3d} %"
+                for event in events
+            )
+            self._line.show(f"   {'   '.join(shares)}")
+            return
+        (event,) = events
+        speed = event.detail.get("bytes_per_s")
+        left = (event.total_bytes - event.done_bytes) / speed if speed else None
+        self._line.show(
+            f"   {event.detail['phase']} {100 * event.done_bytes // event.total_bytes:3d} %  "
+            f"{format_bytes(event.done_bytes)}"
+            + (f"  {format_speed(speed)}  {format_duration(left)} left" if speed and left is not None else "")
+            + f"  {shorten(event.library, 30)}"
+        )
