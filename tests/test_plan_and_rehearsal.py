@@ -11,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import MB, fill, leftovers, picture
+from nuvik.__main__ import run
 from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.carrying.run import carry_plan
 from nuvik.core.model.drive import Drive
@@ -329,3 +330,19 @@ def test_headroom_asked_for_is_the_floor(world):
     plan = make_plan(workspace.plan.draft([(str(game), "wren")], {"wren": 999 * MB}))
     assert "short of its headroom" in workspace.rehearse.rehearse(plan).violations[0].problem
     assert workspace.rehearse.rehearse(replace(plan, headroom_bytes={"wren": 0})).feasible
+
+
+def test_what_is_seldom_meant_gets_a_word(world, capsys):
+    """A folder in a folder of its own name, and a shelf of libraries that moves as one."""
+    for n, name in enumerate(("Kite", "Moor"), start=1):
+        fill(world.path("kestrel", "Games", name), seed=n)
+    os.mkdir(world.path("heron", "Games"))
+    at, games = ["--world", str(world.folder)], world.path("kestrel", "Games")
+    assert run(["survey", *at]) == 0 and run(["shift", games, world.path("heron", "Games"), *at]) == 0
+    said = capsys.readouterr().out
+    assert "in a folder of the same name" in said and "Games holds 2 libraries (" in said
+    assert run(["shift", games, world.path("heron", "Play", "Games"), *at]) == 0
+    said = capsys.readouterr().out
+    assert world.path("heron", "Play", "Games") in said and "same name" not in said
+    assert run(["shift", os.path.join(games, "Kite"), "heron", *at]) == 0
+    assert "Note" not in capsys.readouterr().out

@@ -80,11 +80,13 @@ def add_to(app: typer.Typer) -> None:
         workspace.plan.write(plan, output)
         if call.as_json:
             call.document(plan)
-            return
-        call.say(draft_headline(made))
-        call.say(totals(made))
-        call.wrote(output)
-        call.say(f"Next: nuvik rehearse {shown(output)}")
+        else:
+            call.say(draft_headline(made))
+            call.say(totals(made))
+            call.wrote(output)
+            call.say(f"Next: nuvik rehearse {shown(output)}")
+        if made.breaches:
+            raise typer.Exit(EXIT_FINDINGS)
 
     @command(app, "plan")
     def plan(

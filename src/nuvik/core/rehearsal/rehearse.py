@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -22,6 +23,9 @@ from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.rehearsal.whatifs import WhatIf, effects, supposed
 from nuvik.core.survey.history.growth import Growth
+
+_NAMED = 3
+"""So many libraries are named in a sentence."""
 
 
 @dataclass(frozen=True)
@@ -85,7 +89,8 @@ def check_plan(
         calibration=calibration,
         rooms={n: checked.room_bytes for n, checked in findings.items() if checked.room_bytes},
     )
-    notes += [*_guesses(scene), *_on_the_way(scene), *_landings(plan), *_lowered(scene), *_unmet(scene)]
+    notes += [*_guesses(scene), *_on_the_way(scene), *_landings(plan), *_named_twice(plan), *_several_in_one(scene)]
+    notes += [*_lowered(scene), *_unmet(scene)]
     return CheckedPlan(scene, tuple(violations), tuple(notes), rates or {})
 
 
@@ -175,7 +180,33 @@ def _landings(plan: Plan) -> list[str]:
     if not plan.landings:
         return []
     goes = ", ".join(f"{landing.kind} to {shown(landing.path)}" for landing in plan.landings)
-    return [f"New content should go elsewhere ({goes}). Choose those folders in the programs that bring it."]
+    return [
+        f"New content is to go elsewhere ({goes}). Programs whose settings Nuvik does not know have to be told by you."
+    ]
+
+
+def _named_twice(plan: Plan) -> list[str]:
+    """A target that repeats the name of its folder is seldom meant."""
+    return [
+        f"Step {step.n} puts {shown(step.library)} at {shown(step.target_path)}, in a folder of the same name."
+        for step in plan.steps
+        if os.path.basename(step.target_path) == os.path.basename(os.path.dirname(step.target_path))
+    ]
+
+
+def _several_in_one(scene: Scene) -> list[str]:
+    """A folder that holds several libraries moves as one of them."""
+    notes, known = [], scene.snapshot.libraries if scene.snapshot is not None else ()
+    for step in scene.plan.steps:
+        within = (library for library in known if is_within(library.path, step.path) and library.path != step.path)
+        inside = [shown(library.name) for library in within]
+        if len(inside) > 1:
+            some = ", ".join(inside[:_NAMED]) + (" …" if len(inside) > _NAMED else "")
+            notes.append(
+                f"{shown(step.library)} holds {len(inside)} libraries ({some}): they move as one. "
+                "To let each keep what you said of it, move them one by one."
+            )
+    return notes
 
 
 def _across_steps(plan: Plan) -> list[Violation]:

@@ -113,7 +113,10 @@ class PlanStage:
                 f"The target {shown(folder)} is inside {shown(library.path)} itself.",
                 next_step="Choose a place outside it.",
             )
-        return drive, os.path.join(folder, os.path.basename(library.path))
+        name = os.path.basename(library.path)
+        # A folder that is not there yet, of the library's own name, is the place itself.
+        is_the_place = os.path.basename(folder) == name and not os.path.lexists(folder)
+        return drive, folder if is_the_place else os.path.join(folder, name)
 
     def repair(self, draft: Draft, forbidden: frozenset[tuple[str, str]] = frozenset()) -> Draft:
         """The draft with the fewest further moves that put right what it breaks. Raises Refused."""

@@ -259,11 +259,11 @@ class SurveyStage:
         self.keep_cards([replace(card, titles=False, ignored=False, name=card.name or os.path.basename(folder))])
         return folder
 
-    def split(self, library: Library) -> None:
+    def split(self, library: Library, drives: Sequence[Drive] | None = None) -> None:
         """Let each folder of a library be a library of its own from now on. Raises Refused when it holds none."""
         if library.folders < 2:
             raise Refused(f"{shown(library.name)} holds no folders.", next_step="Only folders can stand on their own.")
-        self.keep_cards([replace(self.card(library.path), titles=True, ignored=False)])
+        self.keep_cards([replace(self.card(library.path, drives), titles=True, ignored=False)], drives)
 
     def with_cards(self, snapshot: Snapshot, *paths: str) -> Snapshot:
         """A snapshot with these libraries as their cards now say, without measuring them anew."""

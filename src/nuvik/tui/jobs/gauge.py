@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from time import monotonic
 from typing import ClassVar
 
+from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError, StopRequested
 from nuvik.core.model.gauging import GaugeBudget, GaugeOutcome, GaugeProgress
 from nuvik.core.model.progress import Stop
@@ -55,6 +56,13 @@ class GaugeJob(Job):
 
     def begin(self, budgets: Sequence[GaugeBudget]) -> None:
         """Measure drives, and go to Speeds to watch it."""
+        self._begin(lambda: budgets)
+
+    def begin_with(self, drive: Drive) -> None:
+        """Measure a drive whose cost nobody has asked for."""
+        self._begin(lambda: [self.host.desk.workspace.drives.budget(drive)])
+
+    def _begin(self, budgets: Callable[[], Sequence[GaugeBudget]]) -> None:
         if self.is_running:
             self.host.notify("A drive is already being measured. Wait until it is done.", severity="warning")
             return
@@ -62,9 +70,9 @@ class GaugeJob(Job):
         self.host.go("speeds")
         self.start(partial(self._gauge, budgets, self.run))
 
-    def _gauge(self, budgets: Sequence[GaugeBudget], run: Gauging) -> None:
+    def _gauge(self, budgets: Callable[[], Sequence[GaugeBudget]], run: Gauging) -> None:
         try:
-            run.outcomes = self.host.desk.workspace.drives.gauge(budgets, partial(self._advance, run), run.stop)
+            run.outcomes = self.host.desk.workspace.drives.gauge(budgets(), partial(self._advance, run), run.stop)
         except StopRequested:
             run.trouble = "Stopped as asked; the test file is removed, and this measurement was not kept."
         except NuvikError as trouble:

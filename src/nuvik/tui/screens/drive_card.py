@@ -96,14 +96,13 @@ class DriveCard(ModalScreen[None]):
     def _keep(self, measure: bool) -> None:
         try:
             drive = self._desk.workspace.drives.tell(self._drive, **self._changes())
-            budgets = [self._desk.workspace.drives.budget(drive)] if measure else []
         except NuvikError as trouble:
             self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)
             return
         shell = cast("Shell", self.app)
         self.dismiss()
-        if budgets:
-            shell.gauge_job.begin(budgets)
+        if measure:
+            shell.gauge_job.begin_with(drive)
         shell.drive_watch.look_again()
 
     def _changes(self) -> dict[str, Any]:

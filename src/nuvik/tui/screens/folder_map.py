@@ -161,14 +161,14 @@ class FolderMap(ModalScreen[bool]):
         row = self._row
         if row is None:
             return
-        card = self._desk.workspace.survey.card(row.folder.path)
+        card = self._desk.workspace.survey.card(row.folder.path, self._desk.snapshot.drives)
         # One key says which of the three it is; a library on which nothing else is said needs a name to be kept.
         name = card.name or (row.folder.name if not (ignored or titles) else None)
         self._keep(replace(card, ignored=ignored, titles=titles, kind=kind or card.kind, name=name))
 
     def _keep(self, card: Card) -> None:
         try:
-            self._desk.workspace.survey.keep_cards([card])
+            self._desk.workspace.survey.keep_cards([card], self._desk.snapshot.drives)
         except NuvikError as trouble:
             self.notify(str(trouble), severity="error", markup=False)
             return

@@ -156,7 +156,7 @@ class LibraryPage(ModalScreen[None]):
     def action_split(self) -> None:
         shell = cast("Shell", self.app)
         try:
-            self._desk.workspace.survey.split(self._library)
+            self._desk.workspace.survey.split(self._library, self._desk.snapshot.drives)
         except NuvikError as trouble:
             shell.complain(trouble)
             return

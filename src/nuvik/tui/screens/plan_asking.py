@@ -171,24 +171,30 @@ class PlanAsking(StageScreen):
 
     def _open(self, path: str) -> None:
         stage, snapshot = self.desk.workspace.plan, self.desk.snapshot
-        try:
+
+        def read() -> StandingSheet:
             plan = stage.read(path)
             draft, left = stage.draft_of(plan, snapshot)
-        except NuvikError as trouble:
-            self.shell.complain(trouble)
-            return
-        sheet = StandingSheet(self.desk, os.path.basename(path), stage.standings(plan, snapshot), draft, left)
-        self.app.push_screen(sheet, lambda _: self.refresh_stage())
+            return StandingSheet(self.desk, os.path.basename(path), stage.standings(plan, snapshot), draft, left)
+
+        def show(sheet: StandingSheet) -> None:
+            self.app.push_screen(sheet, lambda _: self.refresh_stage())
+
+        self.in_background(read, show, group="file")
 
     def _compare(self, path: str) -> None:
-        stage = self.desk.workspace.plan
-        try:
-            other, _ = stage.draft_of(stage.read(path), self.desk.snapshot)
-        except NuvikError as trouble:
-            self.shell.complain(trouble)
-            return
+        workspace, draft, snapshot = self.desk.workspace, self.desk.draft, self.desk.snapshot
         names = ("this draft", "file " + os.path.basename(path).removesuffix(PLAN_ENDING))
-        self.app.push_screen(BesideSheet(self.desk, names, (self.desk.draft, other)))
+
+        def read() -> BesideSheet:
+            drafts = (draft, workspace.plan.draft_of(workspace.plan.read(path), snapshot)[0])
+            timelines = [workspace.rehearse.on_paper_of(each) for each in drafts]
+            return BesideSheet(self.desk, names, drafts, timelines)
+
+        def show(sheet: BesideSheet) -> None:
+            self.app.push_screen(sheet)
+
+        self.in_background(read, show, group="file")
 
     # -- landings ------------------------------------------------------------------------------------------
 

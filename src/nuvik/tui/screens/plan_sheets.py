@@ -17,6 +17,7 @@ from nuvik.tui.screens.sheet import Sheet
 from nuvik.tui.theme import palette_of
 
 if TYPE_CHECKING:
+    from nuvik.core.model.timeline import Timeline
     from nuvik.core.planning.drafting.draft import Draft
     from nuvik.core.planning.drafting.plan_vs_survey import Standing
 
@@ -26,10 +27,11 @@ _LABEL_CELLS, _FIGURE_CELLS, _ROWS = 44, 26, 14
 class BesideSheet(Sheet):
     """What the drafts come to, figure by figure, and which libraries they put on different drives."""
 
-    def __init__(self, desk: Desk, names: Sequence[str], drafts: Sequence[Draft]) -> None:
+    def __init__(
+        self, desk: Desk, names: Sequence[str], drafts: Sequence[Draft], timelines: Sequence[Timeline | None]
+    ) -> None:
         super().__init__(desk)
-        self._names, self._drafts = names, drafts
-        self._timelines = [desk.workspace.rehearse.on_paper_of(draft) for draft in drafts]
+        self._names, self._drafts, self._timelines = names, drafts, timelines
 
     def words(self) -> Text:
         text, palette = Text(), palette_of(self.app.theme)

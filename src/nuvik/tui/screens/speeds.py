@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Sequence
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
@@ -31,6 +32,7 @@ from nuvik.tui.widgets.speed_chart import SpeedChart
 from nuvik.tui.widgets.traffic import TrafficPanel, curve
 
 if TYPE_CHECKING:
+    from nuvik.core.model.gauging import GaugeBudget
     from nuvik.core.planning.buying.purchases import PurchaseVerdict
 
 _NAME_CELLS, _DRIVE_CELLS, _CURVE_CELLS = 24, 10, 40
@@ -151,10 +153,15 @@ class SpeedsScreen(StageScreen):
         self._tell_drive(drive)
 
     def _tell_drive(self, drive: Drive) -> None:
-        try:
-            self.tell(f"g on {shown(drive.label)} {self.desk.workspace.drives.budget(drive).in_words()}")
-        except NuvikError as trouble:
-            self.tell(f"{trouble.what} {trouble.next_step}")
+        """What measuring it would cost; whether it may be written to, it has to be asked itself."""
+
+        def cost() -> str:
+            try:
+                return f"g on {shown(drive.label)} {self.desk.workspace.drives.budget(drive).in_words()}"
+            except NuvikError as trouble:
+                return f"{trouble.what} {trouble.next_step}"
+
+        self.in_background(cost, self.tell, group="budget")
 
     def _meaning(self, here: Drive) -> Text:
         """Seconds to open the user's largest often-opened libraries, from each drive."""
@@ -238,14 +245,15 @@ class SpeedsScreen(StageScreen):
 
     def _ask(self, drives: Sequence[Drive], sustained: bool = False) -> None:
         """Say what it will cost, and begin when the user agrees."""
-        try:
-            budgets = [self.desk.workspace.drives.budget(drive, sustained=sustained) for drive in drives]
-        except NuvikError as trouble:
-            self.shell.complain(trouble)
-            return
+
+        def cost() -> list[GaugeBudget]:
+            return [self.desk.workspace.drives.budget(drive, sustained=sustained) for drive in drives]
+
+        self.in_background(cost, partial(self._agree, {drive.id: drive.label for drive in drives}), group="budgets")
+
+    def _agree(self, labels: dict[str, str], budgets: list[GaugeBudget]) -> None:
         if not budgets:
             return
-        labels = {drive.id: drive.label for drive in drives}
         question = "\n".join(f"{shown(labels[budget.drive])}: {budget.in_words()}." for budget in budgets)
         agreed = f"Measure {len(budgets)} drives?\n{question}" if len(budgets) > 1 else f"Measure it?\n{question}"
         self.app.push_screen(

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from functools import partial
+from typing import TYPE_CHECKING, TypeVar
 
 from textual import on
 from textual.app import ComposeResult
@@ -16,6 +18,7 @@ from nuvik.core.model.errors import NuvikError, StopRequested
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Stop
+from nuvik.core.model.tether import Tether
 from nuvik.tui.desk import Desk
 from nuvik.tui.widgets.tick_box import TickBox
 
@@ -23,6 +26,7 @@ if TYPE_CHECKING:
     from nuvik.core.settings.find_settings import FoundSetting
     from nuvik.core.stages.tethers import TetherRow
 
+Result = TypeVar("Result")
 _MOST = 24
 """So many settings are offered at most."""
 
@@ -35,6 +39,7 @@ class TetherChoice(ModalScreen[None]):
     def __init__(self, library: Library, desk: Desk) -> None:
         super().__init__()
         self._library, self._desk, self._stop = library, desk, Stop()
+        self._in_turn = threading.Lock()
         self._acts: dict[str, Callable[[bool], object]] = {}
         """By the id of each box, what it does when it is ticked or cleared."""
 
@@ -119,29 +124,42 @@ class TetherChoice(ModalScreen[None]):
     def _teach(self, event: Input.Submitted) -> None:
         """A file that must be there once the library has moved."""
         file, stage = event.value.strip(), self._desk.workspace.tethers
-        if not file:
-            return
-        try:
-            check = stage.add(self._library, "check", file)
-        except NuvikError as trouble:
-            self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)
-            return
-        event.input.value = ""
-        switch = self._switch(check.kind, check.file, check.key)
-        self._add(self.query_one("#boxes", Vertical), f"{check.in_words}  (ok)", True, switch)
-        self._cards_changed()
+
+        def taught(check: Tether) -> None:
+            event.input.value = ""
+            switch = self._switch(check.kind, check.file, check.key)
+            self._add(self.query_one("#boxes", Vertical), f"{check.in_words}  (ok)", True, switch)
+
+        if file:
+            self._beside(lambda: stage.add(self._library, "check", file), taught)
 
     @on(TickBox.Changed)
     def _changed(self, event: TickBox.Changed) -> None:
         act = self._acts.get(event.checkbox.id or "")
-        if act is None:
-            return
-        try:
-            act(event.value)
-        except NuvikError as trouble:
-            self.notify(f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)
-            return
-        self._cards_changed()
+        if act is not None:
+            ticked = event.value
+            self._beside(lambda: act(ticked), lambda _: None)
+
+    def _beside(self, work: Callable[[], Result], then: Callable[[Result], None]) -> None:
+        """Change the card beside the screen, in turn: settings files may be on a drive that sleeps."""
+
+        def guarded() -> None:
+            try:
+                with self._in_turn:
+                    result = work()
+            except NuvikError as trouble:
+                self.app.call_from_thread(
+                    partial(self.notify, f"{trouble.what} {trouble.next_step}", severity="warning", markup=False)
+                )
+                return
+            self.app.call_from_thread(finish, result)
+
+        def finish(result: Result) -> None:
+            self._cards_changed()
+            if self.is_mounted:
+                then(result)
+
+        self.app.run_worker(guarded, thread=True, exit_on_error=False)
 
     def _cards_changed(self) -> None:
         workspace = self._desk.workspace
