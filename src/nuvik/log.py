@@ -25,6 +25,7 @@ def set_up(verbose: bool = False) -> None:
     if log.handlers:
         return
     log.propagate = False
+    logging.raiseExceptions = False  # on a full drive the log stays short, and nobody is told by a traceback
     log.setLevel(logging.DEBUG if verbose else logging.INFO)
     if (file := _file_handler()) is not None:
         file.setFormatter(_Discreet(_LINE))

@@ -76,6 +76,8 @@ class Call:
         workspace = open_workspace(self.world, self.state)
         if kept := workspace.damaged_journal:
             self.problem(f"the database was damaged and is kept as {shown(kept)}. Run “nuvik mend”.")
+        if why := workspace.why_only_read:
+            self.problem(why, "Free some space there, or choose another folder with --state.")
         return workspace
 
     @property
@@ -137,6 +139,9 @@ class Call:
 
         if self.as_json and not self._answered:
             self.document(DoneDocument(says=tuple(line for line in self._said if line), written=tuple(self._written)))
+        if self._workspace is not None and self._workspace.not_kept:
+            self.problem(self._workspace.not_kept)
+            raise typer.Exit(EXIT_FINDINGS)
         if fault := self.output.trouble:
             words = (fault.strerror or str(fault)).lower()
             self.problem(f"the output cannot be written: {words}.", "What the call was for is done.")

@@ -74,6 +74,9 @@ def add_to(app: typer.Typer) -> None:
         from nuvik.core.views.recommendation_sentences import recommendation_sentences
 
         workspace = call.workspace
+        if workspace.why_only_read and not workspace.survey.latest().libraries:
+            with call.working("Surveying"):  # the last survey could not be kept
+                workspace.survey.take()
         wishes = workspace.plan.wishes_from_options(
             headroom_bytes=workspace.drives.sizes(headroom or ()),
             free_more_bytes=workspace.drives.sizes(free or ()),

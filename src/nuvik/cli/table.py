@@ -18,7 +18,7 @@ def table_lines(
     from rich.text import Text
 
     every = [tuple(row) for row in rows]
-    if not every and not head:
+    if not every:
         return
     table = Table(box=None, show_header=bool(head), padding=(0, 2, 0, 0), pad_edge=False, header_style="")
     for number in range(max(map(len, [*every, head]))):

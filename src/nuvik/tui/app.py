@@ -88,6 +88,8 @@ class NuvikApp(App[None]):
         self.call_after_refresh(self.survey_job.begin)
         self.set_interval(_WATCH_EVERY_S, self.drive_watch.look)
         self.set_interval(_KEEP_EVERY_S, self.draft_keeper.look)
+        if why := desk.workspace.why_only_read:
+            self.notify(why, severity="warning", timeout=20, markup=False)
         if desk.draft.places or desk.draft.suspended:
             count = format_count(len(desk.draft.places) + len(desk.draft.suspended), "move")
             self.notify(f"Your plan of {count} is in Plan ({stage_key('plan')}), as you left it.")

@@ -11,6 +11,7 @@ from filelock import FileLock, Timeout
 
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.errors import Refused
+from nuvik.core.model.names import shown
 from nuvik.core.store.database import CARRYING_LOCK
 
 _HOLDER = "carrying.json"
@@ -28,12 +29,25 @@ def carrying_lock(state_folder: str, what: str) -> Iterator[None]:
             f"Another Nuvik is already at work{_holder_words(holder)}.",
             next_step="Wait until it is done, or stop it.",
         ) from None
+    except OSError as fault:
+        raise _not_writable(state_folder, fault) from None
     try:
-        with open(holder, "w", encoding="utf-8") as file:
-            json.dump({"process": os.getpid(), "what": what, "since": now_text()}, file)
+        try:
+            with open(holder, "w", encoding="utf-8") as file:
+                json.dump({"process": os.getpid(), "what": what, "since": now_text()}, file)
+        except OSError as fault:
+            raise _not_writable(state_folder, fault) from None
         yield
     finally:
         lock.release()
+
+
+def _not_writable(folder: str, fault: OSError) -> Refused:
+    words = (fault.strerror or str(fault)).lower()
+    return Refused(
+        f"Nuvik cannot keep its journal in {shown(folder)}: {words}.",
+        next_step="Free some space there, make it writable, or choose another folder with --state.",
+    )
 
 
 def _holder_words(holder: str) -> str:

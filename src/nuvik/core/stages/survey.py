@@ -53,6 +53,8 @@ class SurveyStage:
     computer: Computer
     trees: list[Tree] = field(default_factory=list)
     """The folders of the last whole survey of this run of Nuvik, to be judged again when the user says more of them."""
+    unkept: list[Snapshot] = field(default_factory=list)
+    """The last survey, where it could not be remembered."""
 
     # -- surveys -------------------------------------------------------------------------------------------
 
@@ -87,8 +89,13 @@ class SurveyStage:
         unreached = frozenset(drive.id for drive in silent if drive is not None)
         before = self._as_moved(latest_snapshot(computer.database), drives)
         whole = together(before, taken, roots, unreached)
-        keep_snapshot(computer.database, whole)
+        self._keep(whole)
         return taken if roots else whole
+
+    def _keep(self, snapshot: Snapshot) -> None:
+        database = self.computer.database
+        database.keep_if_possible(lambda: keep_snapshot(database, snapshot))
+        self.unkept[:] = [snapshot] if database.not_kept else []
 
     def judge_again(self) -> Snapshot:
         """What the folders of the last survey are as the cards say now, without walking the drives once more; kept as
@@ -99,7 +106,7 @@ class SurveyStage:
         computer = self.computer
         history = library_history(computer.database)
         snapshot = judged(computer.host, computer.drives(), self.trees, self.cards(), history)
-        keep_snapshot(computer.database, snapshot)
+        self._keep(snapshot)
         return snapshot
 
     def latest(self) -> Snapshot:
@@ -107,7 +114,8 @@ class SurveyStage:
         before the first survey.
         """
         drives = self.computer.drives()
-        kept = self._as_moved(latest_snapshot(self.computer.database), drives)
+        seen = self.unkept[-1] if self.unkept else latest_snapshot(self.computer.database)
+        kept = self._as_moved(seen, drives)
         if kept is None:
             return Snapshot(taken_at="", host=self.computer.host.name, drives=drives, libraries=())
         cards = {card.path: card for card in self.cards(drives)}

@@ -84,6 +84,16 @@ class Workspace:
         return self.computer.database.kept_aside
 
     @property
+    def why_only_read(self) -> str | None:
+        """Why nothing can be remembered, as a sentence; None when all can."""
+        return self.computer.database.why_only_read
+
+    @property
+    def not_kept(self) -> str:
+        """Why something that was looked up could not be remembered, as a sentence; empty when all was."""
+        return self.computer.database.not_kept
+
+    @property
     def host_name(self) -> str:
         return self.computer.host.name
 

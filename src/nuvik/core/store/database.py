@@ -8,19 +8,21 @@ from __future__ import annotations
 import logging
 import os
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 from filelock import FileLock, Timeout
 
 from nuvik.core.model.errors import DatabaseDamaged, Refused, Stopped
 from nuvik.core.model.names import shown
+from nuvik.core.store.reading_copy import ReadingCopy, why_not_writable
 from nuvik.core.store.rescue import is_damage, is_damaged, rescue, set_aside
 
 DATABASE_NAME = "nuvik.db"
 CARRYING_LOCK = "carrying.lock"
 """Held, in the state folder, by the one Nuvik that carries."""
 _DAMAGED = "damaged"
+_ANOTHER_FOLDER = "Free some space there, make it writable, or choose another folder with --state."
 log = logging.getLogger(__name__)
 
 MIGRATIONS: tuple[str, ...] = (
@@ -145,12 +147,16 @@ MIGRATIONS: tuple[str, ...] = (
 class Database:
     """Opens connections to the state folder's database; each use has its own, so threads never share one.
 
-    Raises Refused when the folder cannot be used, or was written by a newer Nuvik.
+    Where the folder cannot be written, all that is known can still be read, and whatever would have to be remembered
+    is refused. Raises Refused when the folder cannot even be read, or was written by a newer Nuvik.
     """
 
     def __init__(self, state_folder: str) -> None:
         self.folder = state_folder
         self.path = os.path.join(state_folder, DATABASE_NAME)
+        self._copy: ReadingCopy | None = None
+        self.not_kept = ""
+        """Why something that was looked up could not be remembered, as a sentence; empty when all was."""
         try:
             os.makedirs(state_folder, mode=0o700, exist_ok=True)
             try:
@@ -160,10 +166,40 @@ class Database:
                     raise
                 self._begin_anew(fault)
         except (OSError, sqlite3.Error) as fault:
+            self._only_read(fault)
+
+    def _only_read(self, fault: Exception) -> None:
+        """The folder cannot be written: work with a copy of what it says. Raises Refused when it cannot be read."""
+        why = why_not_writable(self.folder) or str(fault)
+        try:
+            if os.path.isdir(self.folder) and not os.access(self.folder, os.R_OK | os.X_OK):
+                raise sqlite3.OperationalError(why)
+            copy = ReadingCopy(self.path, why)
+            _migrate(copy.anchor, self.path)
+        except sqlite3.Error as unreadable:
             raise Refused(
-                f"Nuvik cannot keep its journal in {shown(state_folder)}: {fault}.",
-                next_step="Choose another folder with --state, or make this one writable.",
+                f"Nuvik cannot keep its journal in {shown(self.folder)}: {unreadable}.", next_step=_ANOTHER_FOLDER
             ) from None
+        log.warning("the state folder cannot be written: %s", why)
+        self._copy = copy
+
+    @property
+    def why_only_read(self) -> str | None:
+        """Why nothing can be remembered, as a sentence; None when all can."""
+        if self._copy is None:
+            return None
+        return f"Nuvik looks, but remembers nothing: {shown(self.folder)} cannot be written ({self._copy.why})."
+
+    def keep_if_possible(self, act: Callable[[], None]) -> None:
+        """Remember what was looked up; where that cannot be, `not_kept` says so, and the work goes on."""
+        try:
+            act()
+        except (Stopped, Refused) as trouble:
+            log.warning("not remembered: %s", trouble.what)
+            why = why_not_writable(self.folder)
+            self.not_kept = f"This was not remembered: {shown(self.folder)} cannot be written ({why})."
+            if why is None:
+                self.not_kept = trouble.what
 
     def _bring_up_to_date(self) -> None:
         with self._transaction() as connection:
@@ -192,7 +228,7 @@ class Database:
     def look_closely(self) -> None:
         """Read the whole database; a damaged one is kept aside, and a new one begun. Raises Refused."""
         try:
-            if is_damaged(self.path):
+            if self._copy is None and is_damaged(self.path):
                 self._begin_anew("found by looking closely")
         except (OSError, sqlite3.Error) as fault:
             raise Refused(f"{shown(self.path)} cannot be read: {fault}.", next_step="Check its drive.") from None
@@ -206,6 +242,8 @@ class Database:
 
     def mended(self) -> None:
         """What the moves of a damaged database left on the drives was looked for."""
+        if self._copy is not None:
+            return
         with self.connect() as connection:
             connection.execute("DELETE FROM notes WHERE name = ?", (_DAMAGED,))
 
@@ -221,6 +259,11 @@ class Database:
         except sqlite3.IntegrityError:
             raise  # a fault of Nuvik's own
         except sqlite3.OperationalError as fault:
+            if self._copy is not None:
+                raise Refused(
+                    f"This cannot be remembered: {shown(self.folder)} cannot be written ({self._copy.why}).",
+                    next_step=_ANOTHER_FOLDER,
+                ) from None
             raise Stopped(
                 f"Nuvik's journal in {shown(self.folder)} cannot be read or written: {fault}.",
                 next_step="Free some space there, or close the program that blocks it, then run “nuvik resume”.",
@@ -239,11 +282,12 @@ class Database:
 
     @contextmanager
     def _transaction(self, checked: bool = True) -> Iterator[sqlite3.Connection]:
-        connection = sqlite3.connect(self.path, timeout=30)
+        connection = self._copy.connect() if self._copy else sqlite3.connect(self.path, timeout=30)
         try:
             connection.row_factory = sqlite3.Row
-            connection.execute("PRAGMA journal_mode = WAL")
-            connection.execute("PRAGMA synchronous = FULL")
+            if self._copy is None:
+                connection.execute("PRAGMA journal_mode = WAL")
+                connection.execute("PRAGMA synchronous = FULL")
             connection.execute(f"PRAGMA foreign_keys = {'ON' if checked else 'OFF'}")
             with connection:
                 yield connection

@@ -14,7 +14,7 @@ from functools import lru_cache
 
 from nuvik.core.model.clock import days_since, now_text
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.errors import Stopped
+from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.gauging import GaugeResult
 from nuvik.core.store.database import Database
 from nuvik.core.store.gauges import gauge_history, keep_gauge, key_of, latest_gauges
@@ -102,7 +102,7 @@ class DriveBook:
         if news:
             try:
                 self._write(news)
-            except Stopped:
+            except (Stopped, Refused):
                 pass  # no room for it now: it is written down the next time
 
     def _matched(self, drives: Iterable[Drive]) -> list[tuple[Drive, Page]]:

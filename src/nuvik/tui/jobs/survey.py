@@ -79,6 +79,9 @@ class SurveyJob(Job):
 
     def _surveyed(self, snapshot: Snapshot) -> None:
         self.progress = None
+        workspace = self.host.desk.workspace
+        if workspace.not_kept and not workspace.why_only_read:
+            self.host.notify(workspace.not_kept, severity="warning", markup=False)
         self.host.desk.take_snapshot(snapshot)
         self.host.refresh_stage()
         if self._looks_again:
