@@ -27,6 +27,7 @@ from carrying import carrying
 from foreseeing import foreseeing, simulating
 from full_homes import proposing_on_full_drives
 from keys import pressing_keys
+from keys_in_tmux import pressing_keys_in_tmux
 from recognising import recognising
 
 from conftest import GB, MB, RealDrives, World, work_in_memory
@@ -61,6 +62,7 @@ def main() -> int:
         proposing_on_full_drives,
         editing,
         pressing_keys,
+        pressing_keys_in_tmux,
         recognising,
         simulating,
         gauging_a_world,

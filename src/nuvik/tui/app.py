@@ -59,6 +59,7 @@ class NuvikApp(App[None]):
         `theme` is night, day or contrast.
         """
         super().__init__()
+        self.animation_level = "none"
         self.fault: Exception | None = None
         """What ended the screens, unless the user did."""
         self.survey_job = SurveyJob(self)

@@ -166,7 +166,8 @@ class AgeBoardView(Widget, can_focus=True):
             segments = [Segment(self._foot(y - rows), Style(color=palette.quiet))]
         segments.append(Segment("  "))
         segments += self._beside(y, palette)
-        return Strip(segments).apply_style(ground).adjust_cell_length(self.size.width, ground)
+        strip = Strip(segments).apply_style(ground).adjust_cell_length(self.size.width, ground)
+        return strip.simplify()  # or each cell would have colour codes of its own
 
     def _side(self, row: int, palette: Palette) -> list[Segment]:
         _, rows = self._room
