@@ -94,7 +94,7 @@ def test_what_is_said_of_a_drive_is_kept_and_can_be_forgotten(house, capsys):
     told, _ = nuvik(
         house, capsys, "drive", "wren", "--name", "Field  box", "--headroom", "20%", "--welcomes", "photo", "--fixed"
     )
-    assert "Field box" in told and re.search(r"is for +photo", told) and "of which 4.00 GB should stay free" in told
+    assert "Field box" in told and re.search(r"is for +photo", told) and "; 4.00 GB should stay free" in told
     assert ", portable" not in told
     nuvik(house, capsys, "drive", "field box", "--headroom", "3G")
     data = json.loads(nuvik(house, capsys, "drives", "wren", "--json")[0])["drives"][0]

@@ -8,11 +8,12 @@ from nuvik.core.model.progress import Event
 from nuvik.core.views.carry_phases import ladder_of
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.confirm import Confirm
+from nuvik.tui.widgets.beneath import Beneath
 from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.pointed_table import PointedTable
 from nuvik.tui.widgets.what_if_list import WhatIfList
-from screens import settle, words
+from screens import settle, words, words_of
 
 
 def plain(app: NuvikApp) -> list[str]:
@@ -139,13 +140,42 @@ async def test_in_a_small_window_every_figure_is_in_reach(house):
         await pilot.press("3")
         await settle(app, pilot)
         table = app.screen.query_one(LibraryTable)
-        assert table.size.height >= 4 and "Heron" in "\n".join(plain(app))
+        assert table.size.height >= min(4, table.row_count + 1) and "Heron" in "\n".join(plain(app))
         await pilot.press("4", "c", "y")
         await settle(app, pilot)
         await pilot.press("6")
         await settle(app, pilot)
         log = "\n".join(plain(app))
-        assert "expected" in log and "took" in log and "started" not in log and "moved" in log
+        assert "expected" in log and "took" in log and "from → to" not in log and "moved" in log
         await pilot.resize_terminal(159, 47)
         await settle(app, pilot)
         assert "started" in "\n".join(plain(app))
+
+
+async def test_what_a_list_leaves_of_the_window_tells_more_of_what_is_at_the_cursor(house):
+    for number in range(9):
+        fill(house.path("wren", "Games", f"Moor {number}"), seed=number)
+    app = NuvikApp(house.open)
+    async with app.run_test(size=(120, 40)) as pilot:
+        await settle(app, pilot)
+
+        def shown_beneath() -> str:
+            return words_of(app.screen.query_one(Beneath)) if app.screen.query_one(Beneath).display else ""
+
+        assert "capacity" in shown_beneath(), "of the drive, while the cursor is there"
+        await pilot.press("tab")
+        await pilot.pause()
+        assert "may it move?" in shown_beneath() and "inside" in shown_beneath()
+        await pilot.press("3")
+        await settle(app, pilot)
+        assert "How to begin" in shown_beneath() or app.screen.query_one(LibraryTable).row_count > 9
+        await pilot.press("6")
+        await settle(app, pilot)
+        assert "takes a move back" in shown_beneath()
+        await pilot.press("1", "a")
+        for size in ((120, 25), (120, 60), (100, 30)):
+            await pilot.resize_terminal(*size)
+            await settle(app, pilot)
+            table = app.screen.query_one(LibraryTable)
+            assert bool(shown_beneath()) == (size[1] == 60), size
+            assert table.size.height == table.row_count + 1 if size[1] == 60 else table.size.height >= 4

@@ -6,9 +6,10 @@ import time
 from collections.abc import Callable
 
 from nuvik.cli.call import Call
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.names import shorten
 from nuvik.core.model.progress import Event
 from nuvik.core.model.units import format_bytes, format_duration, format_speed
+from nuvik.core.views.event_words import event_words
 
 _BETWEEN_LINES_S = 1.0
 
@@ -31,16 +32,6 @@ def json_lines(call: Call) -> Callable[[Event], None]:
 class Teller:
     """Tells people what happens: one line an event, and a progress line where there is a terminal."""
 
-    _WORDS = {
-        "step-started": "{n}. {library}: {size}",
-        "copied": "   copied, original untouched",
-        "proven": "   proven: read back and identical",
-        "switched": "   switched: {opens}",
-        "on-trial": "   on trial: the original is kept",
-        "released": "   released: the original is gone",
-        "undone": "   taken back",
-    }
-
     def __init__(self, call: Call) -> None:
         self._call = call
         self._line = call.progress()
@@ -60,15 +51,9 @@ class Teller:
             self._at_hand.pop(event.n, None)
             self._side_by_side = several and bool(self._at_hand)
         self._line.clear()
-        words = self._WORDS.get(event.event)
-        if event.event == "proven" and not event.detail.get("read_from_medium", True):
-            words = "   compared: identical, but not read from the medium of the drive"
+        words = event_words(event) if event.event != "stopped" else ""  # that is said at the end
         if words:
-            by_old_path = event.detail.get("by_old_path", True)
-            opens = "the old path opens the library in its new place" if by_old_path else "it is used in its new place"
-            size = format_bytes(event.total_bytes)
-            words = words.format(n=event.n, library=shown(event.library), size=size, opens=opens)
-            self._call.say(f"{event.n}.{words[2:]}" if several and words.startswith(" ") else words)
+            self._call.say(f"{event.n}. {words}" if several or event.event == "step-started" else f"   {words}")
 
     def _progress(self) -> None:
         """A line on the move at hand, or shorter on several."""

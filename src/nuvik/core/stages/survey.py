@@ -170,6 +170,10 @@ class SurveyStage:
 
     # -- looking closer ------------------------------------------------------------------------------------
 
+    def seen_folder(self, path: str) -> Folder | None:
+        """A folder as the last survey of this run of Nuvik saw it, without a look at its drive."""
+        return next((folder for tree in self.trees if (folder := tree.at_path(path)) is not None), None)
+
     def folders_in(self, library: Library, stop: Stop | None = None) -> Folder:
         """The folders of a library as they are now. Raises StopRequested."""
         return size_tree(self.computer.host, self.computer.drives(), library.path, stop).root

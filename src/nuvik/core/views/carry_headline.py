@@ -69,7 +69,7 @@ def logbook_headline(moves: Sequence[Move], damaged: str | None = None, carrying
         return f"{names}: being carried at this moment. Carry shows how far it is."
     midway = [move for move in moves if not move.state.finished]
     if midway:
-        first = midway[0]
+        first = min(midway, key=lambda move: move.state is State.PLANNED)  # what was begun, before what waits
         return f"{shown(first.library)} is unfinished ({first.state.in_words}): continue, or take it back."
     on_trial = [move for move in moves if move.state is State.ON_TRIAL]
     if on_trial:

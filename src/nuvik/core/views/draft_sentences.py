@@ -199,6 +199,18 @@ def library_note(draft: Draft, recommendation: Recommendation | None, library: L
     return f"{way}{tethers}: {reason}" if reason else f"{way}{tethers}"
 
 
+def moves_of_draft(draft: Draft, recommendation: Recommendation | None) -> list[tuple[str, str]]:
+    """Each move of a draft, as (library, what it is): largest first."""
+    labels = {drive.id: shown(drive.label) for drive in draft.drives}
+    rows = []
+    for load in sorted(draft.loads, key=lambda load: -load.library.on_disk_bytes):
+        reason = recommendation.reason_for(draft, load.library.id) if recommendation else None
+        way = f"{labels[load.source.id]} → {labels[load.target.id]}"
+        words = f"{format_bytes(load.library.on_disk_bytes):>9}  {way}"
+        rows.append((shown(load.library.name), f"{words}  {reason}" if reason else words))
+    return rows
+
+
 _FOUND_BY = {
     TetherKind.STANDARD_FOLDER: "your standard folder",
     TetherKind.SHORTCUT: "a menu entry",

@@ -25,8 +25,7 @@ def drive_page(drive: Drive, libraries_bytes: int, findings: Sequence[str]) -> l
         (
             "",
             f"libraries {format_bytes(capacity.libraries_bytes)} · other {format_bytes(capacity.other_bytes)} · "
-            f"free {format_bytes(capacity.free_bytes)}, of which {format_bytes(capacity.headroom_bytes)} should stay "
-            "free",
+            f"free {format_bytes(capacity.free_bytes)}; {format_bytes(capacity.headroom_bytes)} should stay free",
         ),
         (
             "reads",

@@ -12,6 +12,7 @@ from nuvik.core.model.library import Library, Verdict
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.units import format_bytes, format_count, format_speed
+from nuvik.core.planning.drafting.reasons import how_often
 from nuvik.core.survey.walk.folder_tree import Folder
 
 _MAY = {
@@ -44,8 +45,8 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
     ]
     if elsewhere:
         yield "would take", ", ".join(elsewhere)
-    opens = f", {library.opens_per_week:g} opens a week" if library.opens_per_week else ""
-    yield "last used", f"{ago(library.last_used)}{opens} ({library.use_source})"
+    opens = f", opened {how_often(library.opens_per_week)}" if library.opens_per_week else ""
+    yield "last used", f"{_ago(library.last_used)}{opens} ({library.use_source})"
     if library.cold_bytes:
         yield "cold", f"{format_bytes(library.cold_bytes)} of it neither read nor changed for a year"
     reason = library.why_not or library.caution
@@ -86,6 +87,19 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
             f"{shown(part.path)}: {part.kind}, {format_bytes(part.on_disk_bytes)} in "
             f"{format_count(part.files, 'file')}{'; can be made anew' if part.can_be_made_anew else ''}",
         )
+
+
+def inside_lines(folder: Folder) -> Iterator[tuple[str, str]]:
+    """The same of what lies directly inside a library, largest first."""
+    for number, row in enumerate(inside_rows(folder)):
+        used = f", last used {_ago(row.last_used)}" if row.last_used else ""
+        words = f"{format_bytes(row.bytes)} ({row.share:.0%}) in {format_count(row.files, 'file')}{used}"
+        yield ("inside" if number == 0 else ""), f"{shown(row.name)}: {words}"
+
+
+def _ago(moment: str | None) -> str:
+    when = ago(moment)
+    return when if when in ("today", "never") else f"{when} ago"
 
 
 def _size(library: Library) -> str:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.names import shown
-from nuvik.core.model.units import format_bytes, format_duration
+from nuvik.core.model.units import format_bytes, format_count, format_duration
 
 _NOTHING = "–"
 _PROVING = "proving; original untouched"
@@ -80,3 +80,23 @@ def _standing(move: Move, done_undo: bool) -> MoveStanding:
     if move.state is State.ON_TRIAL:
         return MoveStanding.ON_TRIAL
     return MoveStanding.MOVED if move.state is State.RELEASED and not done_undo else MoveStanding.AT_REST
+
+
+def move_page(move: Move, labels: Mapping[str, str]) -> Iterator[tuple[str, str]]:
+    """All that the journal knows of a move, as (name, words), in the order in which a user asks."""
+    row, here = move_row(move, labels), shown(labels.get(move.source_drive, move.source_drive))
+    yield "how it stands", row.state
+    if move.problem:
+        yield "what is wrong", shown(move.problem)
+    yield "from", shown(move.source)
+    yield "to", shown(move.target)
+    yield "size", f"{format_bytes(move.bytes)} in {format_count(move.files, 'file')}"
+    yield "started", row.begun
+    if move.ended_at:
+        yield "ended", move.ended_at.replace("T", " ").replace("Z", "")
+    if move.actual_s:
+        yield "took", f"{row.took}, expected {row.expected}"
+    if move.freed_bytes is not None:
+        yield "freed", f"{format_bytes(move.freed_bytes)} on {here}, expected {format_bytes(move.frees_bytes)}"
+    if move.unread:
+        yield "proof", "compared, but not read from the medium of its drive"

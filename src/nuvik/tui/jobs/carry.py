@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import logging
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from datetime import datetime
 from functools import partial
 from typing import TYPE_CHECKING, ClassVar
 
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.journal import State
+from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Event, Report, Stop
+from nuvik.core.views.event_words import event_words
 from nuvik.tui.jobs.base import Job, JobHost
 from nuvik.tui.jobs.survey import SurveyJob
 
@@ -18,6 +22,7 @@ if TYPE_CHECKING:
     from nuvik.core.carrying.outcome import Outcome
 
 log = logging.getLogger(__name__)
+_REMEMBERED = 50
 
 Act = Callable[[Report, Stop], "Outcome"]
 """A call of the stages Carry or Logbook that moves something."""
@@ -40,6 +45,8 @@ class CarryRun:
     ended: str | None = None
     """How it ended, in words; None while it runs."""
     trouble: bool = False
+    happened: deque[tuple[str, str]] = field(default_factory=lambda: deque(maxlen=_REMEMBERED))
+    """When, and what: the latest events but for progress, oldest first."""
 
     @property
     def running(self) -> bool:
@@ -52,6 +59,9 @@ class CarryRun:
 
     def take(self, event: Event) -> None:
         """Something happened."""
+        if words := event_words(event):
+            what = words if event.event == "step-started" else f"{shown(event.library)} {words}"
+            self.happened.append((datetime.now().strftime("%H:%M:%S"), what))
         self.latest = event
         if event.ends_move:
             self.at_hand.pop(event.move, None)

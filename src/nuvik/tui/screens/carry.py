@@ -25,6 +25,7 @@ from nuvik.tui.screens.move_tethers import MoveTethersSheet
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.shell import stage_key
 from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.beneath import Beneath
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.move_table import MoveTable
 from nuvik.tui.widgets.strip import StripData
@@ -52,6 +53,8 @@ class CarryScreen(StageScreen):
     """The moves in the table."""
     _midway: tuple[Move, ...] = ()
     """Those that a stop left half done."""
+    _pointed_at = 0
+    """The move at which the cursor was put when it began."""
     _phase_shown: tuple[int, str | None] = (0, None)
     """The move and the phase of the latest progress, as the table has it."""
     _drives_now: tuple[Drive, ...] = ()
@@ -63,14 +66,16 @@ class CarryScreen(StageScreen):
         yield TrafficPanel(self.desk.workspace.drives.traffic, id="traffic")
         yield MoveTable("step", id="moves")
         yield DriveBoard(id="drives")
+        yield Beneath(id="beneath")
 
     def refresh_stage(self) -> None:
         carrying = self.shell.carry_job.run
         midway = self._midway = tuple(self.desk.workspace.logbook.midway())
         if carrying is None:
+            first = min(midway, key=lambda move: move.state is State.PLANNED, default=None)
             self.say(
-                f"{shown(midway[0].library)} is unfinished: {midway[0].state.in_words}. g continues it."
-                if midway
+                f"{shown(first.library)} is unfinished: {first.state.in_words}. g continues it."
+                if first is not None
                 else "Nothing is being carried. Make a plan, rehearse it, and carry it out from there."
             )
         elif carrying.running:
@@ -79,6 +84,7 @@ class CarryScreen(StageScreen):
             self.say(carrying.ended or "", carrying.trouble)
             self.in_background(self.desk.workspace.logbook.broken_tethers, self._say_broken, group="tethers")
         self._show_phases()
+        self._show_beneath()
         self._watch_traffic()
         self._show_moves()
         self._show_drives()
@@ -95,11 +101,19 @@ class CarryScreen(StageScreen):
         phase = (event.move, event.detail.get("phase"))
         if event.event != "progress" or phase != self._phase_shown:
             self._phase_shown = phase
+            self._show_beneath()
             self._watch_traffic()
             self._show_moves()
             self._show_drives()
             self._look_at_drives()
             self.refresh_bindings()
+
+    def _show_beneath(self) -> None:
+        """The latest of what happened, where the drives leave room."""
+        beneath, carrying = self.query_one(Beneath), self.shell.carry_job.run
+        if carrying is not None:
+            beneath.show("What happened, the latest first", reversed(carrying.happened))
+        beneath.display = carrying is not None and bool(carrying.happened)
 
     def _say_broken(self, broken: list[Leftover]) -> None:
         """Once all is carried: whether programs find it."""
@@ -192,6 +206,10 @@ class CarryScreen(StageScreen):
         self._listed = tuple(self._moves())
         rows = [move_row(move, labels, proving=move.id in proving) for move in self._listed]
         self.query_one(MoveTable).show(rows)
+        begun = next(iter(carrying.at_hand), 0) if carrying is not None else 0
+        if begun and begun != self._pointed_at:  # the user may look elsewhere until the next one begins
+            self._pointed_at = begun
+            self.query_one(MoveTable).point_at(begun)
 
     def _moves(self) -> list[Move]:
         """The moves of the run at hand; before one, those that stand midway."""

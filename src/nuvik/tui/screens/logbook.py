@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
-from textual import on
+from textual import events, on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.widgets import DataTable
@@ -16,19 +16,27 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Report, Stop
 from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.views.carry_headline import logbook_headline, move_facts
-from nuvik.core.views.move_rows import move_row
+from nuvik.core.views.move_rows import move_page, move_row
 from nuvik.core.views.tether_sentences import broken_headline
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.emptied import EmptiedSheet
 from nuvik.tui.screens.leftovers import LeftoversSheet
 from nuvik.tui.screens.move_tethers import MoveTethersSheet
 from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.widgets.beneath import Beneath
 from nuvik.tui.widgets.move_table import MoveTable
 
 if TYPE_CHECKING:
     from nuvik.core.carrying.outcome import Outcome
     from nuvik.core.carrying.undo import Way
     from nuvik.core.model.leftover import Leftover
+
+
+_EMPTY = (
+    ("every move", "with its state, and what it took beside what was expected."),
+    ("u", "takes a move back, also long after it was made."),
+    ("e", "lets the original of a move on trial go, once everything works."),
+)
 
 
 class LogbookScreen(StageScreen):
@@ -53,6 +61,7 @@ class LogbookScreen(StageScreen):
 
     def body(self) -> ComposeResult:
         yield MoveTable("move", id="log")
+        yield Beneath(id="beneath")
 
     def refresh_stage(self) -> None:
         moves = self._moves = list(reversed(self.desk.workspace.logbook.moves()))
@@ -82,6 +91,21 @@ class LogbookScreen(StageScreen):
         move = self._move
         labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
         self.tell(move_facts(move, labels) if move is not None else "")
+        self._show_beneath()
+
+    def _show_beneath(self) -> None:
+        """More of the move at the cursor, where the list leaves room."""
+        beneath, table, move = self.query_one(Beneath), self.query_one(MoveTable), self._move
+        if move is None:
+            beneath.show("What will be here", _EMPTY)
+        else:
+            labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
+            beneath.show(f"Move {move.id}: {shown(move.library)}", move_page(move, labels))
+        beneath.share_room(table, max(1, table.row_count) + 1)
+
+    def on_resize(self, event: events.Resize) -> None:
+        super().on_resize(event)
+        self.call_after_refresh(self._show_beneath)
 
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
         """Keys are shown where they apply to the move at the cursor, or to any."""

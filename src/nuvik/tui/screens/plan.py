@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from textual import on
+from textual import events, on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.widgets import Static
@@ -13,21 +13,31 @@ from textual.widgets import Static
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
+from nuvik.core.model.units import format_count
 from nuvik.core.views.draft_sentences import (
     consequence_of_all,
     cursor_sentence,
     library_note,
+    moves_of_draft,
     plan_screen_headline,
     totals,
 )
 from nuvik.core.views.tether_sentences import tether_letters
 from nuvik.tui.screens.plan_asking import PlanAsking
+from nuvik.tui.widgets.beneath import Beneath
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.strip import StripData
 
 if TYPE_CHECKING:
     from nuvik.core.planning.drafting.draft import Draft
+
+
+_BEGINNING = (
+    ("a", "Nuvik works out what belongs where, with reasons; you choose one of three proposals."),
+    ("l", "Pick up the library at the cursor yourself, choose a drive with ↑ ↓, and put it down with Enter."),
+    ("n", "Rehearse the plan: how long it takes, how full drives get, and what happens if. Nothing is moved by that."),
+)
 
 
 class PlanScreen(PlanAsking):
@@ -64,6 +74,7 @@ class PlanScreen(PlanAsking):
     def body(self) -> ComposeResult:
         yield DriveBoard(id="drives")
         yield LibraryTable(id="libraries")
+        yield Beneath(id="beneath")
         yield Static(id="totals", markup=False)
 
     def refresh_stage(self) -> None:
@@ -123,6 +134,7 @@ class PlanScreen(PlanAsking):
         self.query_one(LibraryTable).show((*here, *left), labels, note, wrong=wrong, found_by=letters)
 
     def _show_words(self) -> None:
+        self._show_beneath()
         library, drive = self._in_hand, self.query_one(DriveBoard).drive
         self.put("#totals", totals(self._preview()))
         applies = (bool(self.desk.hand), bool(self.desk.draft.breaches))
@@ -141,6 +153,20 @@ class PlanScreen(PlanAsking):
         under = self.query_one(LibraryTable).library
         if under is not None:
             self.tell(cursor_sentence(self.desk.draft, self.desk.recommendation, under))
+
+    def _show_beneath(self) -> None:
+        """All moves of the plan; while there are none, how to come by some."""
+        beneath, table = self.query_one(Beneath), self.query_one(LibraryTable)
+        rows = moves_of_draft(self.desk.draft, self.desk.recommendation)
+        if rows:
+            beneath.show(f"This plan makes {format_count(len(rows), 'move')}", rows)
+        else:
+            beneath.show("How to begin", _BEGINNING)
+        beneath.share_room(table, table.row_count + 1)
+
+    def on_resize(self, event: events.Resize) -> None:
+        super().on_resize(event)
+        self.call_after_refresh(self._show_beneath)
 
     def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
         """Keys are shown where they apply."""

@@ -7,26 +7,24 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
-from textual import on
+from textual import events, on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.widgets import Input, Static
 
-from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_count
 from nuvik.core.views.age_board import big_and_cold_in_words
 from nuvik.core.views.carry_headline import first_of_all
+from nuvik.core.views.drive_page import drive_page
 from nuvik.core.views.first_step import first_drive, first_step
+from nuvik.core.views.library_page import inside_lines, library_page
 from nuvik.core.views.library_selection import (
     Choice,
-    Marking,
     Only,
     Order,
-    marked_by,
     marked_in_words,
-    movable_of,
     working_set_in_words,
 )
 from nuvik.core.views.small_things import small_things_words
@@ -38,15 +36,15 @@ from nuvik.core.views.survey_headline import (
     surveying_words,
 )
 from nuvik.tui.screens.menu import Menu
-from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.screens.survey_marks import MarkingScreen
 from nuvik.tui.widgets.age_board import AgeBoardView
+from nuvik.tui.widgets.beneath import Beneath
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.strip import StripData
 
 _PROPOSES = "Press 3, then a: Nuvik proposes moves."
 _MAP = "Most data is in no library: press d to say which folders are."
-_MARKINGS = {"a": Marking.ALL, "k": Marking.KIND, "y": Marking.COLD, "i": Marking.INVERT, "n": Marking.NONE}
 _ONLY = {
     "1": Only.ALL,
     "2": Only.COLD,
@@ -58,7 +56,7 @@ _ONLY = {
 }
 
 
-class SurveyScreen(StageScreen):
+class SurveyScreen(MarkingScreen):
     """Drives as strips above, libraries below, as a list or on the board of size against last use.
 
     The cursor on a drive chooses whose libraries are listed.
@@ -103,6 +101,7 @@ class SurveyScreen(StageScreen):
         yield Input(placeholder="part of a name or path; Enter keeps the filter, Esc clears it", id="find")
         yield Static(id="choice", markup=False)
         yield LibraryTable(id="libraries")
+        yield Beneath(id="beneath")
         yield AgeBoardView(id="ages")
 
     def on_mount(self) -> None:
@@ -114,7 +113,7 @@ class SurveyScreen(StageScreen):
         self._say_how_it_stands()
         self._show_drives()
         beginning = self._begin_where_it_matters()
-        self._show_libraries()
+        self.show_libraries()
         if beginning:
             self.query_one(LibraryTable).action_end(-1)
 
@@ -152,16 +151,16 @@ class SurveyScreen(StageScreen):
         self.say(" ".join(filter(None, words)))
 
     @property
-    def _at(self) -> Library | None:
+    def library_at_cursor(self) -> Library | None:
         """The library at the cursor of the view on show."""
         return self.query_one(AgeBoardView).library if self._on_board else self.query_one(LibraryTable).library
 
     @property
-    def _view(self) -> LibraryTable | AgeBoardView:
+    def view(self) -> LibraryTable | AgeBoardView:
         return self.query_one(AgeBoardView) if self._on_board else self.query_one(LibraryTable)
 
     def _show_drives(self) -> None:
-        snapshot, view = self.desk.snapshot, self._view
+        snapshot, view = self.desk.snapshot, self.view
         marked = view.library.id if view.library is not None and view.has_focus else None
         rows = [
             BoardRow((StripData(drive, self.desk.on_drive(drive.id), drive.used_bytes, marked=marked),))
@@ -169,7 +168,7 @@ class SurveyScreen(StageScreen):
         ]
         self.query_one(DriveBoard).show(rows)
 
-    def _show_libraries(self) -> None:
+    def show_libraries(self) -> None:
         snapshot, drive, marked = self.desk.snapshot, self.query_one(DriveBoard).drive, self.desk.marked
         one_drive = None if self._all_drives or self._on_board or drive is None else drive.id
         listed = replace(self._choice, drive=one_drive).of(snapshot.libraries, marked)
@@ -192,11 +191,32 @@ class SurveyScreen(StageScreen):
         self.query_one("#choice", Static).update(words)
         self._tell()
 
+    def _show_beneath(self) -> None:
+        """More of the drive or the library at the cursor, where the list leaves room."""
+        beneath, table, library = self.query_one(Beneath), self.query_one(LibraryTable), self.library_at_cursor
+        board = self.query_one(DriveBoard)
+        if self._on_board:
+            beneath.show("", ())
+        elif board.drive is not None and (library is None or board.has_focus):
+            held = sum(library.on_disk_bytes for library in self.desk.snapshot.on_drive(board.drive.id))
+            beneath.show(shown(board.drive.label), drive_page(board.drive, held, list(board.drive.findings)))
+        elif library is not None:
+            drives = self.desk.snapshot.drives
+            rows = [*library_page(library, self.desk.snapshot.drive(library.drive), drives)]
+            folder = self.desk.workspace.survey.seen_folder(library.path)
+            beneath.show(shown(library.name), [*rows, *inside_lines(folder)] if folder is not None else rows)
+        beneath.share_room(table, table.row_count + 1)
+
+    def on_resize(self, event: events.Resize) -> None:
+        super().on_resize(event)
+        self.call_after_refresh(self._show_beneath)
+
     def _tell(self) -> None:
-        board, library = self.query_one(DriveBoard), self._at
-        if self._view.has_focus and library is None:
+        self._show_beneath()
+        board, library = self.query_one(DriveBoard), self.library_at_cursor
+        if self.view.has_focus and library is None:
             self.tell("No library is listed here. Esc shows all of this drive again, Tab goes to the drives.")
-        elif self._view.has_focus and library is not None:
+        elif self.view.has_focus and library is not None:
             facts = library_facts(self.desk.snapshot, library.id)
             self.tell(f"{facts} · l picks it up to put it on another drive" if library.movable else facts)
         elif board.drive is not None:
@@ -208,14 +228,14 @@ class SurveyScreen(StageScreen):
         from nuvik.tui.screens.library_page import LibraryPage
 
         if self.query_one(DriveBoard).has_focus:
-            self._view.focus()
-        elif (library := self._at) is not None:
+            self.view.focus()
+        elif (library := self.library_at_cursor) is not None:
             self.app.push_screen(LibraryPage(library, self.desk))
 
     def action_pick_up(self) -> None:
-        library = self._at
+        library = self.library_at_cursor
         if library is None or self.query_one(DriveBoard).has_focus:
-            self._view.focus()
+            self.view.focus()
             return
         if not library.movable:
             self.notify(f"It stays: {library.why_not}.", severity="warning", markup=False)
@@ -223,67 +243,7 @@ class SurveyScreen(StageScreen):
         self.desk.hand = (library.id,)
         self.shell.go("plan")
 
-    def action_mark(self) -> None:
-        library = self._at
-        if library is None or not self._view.has_focus:
-            self.notify("Tab goes to the libraries; Space marks the one at the cursor.")
-            return
-        self.desk.marked ^= {library.id}
-        self._show_libraries()
-        if not self._on_board:
-            self.query_one(LibraryTable).action_move(1)
-
-    def action_working_set(self) -> None:
-        """The marked libraries, else the one at the cursor, join those the user really uses, or leave them."""
-        libraries = self.desk.snapshot.libraries
-        chosen = [library for library in libraries if library.id in self.desk.marked]
-        chosen = chosen or [library for library in (self._at,) if library is not None and self._view.has_focus]
-        if not chosen:
-            self.notify("Tab goes to the libraries: w is about the marked ones, or the one at the cursor.")
-            return
-        joins = not all(library.working_set for library in chosen)
-        workspace, paths = self.desk.workspace, {library.path for library in chosen}
-        try:
-            drives = self.desk.snapshot.drives
-            cards = [replace(workspace.survey.card(path, drives), working_set=joins) for path in paths]
-            workspace.survey.keep_cards(cards, drives)
-        except NuvikError as trouble:
-            self.shell.complain(trouble)
-            return
-        self.desk.take_snapshot(workspace.survey.with_cards(self.desk.snapshot, *paths))
-        self.refresh_stage()
-        what = format_count(len(chosen), "library", "libraries")
-        self.notify(f"{what}: {'marked as really used' if joins else 'no longer marked as really used'}.")
-
-    def action_merge(self) -> None:
-        """The marked libraries, which lie in one folder, become one library: that folder."""
-        chosen = [library for library in self.desk.snapshot.libraries if library.id in self.desk.marked]
-        try:
-            folder = self.desk.workspace.survey.merge(chosen)
-        except NuvikError as trouble:
-            self.shell.complain(trouble)
-            return
-        self.notify(f"{shown(folder)} is one library from now on.", markup=False)
-        self.shell.survey_job.look_again()
-
-    # -- keys: many ----------------------------------------------------------------------------------------
-
-    def action_mark_many(self) -> None:
-        title = f"Mark, among the {format_count(len(self._view.listed), 'library', 'libraries')} shown"
-        self.app.push_screen(Menu(title, [(key, str(marking)) for key, marking in _MARKINGS.items()]), self._mark_by)
-
-    def _mark_by(self, key: str | None) -> None:
-        if key is not None:
-            self.desk.marked = marked_by(_MARKINGS[key], self.desk.marked, self._view.listed, self._at)
-            self._show_libraries()
-
-    def action_plan(self) -> None:
-        chosen = movable_of(self.desk.snapshot.libraries, self.desk.marked)
-        if not chosen:
-            self.notify("No movable library is marked. Space marks the library at the cursor.", severity="warning")
-            return
-        self.desk.hand = tuple(library.id for library in chosen)
-        self.shell.go("plan")
+    # -- keys: what is listed ------------------------------------------------------------------------------
 
     def action_filter(self) -> None:
         kinds = {library.kind for library in self.desk.snapshot.libraries}
@@ -298,17 +258,17 @@ class SurveyScreen(StageScreen):
         elif key is not None:
             self._choice = replace(self._choice, kind=next(kind for kind in Kind if kind.letter.lower() == key))
         self._all_drives = self._all_drives or key is not None
-        self._show_libraries()
+        self.show_libraries()
 
     def action_order(self) -> None:
         orders = list(Order)
         order = orders[(orders.index(self._choice.order) + 1) % len(orders)]
         self._choice = replace(self._choice, order=order)
-        self._show_libraries()
+        self.show_libraries()
 
     def action_export(self) -> None:
         """Under a name that is free: what was written before stays."""
-        stage, snapshot, listed = self.desk.workspace.survey, self.desk.snapshot, self._view.listed
+        stage, snapshot, listed = self.desk.workspace.survey, self.desk.snapshot, self.view.listed
 
         def write() -> str:
             stem = stage.free_export(os.getcwd())
@@ -325,20 +285,20 @@ class SurveyScreen(StageScreen):
     # -- keys: views ---------------------------------------------------------------------------------------
 
     def action_board(self) -> None:
-        before, had_focus = self._at, self._view.has_focus
+        before, had_focus = self.library_at_cursor, self.view.has_focus
         self._on_board = not self._on_board
         self.query_one("#libraries").display = not self._on_board
         self.query_one("#ages").display = self._on_board
         self.set_class(self._on_board, "on-board")
-        self._show_libraries()
+        self.show_libraries()
         if before is not None:
-            self._view.point_at(before.id)
+            self.view.point_at(before.id)
         if had_focus or self._on_board:
-            self._view.focus()
+            self.view.focus()
 
     def action_all(self) -> None:
         self._all_drives = not self._all_drives
-        self._show_libraries()
+        self.show_libraries()
 
     def action_find(self) -> None:
         find = self.query_one("#find", Input)
@@ -349,8 +309,8 @@ class SurveyScreen(StageScreen):
         find = self.query_one("#find", Input)
         find.value, find.display = "", False
         self._choice = Choice(order=self._choice.order)
-        self._show_libraries()
-        (self._view if self._view.listed else self.query_one(DriveBoard)).focus()
+        self.show_libraries()
+        (self.view if self.view.listed else self.query_one(DriveBoard)).focus()
 
     def action_page(self) -> None:
         from nuvik.tui.screens.drive_page import DrivePage
@@ -387,19 +347,19 @@ class SurveyScreen(StageScreen):
     @on(Input.Changed, "#find")
     def _find_changed(self, change: Input.Changed) -> None:
         self._choice = replace(self._choice, text=change.value)
-        self._show_libraries()
+        self.show_libraries()
 
     @on(Input.Submitted, "#find")
     def _find_kept(self) -> None:
-        self._view.focus()
+        self.view.focus()
 
     def on_drive_board_moved(self) -> None:
         if not self._on_board:
-            self._show_libraries()
+            self.show_libraries()
         self._tell()
 
     def on_drive_board_chosen(self) -> None:
-        self._view.focus()
+        self.view.focus()
 
     @on(LibraryTable.Moved)
     @on(AgeBoardView.Moved)

@@ -31,6 +31,8 @@ from nuvik.tui.widgets.pointed_table import POINTER, RESTING
 _MARK = "●"
 _KIND_CELLS, _SIZE_CELLS, _USED_CELLS, _OPENS_CELLS, _DRIVE_CELLS = 14, 9, 10, 9, 9
 _FOUND_BY_CELLS = 4
+_LETTER_CELLS = 4
+_WIDE = 110
 _MOST_NAME_CELLS, _MOST_SHARE_CELLS = 40, 16
 
 
@@ -67,6 +69,7 @@ class LibraryTable(ScrollView, can_focus=True):
         self._wrong: frozenset[str] = frozenset()
         self._found_by: Callable[[Library], str] | None = None
         self._largest = 1
+        self._longest_note = 0
 
     # -- what it shows -------------------------------------------------------------------------------------
 
@@ -101,6 +104,9 @@ class LibraryTable(ScrollView, can_focus=True):
         self._shown, self._labels, self._note, self._marked = tuple(libraries), labels, note, marked
         self._wrong = wrong
         self._largest = max((library.on_disk_bytes for library in libraries), default=0) or 1
+        # What a stage says of each may take a while to make up, and is as long as there is room for it.
+        own = (len(self.note_of(library)) for library in libraries if note is None)
+        self._longest_note = max(own, default=0) if note is None else self.size.width
         place = min(self.cursor_row, max(0, len(self._shown) - 1))
         if before is not None:
             place = next((n for n, library_ in enumerate(self._shown) if library_.id == before.id), place)
@@ -179,25 +185,29 @@ class LibraryTable(ScrollView, can_focus=True):
         return Strip(cells).apply_style(ground).adjust_cell_length(width, ground)
 
     @property
-    def _widths(self) -> tuple[int, int, int]:
-        """Of the name, the share bar and the note, by the room there is."""
-        fixed = 2 + _KIND_CELLS + _SIZE_CELLS + _USED_CELLS + _OPENS_CELLS + _DRIVE_CELLS + 8
+    def _widths(self) -> tuple[int, int, int, int]:
+        """Of the kind, the name, the share bar and the note, by the room there is: in a narrow window the kind is its
+        letter alone, and names have what notes do not need.
+        """
+        kind = _KIND_CELLS if self.size.width >= _WIDE else _LETTER_CELLS
+        fixed = 2 + kind + _SIZE_CELLS + _USED_CELLS + _OPENS_CELLS + _DRIVE_CELLS + 8
         rest = max(30, self.size.width - fixed - (_FOUND_BY_CELLS if self._found_by else 0))
-        name = min(_MOST_NAME_CELLS, max(18, int(rest * 0.45)))
-        share = min(_MOST_SHARE_CELLS, max(4, (rest - name) // 4))
-        return name, share, max(0, rest - name - share)
+        share = min(_MOST_SHARE_CELLS, max(4, int(rest * 0.55) // 4))
+        note = min(self._longest_note, int(rest * 0.55) - share)
+        name = min(_MOST_NAME_CELLS, max(18, rest - share - note))
+        return kind, name, share, max(0, rest - name - share)
 
     def _headings(self, palette: Palette) -> list[Segment]:
-        name, share, _ = self._widths
+        kind, name, share, _ = self._widths
         words = (
-            f"  {'kind':<{_KIND_CELLS}} {'library':<{name}} {'size':>{_SIZE_CELLS}} {'':<{share}} "
+            f"  {'kind':<{kind}} {'library':<{name}} {'size':>{_SIZE_CELLS}} {'':<{share}} "
             f"{'last used':>{_USED_CELLS}} {'opens':>{_OPENS_CELLS}} {'drive':<{_DRIVE_CELLS}}"
             f"{' by' if self._found_by else ''}"
         )
         return [Segment(words, Style(color=palette.quiet))]
 
     def _cells(self, library: Library, palette: Palette, pointer: str) -> list[Segment]:
-        name, share, note = self._widths
+        kind, name, share, note = self._widths
         hue = palette.kinds[library.kind]
         filled = max(1, round(share * library.on_disk_bytes / self._largest))
         opens = f"{library.opens_per_week:g}/week" if library.opens_per_week else "–"
@@ -207,7 +217,7 @@ class LibraryTable(ScrollView, can_focus=True):
         return [
             Segment(f"{_MARK if library.id in self._marked else ' '}{pointer}", Style(color=palette.accent)),
             Segment(f" {library.kind.letter} ", Style(color=palette.text, bgcolor=hue)),
-            Segment(f" {library.kind:<{_KIND_CELLS - 4}} "),
+            Segment(f" {fitted(library.kind, kind - _LETTER_CELLS)} "),
             Segment(f"{column(library.name, name)} {format_bytes(library.on_disk_bytes):>{_SIZE_CELLS}} "),
             Segment(f"{'━' * filled:<{share}} ", Style(color=hue)),
             Segment(f"{ago(library.last_used):>{_USED_CELLS}}", used),

@@ -74,6 +74,12 @@ class MoveTable(PointedTable):
             self.add_row(*self._cells(row))
         self.move_cursor(row=min(at, max(0, len(rows) - 1)), animate=False)
 
+    def point_at(self, number: int) -> None:
+        """Put the cursor on the move of this number in the journal, if it is listed."""
+        for at, row in enumerate(self._rows):
+            if row.move.id == number:
+                self.move_cursor(row=at, animate=False)
+
     @property
     def move(self) -> Move | None:
         """The move at the cursor."""
