@@ -6,9 +6,10 @@ from collections.abc import Callable, Iterable
 from contextlib import suppress
 from typing import TYPE_CHECKING, Any
 
+from textual import events
 from textual.app import App, SystemCommand
 from textual.binding import Binding
-from textual.screen import Screen
+from textual.screen import ModalScreen, Screen
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
@@ -141,6 +142,11 @@ class NuvikApp(App[None]):
     def greet(self, drive: Drive) -> None:
         if isinstance(self.screen, StageScreen):
             self.push_screen(DriveCard(drive, self.desk))
+
+    def on_click(self, event: events.Click) -> None:
+        """A click beside a sheet does what Esc does."""
+        if isinstance(self.screen, ModalScreen) and event.widget is self.screen:
+            self.simulate_key("escape")
 
     def action_go(self, stage: str) -> None:
         self.go(stage)

@@ -17,6 +17,7 @@ from nuvik.core.model.units import format_speed
 from nuvik.core.views.drive_page import drive_page
 from nuvik.tui.desk import Desk
 from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.foot import Foot
 
 _HISTORY = 6
 
@@ -36,7 +37,7 @@ class DrivePage(ModalScreen[None]):
     def compose(self) -> ComposeResult:
         with VerticalScroll(id="page"):
             yield Static(self._lines(), id="lines")
-            yield Static("\ne changes its name, headroom and purpose · Esc closes this", classes="quiet")
+            yield Foot("\ne changes its name, headroom and purpose · Esc closes this")
 
     def _lines(self) -> Table:
         palette, drive, workspace = palette_of(self.app.theme), self._drive, self._desk.workspace

@@ -21,13 +21,14 @@ from nuvik.core.views.folder_map import FolderMapRows, MapRow
 from nuvik.tui.desk import Desk
 from nuvik.tui.screens.menu import Menu
 from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.foot import Foot
 
 if TYPE_CHECKING:
     from nuvik.tui.shell import Shell
 
 _FOOT = (
     "1 is one library · s holds one library in each folder · x is no library · k what it is · f forget · "
-    "← → open, shut · Esc"
+    "← → open, shut · Esc closes"
 )
 
 
@@ -54,7 +55,7 @@ class FolderMap(ModalScreen[bool]):
         with Vertical(id="map"):
             yield Static("", id="map-title")
             yield Tree[MapRow]("", id="folders")
-            yield Static(_FOOT, classes="quiet")
+            yield Foot(_FOOT)
 
     def on_mount(self) -> None:
         tree = self.query_one("#folders", Tree)

@@ -28,6 +28,7 @@ from nuvik.tui.desk import Desk
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.menu import Menu
 from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.foot import Foot
 from nuvik.tui.widgets.pointed_table import PointedTable
 
 if TYPE_CHECKING:
@@ -70,7 +71,7 @@ class LandingsPage(ModalScreen[None]):
             yield PointedTable(id="kinds", cursor_type="row")
             with VerticalScroll(id="kind-box"):
                 yield Static("", id="kind-lines")
-            yield Static(_FOOT, classes="quiet")
+            yield Foot(_FOOT)
 
     def on_mount(self) -> None:
         table = self.query_one("#kinds", DataTable)

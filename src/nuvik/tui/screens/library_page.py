@@ -28,6 +28,7 @@ from nuvik.tui.desk import Desk
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.menu import Menu
 from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.foot import Foot
 
 if TYPE_CHECKING:
     from nuvik.core.planning.drafting.why import Why
@@ -56,10 +57,9 @@ class LibraryPage(ModalScreen[None]):
             yield Static(self._lines(), id="lines")
             yield Static(Text("working out where it belongs …", style=palette_of(self.app.theme).quiet), id="why")
             yield Static(Text("looking inside …", style=palette_of(self.app.theme).quiet), id="inside")
-            yield Static(
+            yield Foot(
                 "\ne edits its card · f how programs find it once moved · s makes each folder a library"
-                f"{' · x empties what programs make anew' if emptiable_of(self._library) else ''} · Esc closes",
-                classes="quiet",
+                f"{' · x empties what programs make anew' if emptiable_of(self._library) else ''} · Esc closes"
             )
 
     def on_mount(self) -> None:

@@ -29,6 +29,7 @@ from nuvik.core.views.small_things import small_things_words
 from nuvik.core.views.unread_words import unread_problems
 from nuvik.tui.desk import Desk
 from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.foot import Foot
 
 if TYPE_CHECKING:
     from nuvik.core.survey.twins import Twins
@@ -49,7 +50,7 @@ class Sheet(ModalScreen[None]):
     def compose(self) -> ComposeResult:
         with VerticalScroll(id="page"):
             yield Static(self.words(), id="lines")
-            yield Static(f"\n{self.FOOT}", classes="quiet")
+            yield Foot(f"\n{self.FOOT}")
 
     def words(self) -> Text:
         """What stands on it."""

@@ -9,6 +9,7 @@ from functools import partial
 from typing import Any, ClassVar, TypeVar, cast
 
 from rich.cells import cell_len
+from rich.style import Style
 from rich.text import Text
 from textual import events
 from textual.app import ComposeResult
@@ -33,6 +34,12 @@ _TALL = 40
 """From so many lines on, there is room for a whole board of drives beside a list."""
 
 
+class Rail(Static):
+    """The stages, each of which can be clicked."""
+
+    auto_links = False
+
+
 class StageScreen(Screen[None]):
     """A screen that shows a stage's value. Subclasses give `body` and `refresh_stage`."""
 
@@ -55,7 +62,7 @@ class StageScreen(Screen[None]):
         return self.shell.desk
 
     def compose(self) -> ComposeResult:
-        yield Static(id="rail", markup=False)
+        yield Rail(id="rail", markup=False)
         yield Static(id="headline", markup=False)
         with Vertical(id="body"):
             yield from self.body()
@@ -197,8 +204,10 @@ class StageScreen(Screen[None]):
         rail.append("  ")
         for number, stage in enumerate(STAGES, start=1):
             here = stage == self.STAGE
-            rail.append(f"{POINTER if here else ' '}{number} ", style=palette.accent)
-            rail.append(stage.capitalize(), style=f"bold underline {palette.text}" if here else palette.quiet)
+            click = Style(meta={"@click": f"app.go({stage!r})"})
+            rail.append(f"{POINTER if here else ' '}{number} ", style=Style(color=palette.accent) + click)
+            color = Style(color=palette.text, bold=True, underline=True) if here else Style(color=palette.quiet)
+            rail.append(stage.capitalize(), style=color + click)
             if number < len(STAGES):
                 rail.append("  → ", style=palette.quiet)
         place = self.desk.snapshot.host
