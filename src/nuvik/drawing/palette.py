@@ -30,6 +30,11 @@ class Palette:
     kinds: dict[Kind, str]
 
     @property
+    def letter(self) -> str:
+        """On the colour of a kind."""
+        return self.ground if self.name == "nuvik-contrast" else self.text
+
+    @property
     def cursor(self) -> str:
         """The ground of the line at the cursor: the surface with some of the accent."""
         mixed = (
@@ -66,14 +71,17 @@ _DAY_KINDS = {
     Kind.DISC_IMAGE: "#b8a796",
     Kind.OTHER: "#b4bac4",
 }
-_CONTRAST_KINDS = dict.fromkeys(Kind, "#5a5a5a") | {
-    Kind.GAME: "#7040d0",
-    Kind.PROGRAM: "#0070c0",
-    Kind.VIDEO: "#b00050",
-    Kind.PHOTO: "#007a50",
-    Kind.SOUND: "#707000",
-    Kind.PROJECT: "#a05000",
-    Kind.BACKUP: "#3040b0",
+# Bright, with black letters: so they can be read on terminals of sixteen colours, too.
+_CONTRAST_KINDS = dict.fromkeys(Kind, "#c0c0c0") | {
+    Kind.GAME: "#ff80ff",
+    Kind.PROGRAM: "#40ffff",
+    Kind.VIDEO: "#ff8080",
+    Kind.PHOTO: "#40ff80",
+    Kind.SOUND: "#c0c000",
+    Kind.PROJECT: "#ffff60",
+    Kind.BACKUP: "#00c0c0",
+    Kind.DOCUMENT: "#ffffff",
+    Kind.CACHE: "#00c000",
 }
 
 NIGHT = Palette(

@@ -79,6 +79,11 @@ class Job:
         self.host.call_from_thread(act, *arguments)
 
     def broke(self, fault: Exception) -> None:
-        """A fault of our own ended the work; subclasses put their state right first."""
-        self.host.notify(f"A fault in Nuvik itself: {fault!r}", severity="error", timeout=20, markup=False)
+        """A refusal that nobody expected, or a fault of our own, ended the work; subclasses put their state right
+        first.
+        """
+        if isinstance(fault, NuvikError):
+            self.host.complain(fault)
+        else:
+            self.host.notify(f"A fault in Nuvik itself: {fault!r}", severity="error", timeout=20, markup=False)
         self.host.refresh_stage()

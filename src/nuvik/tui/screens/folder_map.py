@@ -97,7 +97,7 @@ class FolderMap(ModalScreen[bool]):
         palette = palette_of(self.app.theme)
         label = Text(f"{format_bytes(row.bytes):>9}  ")
         if row.library is not None:
-            label.append(f" {row.library.kind.letter} ", f"{palette.text} on {palette.kinds[row.library.kind]}")
+            label.append(f" {row.library.kind.letter} ", f"{palette.letter} on {palette.kinds[row.library.kind]}")
             label.append(f" {row.name}", "bold")
             label.append(f"  {row.library.kind}: {row.library.why}", palette.quiet)
         else:

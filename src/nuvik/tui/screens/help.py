@@ -138,7 +138,7 @@ class Help(ModalScreen[None]):
             text.append(f"{does}\n", style="not bold")
         text.append("\nKinds: ", style="not bold")
         for kind in Kind:
-            text.append(f" {kind.letter} ", style=f"not bold {palette.text} on {palette.kinds[kind]}")
+            text.append(f" {kind.letter} ", style=f"not bold {palette.letter} on {palette.kinds[kind]}")
             text.append(f" {kind}  ", style="not bold")
         with VerticalScroll(id="help"):
             yield Static(text)

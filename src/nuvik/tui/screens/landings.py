@@ -100,7 +100,7 @@ class LandingsPage(ModalScreen[None]):
         for row in self._rows:
             cells = landing_cells(row, self._labels)
             table.add_row(
-                Text(f" {row.kind.letter} ", style=f"{palette.text} on {palette.kinds[row.kind]}"),
+                Text(f" {row.kind.letter} ", style=f"{palette.letter} on {palette.kinds[row.kind]}"),
                 Text(cells.kind),
                 Text(shorten(cells.now, 14)),
                 Text(shorten(cells.chosen, 14), style=palette.accent if row.chosen else palette.quiet),

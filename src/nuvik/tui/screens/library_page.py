@@ -143,7 +143,7 @@ class LibraryPage(ModalScreen[None]):
     def _lines(self) -> Table:
         palette, library, snapshot = palette_of(self.app.theme), self._library, self._desk.snapshot
         table = Table.grid(padding=(0, 2))
-        title = Text.assemble((f" {library.kind.letter} ", f"{palette.text} on {palette.kinds[library.kind]}"), " ")
+        title = Text.assemble((f" {library.kind.letter} ", f"{palette.letter} on {palette.kinds[library.kind]}"), " ")
         title.append(shown(library.name), style=f"bold {palette.accent}")
         table.add_row("", title)
         for name, words in library_page(library, snapshot.drive(library.drive), snapshot.drives):

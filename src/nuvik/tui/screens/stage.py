@@ -200,7 +200,7 @@ class StageScreen(Screen[None]):
 
     def _draw_rail(self) -> None:
         palette = palette_of(self.app.theme)
-        rail = Text.assemble((" Nuvik ", f"bold {palette.ground} on {palette.accent}"))
+        rail = Text.assemble((" Nuvik ", f"{palette.ground} on {palette.accent}"))
         rail.append("  ")
         for number, stage in enumerate(STAGES, start=1):
             here = stage == self.STAGE

@@ -199,7 +199,7 @@ class AgeBoardView(Widget, can_focus=True):
     def _spot(self, spots: list[Spot], palette: Palette) -> Segment:
         library, ids = spots[0].library, {spot.library.id for spot in spots}
         here, marked = self._at in ids, bool(ids & self._marked)
-        style = Style(color=palette.text, bgcolor=palette.kinds[library.kind], bold=marked, underline=len(spots) > 1)
+        style = Style(color=palette.letter, bgcolor=palette.kinds[library.kind], bold=marked, underline=len(spots) > 1)
         if here and self.has_focus:
             style = Style(color=palette.ground, bgcolor=palette.accent, bold=True, underline=len(spots) > 1)
         elif here:
@@ -239,6 +239,6 @@ class AgeBoardView(Widget, can_focus=True):
         name_cells = self._list_cells - 8 - len(size)
         return [
             Segment(f"{mark} ", Style(color=palette.accent)),
-            Segment(f" {library.kind.letter} ", Style(color=palette.text, bgcolor=palette.kinds[library.kind])),
+            Segment(f" {library.kind.letter} ", Style(color=palette.letter, bgcolor=palette.kinds[library.kind])),
             Segment(f" {column(library.name, name_cells)}{size}", style),
         ]

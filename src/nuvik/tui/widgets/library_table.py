@@ -216,7 +216,7 @@ class LibraryTable(ScrollView, can_focus=True):
         look = Style(color=palette.look) if library.id in self._wrong else quiet
         return [
             Segment(f"{_MARK if library.id in self._marked else ' '}{pointer}", Style(color=palette.accent)),
-            Segment(f" {library.kind.letter} ", Style(color=palette.text, bgcolor=hue)),
+            Segment(f" {library.kind.letter} ", Style(color=palette.letter, bgcolor=hue, bold=False)),
             Segment(f" {fitted(library.kind, kind - _LETTER_CELLS)} "),
             Segment(f"{column(library.name, name)} {format_bytes(library.on_disk_bytes):>{_SIZE_CELLS}} "),
             Segment(f"{'━' * filled:<{share}} ", Style(color=hue)),

@@ -100,7 +100,7 @@ def _look_of(library: Library, data: StripData, palette: Palette) -> tuple[str, 
     if library.id in data.leaving:
         return LEAVING, Style(color=hue, bgcolor=palette.free)
     arriving = library.id in data.arriving
-    return ARRIVING if arriving else " ", Style(color=palette.text, bgcolor=hue, bold=arriving, underline=arriving)
+    return ARRIVING if arriving else " ", Style(color=palette.letter, bgcolor=hue, bold=arriving, underline=arriving)
 
 
 def _shortened(runs: list[_Run], cells: int) -> list[_Run]:
