@@ -125,8 +125,9 @@ def test_every_command_prints_the_document_that_its_schema_describes(world, tmp_
     for words in ("resume", "skip 1", "next 1", "release all"):
         assert nuvik(*words.split(), code=3)["exit_code"] == 3
     known = {command.name for command in build_app().registered_commands} | {"cards"}
-    assert called == known - SCREENS
-    assert set(FORMATS) - printed.keys() == {"nuvik-queue/1"}, "tested where moves wait"
+    assert called == known - SCREENS, "but for those about openings"
+    elsewhere = {"nuvik-queue/1", "nuvik-opening/1", "nuvik-openings/1", "nuvik-taste/1"}
+    assert set(FORMATS) - printed.keys() == elsewhere, "tested where moves wait, and where openings are recorded"
 
 
 @pytest.mark.parametrize("words", [["demo"], ["demo", "--fresh"]])

@@ -182,7 +182,7 @@ async def test_a_cache_is_emptied_from_its_page_and_put_back_in_logbook(world):
         assert "set aside today" in words_of(app.screen.query_one("#lines", Static))
         await pilot.press("b", "a")
         await settle(app, pilot)
-        assert picture(path) == whole and "has again what it held" in words_of(app.screen.query_one("#lines", Static))
+        assert picture(path) == whole and "has its contents back" in words_of(app.screen.query_one("#lines", Static))
 
 
 def test_what_a_stop_left_is_looked_at_anew(world):

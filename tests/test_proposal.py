@@ -417,7 +417,7 @@ def test_what_no_order_allows_is_left_out_and_told():
     assert len(offered.ideal.places) == 2 and not offered.draft.places
     assert set(offered.unplaced) == {"often", "never"}
     assert recommendation_sentences(offered).startswith(
-        "Nothing moves: 90.2 GB more free on Slow would be needed to turn around, for up to 34 min"
+        "Nothing moves: 90.2 GB more free on Slow would be needed to make room along the way, for up to 34 min"
     )
 
 

@@ -113,7 +113,7 @@ def test_a_drive_may_dip_below_its_headroom_for_a_move_unless_that_is_forbidden(
     (dip,) = timeline.dips
     assert timeline.feasible and dip.drive == "slow" and dip.lowest_bytes == 9 * GB and dip.seconds > 60
     kept = recommend(snapshot, Wishes(keep_headroom=True))
-    assert not kept.draft.places and "to turn around" in recommendation_sentences(kept)
+    assert not kept.draft.places and "to make room along the way" in recommendation_sentences(kept)
     forbidden = replace(make_plan(offered.draft, offered), keep_headroom=True)
     assert not simulate(Scene(forbidden, snapshot.drives)).feasible
     worse = Draft(home([fast, slow], [library("Big", "fast", 20)])).put_down("Big", "slow")

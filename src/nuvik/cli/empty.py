@@ -79,5 +79,5 @@ def _number(text: str) -> int | None:
     if text.strip().casefold() == "all":
         return None
     if not text.isascii() or not text.isdigit():
-        raise BadInput(f"“{shown(text)}” is no number.", next_step="“nuvik empty” lists what is set aside.")
+        raise BadInput(f"“{shown(text)}” is not a number.", next_step="“nuvik empty” lists what is set aside.")
     return int(text)

@@ -52,9 +52,7 @@ def add_to(app: typer.Typer) -> None:
             list[str] | None,
             typer.Option("--forbid", metavar="PATH=DRIVE", help="Never put this library on that drive."),
         ] = None,
-        every_move: Annotated[
-            bool, typer.Option("--every-move", help="Also the last moves, which bring little for their trouble.")
-        ] = False,
+        every_move: Annotated[bool, typer.Option("--every-move", help="Include moves that gain little.")] = False,
         keep_headroom: Annotated[
             bool,
             typer.Option("--keep-headroom", help="No drive goes below its headroom, not even while things are moved."),

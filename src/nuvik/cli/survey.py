@@ -90,7 +90,7 @@ def add_to(app: typer.Typer) -> None:
             call.document(ChangesDocument.of(compared, differences, rates))
             return
         if compared is None:
-            call.say("There are not two surveys to compare yet. Survey again later.")
+            call.say("There are no two surveys to compare yet. Survey again later.")
         else:
             call.say(f"From {_day(compared[0])} to {_day(compared[1])}: {_sum_of_changes(len(differences))}")
             for drive, total, mine in changes_by_drive(differences, compared[1].drives):

@@ -166,7 +166,7 @@ class NuvikApp(App[None]):
         if not self.carry_job.is_running:
             self.exit()
             return
-        question = "A library is being carried. Stop at the next safe point and quit? “nuvik resume” continues later."
+        question = "A library is being carried. Stop at the next safe point and quit? Carry continues it later."
         self.push_screen(Confirm(question, "stop and quit"), self._leave_when_stopped)
 
     def _leave_when_stopped(self, agreed: bool | None) -> None:

@@ -138,6 +138,10 @@ class Host(Protocol):
         """What each of these drives has read and written so far, by its id; those that do not tell are left out."""
         ...
 
+    def unseen_reading_s(self, drive: Drive, read_bytes: int, runs: int) -> float:
+        """What reading takes on a drive that only stands in for one, beyond what a clock shows; 0 on a real one."""
+        ...
+
     def timer_s(self) -> float:
         """A clock that only runs forward; in a world it shows simulated time."""
         ...

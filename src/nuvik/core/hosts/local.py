@@ -169,6 +169,9 @@ class LocalHost:
     def temperature_c(self, drive: Drive) -> float | None:
         return self._system.temperature_c(drive.disk.split("+"))
 
+    def unseen_reading_s(self, drive: Drive, read_bytes: int, runs: int) -> float:
+        return 0.0
+
     def counters(self, drives: Iterable[Drive]) -> dict[str, Counters]:
         try:
             by_disk = psutil.disk_io_counters(perdisk=True, nowrap=False) or {}

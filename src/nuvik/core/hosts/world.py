@@ -170,6 +170,9 @@ class WorldHost:
     def temperature_c(self, drive: Drive) -> float | None:
         return next((entry.temperature_c for entry in self._world.drive if entry.id == drive.device), None)
 
+    def unseen_reading_s(self, drive: Drive, read_bytes: int, runs: int) -> float:
+        return read_bytes / drive.read_bytes_per_s + runs / drive.small_reads_per_s
+
     def counters(self, drives: Iterable[Drive]) -> dict[str, Counters]:
         counted = self._rules.counters()
         return {drive.id: counted[drive.device] for drive in drives if drive.device in counted}

@@ -7,6 +7,7 @@ from enum import StrEnum
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.extent import room_bytes
+from nuvik.core.model.opening import ReadPattern
 from nuvik.core.model.paths import PathText
 from nuvik.core.model.tether import Tether
 
@@ -111,6 +112,13 @@ class Timing:
     drive: str
     """The drive's id."""
     seconds: float
+    computing_s: float | None = None
+    """Of that, what its programs computed; None where it was timed by hand, and not recorded."""
+
+    @property
+    def recorded(self) -> bool:
+        """Whether Nuvik watched it."""
+        return self.computing_s is not None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -160,7 +168,9 @@ class Card:
     computing_s: float | None = None
     """What it computes at each opening, known from timings on two drives."""
     timings: tuple[Timing, ...] = ()
-    """What the user timed, the latest of each drive."""
+    """What was timed or recorded, the latest of each drive."""
+    pattern: ReadPattern | None = None
+    """What opening it reads, by its recordings."""
     always_attached: bool = False
     """It must never be away: no portable drive may hold it."""
     keep_with: tuple[PathText, ...] = ()
@@ -225,6 +235,8 @@ class Library:
     """What it computes at each opening, as timings on two drives tell; None where that follows from its kind."""
     timings: tuple[Timing, ...] = ()
     """As its card says."""
+    pattern: ReadPattern | None = None
+    """What opening it reads, as its card says; None where only its kind tells."""
     folders: int = 0
     cold_bytes: int = 0
     """Of files neither read nor changed for a year."""

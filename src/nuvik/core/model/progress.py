@@ -91,3 +91,18 @@ SurveyReport = Callable[[SurveyProgress], None]
 
 def no_report(progress: SurveyProgress) -> None:
     """For callers that do not watch."""
+
+
+@dataclass(frozen=True, slots=True)
+class Watching:
+    """How the recording of an opening goes on."""
+
+    seconds: float
+    """Since it began."""
+    bytes_read: int
+    """Of the library's drive, by whomever."""
+    waits: bool
+    """Nothing was read yet."""
+
+
+OpeningReport = Callable[[Watching], None]

@@ -84,7 +84,7 @@ class Wishes:
     most_moving_s: float | None = None
     """So long may all moves together take."""
     every_move: bool = False
-    """Also the last moves, which bring little for their trouble."""
+    """Include moves that gain little."""
     keep_headroom: bool = False
     """No drive goes below its headroom for the length of a move either."""
     on_trial: bool = False

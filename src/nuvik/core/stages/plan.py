@@ -281,5 +281,6 @@ def _merged(now: Library, before: Library | None) -> Library:
         opening_factor=before.opening_factor,
         computing_s=before.computing_s,
         timings=before.timings,
+        pattern=before.pattern,
         tethers=now.tethers or before.tethers,
     )

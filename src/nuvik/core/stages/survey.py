@@ -203,6 +203,10 @@ class SurveyStage:
     def _moved(self) -> Moved:
         return Moved.by(Journal(self.computer.database), self.computer.is_taken)
 
+    def first_place(self, path: str) -> str:
+        """Where what is at a path was before anything was moved."""
+        return self._moved().first_at(path)
+
     def keep_cards(self, cards: Iterable[Card], drives: Sequence[Drive] | None = None) -> None:
         """Remember cards; the next survey goes by them. Raises Refused when one is on no drive."""
         drives = self.computer.drives() if drives is None else tuple(drives)

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from nuvik.core.stages.emptying import EmptyingStage
     from nuvik.core.stages.landings import LandingStage
     from nuvik.core.stages.logbook import LogbookStage
+    from nuvik.core.stages.openings import OpeningStage
     from nuvik.core.stages.plan import PlanStage
     from nuvik.core.stages.rehearse import RehearseStage
     from nuvik.core.stages.tethers import TetherStage
@@ -71,6 +72,12 @@ class Workspace:
         from nuvik.core.stages.emptying import EmptyingStage
 
         return EmptyingStage(self.computer, self.survey)
+
+    @cached_property
+    def openings(self) -> OpeningStage:
+        from nuvik.core.stages.openings import OpeningStage
+
+        return OpeningStage(self.computer, self.survey)
 
     @cached_property
     def logbook(self) -> LogbookStage:

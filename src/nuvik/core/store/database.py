@@ -141,6 +141,14 @@ MIGRATIONS: tuple[str, ...] = (
         emptied_at TEXT NOT NULL
     );
     """,
+    # 16: openings that were recorded, by the place where the library was first
+    """
+    CREATE TABLE openings (
+        id INTEGER PRIMARY KEY, library BLOB NOT NULL, drive TEXT NOT NULL, taken_at TEXT NOT NULL,
+        document TEXT NOT NULL
+    );
+    CREATE INDEX openings_by_library ON openings (library);
+    """,
 )
 
 

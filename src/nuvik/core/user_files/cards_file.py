@@ -16,6 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Card, Kind, Part, Timing
 from nuvik.core.model.names import shown
+from nuvik.core.model.opening import ReadPattern
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.tether import Tether, TetherKind
 from nuvik.core.user_files.toml_file import field_name, read_checked
@@ -51,9 +52,18 @@ class _PartEntry(Strict):
     _folder_inside = field_validator("path")(inside)
 
 
+_NESTED = ("path", "part", "timing", "pattern", "tether")
+
+
 class _TimingEntry(Strict):
     drive: Annotated[str, Field(min_length=1)]
     seconds: Annotated[float, Field(gt=0, le=86_400, allow_inf_nan=False)]
+    computing_s: Annotated[float, Field(ge=0, le=86_400_000, allow_inf_nan=False)] | None = None
+
+
+class _PatternEntry(Strict):
+    bytes: Annotated[int, Field(ge=0)]
+    runs: Annotated[int, Field(ge=0)]
 
 
 class _TetherEntry(Strict):
@@ -87,6 +97,7 @@ class _CardEntry(Strict):
     collection: Annotated[str, Field(min_length=1, max_length=200)] | None = None
     part: list[_PartEntry] = []
     timing: list[_TimingEntry] = []
+    pattern: _PatternEntry | None = None
     tether: list[_TetherEntry] = []
 
 
@@ -121,13 +132,16 @@ def read_cards_file(path: str, base: str, fence: str | None = None) -> tuple[Car
             name: tuple(os.path.normpath(os.path.join(base, other)) for other in getattr(entry, name))
             for name in _OTHERS
         }
-        timings = tuple(Timing(drive=timing.drive, seconds=timing.seconds) for timing in entry.timing)
+        timings = tuple(Timing(**timing.model_dump()) for timing in entry.timing)
+        pattern = ReadPattern(**entry.pattern.model_dump()) if entry.pattern else None
         tethers = tuple(
             replace(tether, file=_file_of(tether, base))
             for tether in (Tether(**tether.model_dump()) for tether in entry.tether)
         )
-        fields = entry.model_dump(exclude={"path", "part", "timing", "tether", *_OTHERS})
-        cards[place] = Card(path=place, parts=parts, timings=timings, tethers=tethers, **fields, **others)
+        fields = entry.model_dump(exclude={"path", "part", "timing", "pattern", "tether", *_OTHERS})
+        cards[place] = Card(
+            path=place, parts=parts, timings=timings, pattern=pattern, tethers=tethers, **fields, **others
+        )
     return tuple(cards.values())
 
 
@@ -150,12 +164,14 @@ def cards_text(cards: Iterable[Card]) -> str:
         entry: dict[str, Any] = {"path": card.path}
         for name in _CardEntry.model_fields:
             value = getattr(card, name, None)
-            if name not in ("path", "part", "timing", "tether") and value is not None and value != getattr(plain, name):
+            if name not in _NESTED and value is not None and value != getattr(plain, name):
                 entry[name] = str(value) if isinstance(value, Kind) else list(value) if name in _OTHERS else value
         if card.parts:
             entry["part"] = [{"path": part.path, "name": part.name, "kind": str(part.kind)} for part in card.parts]
         if card.timings:
-            entry["timing"] = [{"drive": each.drive, "seconds": each.seconds} for each in card.timings]
+            entry["timing"] = [_without_nothing(asdict(each)) for each in card.timings]
+        if card.pattern:
+            entry["pattern"] = asdict(card.pattern)
         if card.tethers:
             entry["tether"] = [
                 {name: str(text) for name, text in asdict(each).items() if text} for each in card.tethers
@@ -170,3 +186,7 @@ def _file_of(tether: Tether, base: str) -> str:
     if not tether.file or tether.kind is TetherKind.CHECK:
         return tether.file
     return os.path.normpath(os.path.join(base, tether.file))
+
+
+def _without_nothing(entry: dict[str, Any]) -> dict[str, Any]:
+    return {name: value for name, value in entry.items() if value is not None}

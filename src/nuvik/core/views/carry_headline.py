@@ -54,7 +54,7 @@ def ended_headline(outcome: Outcome, labels: dict[str, str], all_on_trial: int =
         for drive, amount in outcome.freed_bytes.items()
     )
     linked = all(move.tether.keeps_old_path or move.undoes is not None for move in outcome.moves)
-    still = "Every old path still opens." if linked else "Programs are led to the new places."
+    still = "Every old path still opens." if linked else "Programs find everything in its new place."
     return f"Done: {format_count(len(outcome.moves), 'move')}. {freed}. {still}"
 
 

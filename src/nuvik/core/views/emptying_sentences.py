@@ -24,7 +24,7 @@ def aside_line(emptied: Emptied) -> str:
     words = f"{emptied.id}. {shown(emptied.name)}, {format_bytes(emptied.bytes)}, at {shown(emptied.path)}"
     if emptied.state is EmptiedState.ASIDE:
         return f"{words}: set aside {when}{'' if when == 'today' else ' ago'}"
-    return f"{words}: unfinished, it goes on with the next call"
+    return f"{words}: unfinished; the next start continues it"
 
 
 def done_words(emptied: Emptied) -> str:
@@ -32,6 +32,6 @@ def done_words(emptied: Emptied) -> str:
     name, size = shown(emptied.name), format_bytes(emptied.bytes)
     return {
         EmptiedState.ASIDE: f"{name} is empty; the {size} that it held are set aside as {emptied.id}.",
-        EmptiedState.BACK: f"{name} has again what it held.",
+        EmptiedState.BACK: f"{name} has its contents back.",
         EmptiedState.GONE: f"The {size} that {name} held are gone.",
     }.get(emptied.state, f"{name}: {emptied.state}.")

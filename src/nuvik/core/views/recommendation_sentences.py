@@ -125,7 +125,7 @@ def _proof(recommendation: Recommendation) -> str:
         if recommendation.reachable.proposal.cost_s - recommendation.ideal.cost_s > 1:
             proof += f"{', but' if close else 'for more,'} {_no_room(recommendation)}"
         elif not close:
-            proof = "whether better exists was not found out"
+            proof = "whether a better one exists is not known"
     elif proposal.gap > 1e-6:
         proof = f"this is proven to be within {proposal.gap:.2%} of the best possible"
     else:
@@ -140,9 +140,9 @@ def _no_room(recommendation: Recommendation) -> str:
     """That drives are too full to turn around, and what would help."""
     reachable = recommendation.reachable
     if not reachable.missing_bytes:
-        return "the drives have no room to turn around"
+        return "the drives have no room to make way for each other"
     label = shown(recommendation.draft.drive(reachable.missing_on).label)
-    needed = f"{format_bytes(reachable.missing_bytes)} more free on {label} would be needed to turn around"
+    needed = f"{format_bytes(reachable.missing_bytes)} more free on {label} would be needed to make room along the way"
     could_save_s = recommendation.could_save_s
     return f"{needed}, for up to {format_duration(could_save_s)} less waiting a week" if could_save_s >= 1 else needed
 

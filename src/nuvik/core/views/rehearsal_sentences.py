@@ -75,11 +75,11 @@ def _on_the_way(timeline: Timeline, labels: dict[str, str]) -> list[str]:
 
 
 def dip_line(dip: Dip, timeline: Timeline, label: str) -> str:
-    """For example “Dunlin goes down to 61.0 GB for 8 min, 37.3 GB below its headroom; then it has it back”."""
+    """For example “Dunlin goes down to 61.0 GB for 8 min, 37.3 GB below its headroom, and then recovers”."""
     below = format_bytes(timeline.floor_bytes[dip.drive] - dip.lowest_bytes)
     low, name = format_bytes(dip.lowest_bytes), shown(label)
     return (
-        f"{name} goes down to {low} for {format_duration(dip.seconds)}, {below} below its headroom; then it has it back"
+        f"{name} goes down to {low} for {format_duration(dip.seconds)}, {below} below its headroom, and then recovers"
     )
 
 
@@ -94,8 +94,8 @@ def halfway_line(timeline: Timeline) -> str:
         wanted = timeline.waiting_before_s_per_week - share * saved_s
         reached = next((step for step in steps if (step.waiting_after_s_per_week or 0.0) <= wanted), None)
         if reached is not None:
-            by_step[reached.n] = f"{name} after {format_duration(reached.end_s)} (step {reached.n})"
-    return f"Of what it saves you have {' and '.join(by_step.values())}" if by_step else ""
+            by_step[reached.n] = f"{name} of the savings after {format_duration(reached.end_s)} (step {reached.n})"
+    return f"You get {' and '.join(by_step.values())}" if by_step else ""
 
 
 def forecast_line(forecast: Forecast, label: str) -> str:

@@ -87,6 +87,11 @@ def _how_sure(why: Why, better: str) -> str:
     library = why.library
     if why.source == "assumed":
         return f"These are the figures for the kind “{library.kind}”; {better}."
+    if why.source == "recorded":
+        recorded = len({timing.drive for timing in library.timings if timing.recorded})
+        if recorded > 1:
+            return f"Its opening was recorded on {recorded} drives: elsewhere it may differ by a tenth."
+        return "Its opening was recorded on one drive: elsewhere it may differ by a fifth."
     if library.computing_s is not None:
         return "You timed it on two drives, which tells computing from reading."
     return "You timed it on one drive: how much of that was computing is not known, so the other drives have a range."

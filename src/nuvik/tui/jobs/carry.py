@@ -118,7 +118,7 @@ class CarryJob(Job):
         try:
             self.then(self.host.desk.take_snapshot, self.host.desk.workspace.survey.latest())
         except NuvikError:
-            log.warning("what was carried is not known to the plan before the next survey", exc_info=True)
+            log.warning("the plan knows what was carried once you survey again", exc_info=True)
         self.then(self._carried, run, ended, trouble)
 
     def _report(self, run: CarryRun, event: Event) -> None:

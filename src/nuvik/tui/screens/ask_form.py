@@ -21,7 +21,7 @@ _FIELDS = ("style", "free", "moves", "hours", "weeks", "grow")
 _FLAGS = (
     ("keep_headroom", "no drive goes below its headroom, not even while things are moved"),
     ("on_trial", "originals are kept until I release them, so count with both"),
-    ("every_move", "also the last moves, which bring little for their trouble"),
+    ("every_move", "include moves that gain little"),
     ("whole", "never split libraries into parts"),
 )
 

@@ -83,7 +83,7 @@ class ChangesSheet(Sheet):
         palette, workspace, text = palette_of(self.app.theme), self.desk.workspace, Text()
         compared, rates = workspace.survey.changes(), workspace.survey.growth()
         if compared is None:
-            text.append("There are not two surveys to compare yet.\n\n")
+            text.append("There are no two surveys to compare yet.\n\n")
         else:
             when = ago(compared[0].taken_at)
             self.add_title(

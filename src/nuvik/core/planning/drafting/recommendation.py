@@ -257,7 +257,7 @@ def _why_not_made(library: Library, whole: Draft, ideal: Proposal) -> str:
     """Why a move is left out that would be good; empty where none is."""
     if library.id in whole.places:
         return "it is one of the last moves, which bring little for their trouble"
-    return "the drives have no room to turn around" if library.id in ideal.places else ""
+    return "the drives have no room to make way for each other" if library.id in ideal.places else ""
 
 
 def _brings_s(load: Load, wishes: Wishes, spaces: list[Space]) -> float:

@@ -53,7 +53,7 @@ class Why:
     drives: tuple[OnDrive, ...]
     """The one where it stands first, then the attached ones, the one that saves most first."""
     source: str
-    """Where the seconds come from: assumed by its kind, or timed by the user."""
+    """Where the seconds come from: assumed by its kind, timed by the user, or recorded."""
     moves_to: str
     """The id of the drive to which it should go; empty when it should stay."""
     reason: str
@@ -74,10 +74,17 @@ def why(snapshot: Snapshot, wishes: Wishes, recommendation: Recommendation, libr
     return Why(
         library=library,
         drives=tuple(sorted(rows, key=lambda row: (not row.here, -row.saves_s_per_week, row.label))),
-        source="timed" if library.timings or library.opening_factor != 1.0 else "assumed",
+        source=_source(library),
         moves_to=goal or "",
         reason=recommendation.reasons.get(library.id, "") if goal else kept.reason if kept else "",
     )
+
+
+def _source(library: Library) -> str:
+    """How well its openings are known."""
+    if any(timing.recorded for timing in library.timings):
+        return "recorded"
+    return "timed" if library.timings or library.opening_factor != 1.0 else "assumed"
 
 
 def _on_drive(

@@ -2,7 +2,8 @@
 
 Opening takes `cpu + sequential / read speed + small reads / small reads per second`; waiting is that times opens
 per week. The figures by kind are assumed, in the middle of what such things commonly do; they order drives
-rightly before they are calibrated, and are not meant to the second.
+rightly before they are calibrated, and are not meant to the second. Of a library whose opening was recorded, what is
+read in sequence and how often it has to be sought are those of the recording.
 """
 
 from __future__ import annotations
@@ -81,8 +82,10 @@ def opening_time(library: Library, drive: Drive) -> OpeningTime:
     if piece is not None:
         kind, size, files, share, computes = piece.kind, piece.bytes, piece.files, piece.reads, piece.body
     opening = OPENINGS[kind]
-    sequential = min(size * opening.share_read, opening.most_read_bytes)
+    sequential: float = min(size * opening.share_read, opening.most_read_bytes)
     small_reads = min(opening.small_reads, size // _SMALL_READ_BYTES, max(1, files) * _SMALL_READS_A_FILE)
+    if library.pattern is not None:
+        sequential, small_reads = library.pattern.bytes, library.pattern.runs
     factor = library.opening_factor
     computing_s = opening.cpu_s * factor if library.computing_s is None else library.computing_s
     return OpeningTime(
@@ -97,6 +100,8 @@ def opening_s(library: Library, drive: Drive) -> float:
     return opening_time(library, drive).total_s
 
 
+_ONE_RECORDING, _TWO_RECORDINGS = 0.20, 0.10
+"""By what share an opening elsewhere may differ from what recordings on one drive, or on two, tell."""
 _MOST_FACTOR = 10_000.0
 _ALIKE = 1.2
 """Drives from which it is read in times that differ by less than this cannot tell computing from reading."""
@@ -112,16 +117,28 @@ def timed(library: Library, timings: Sequence[Timing], drives: Mapping[str, Driv
     points = [(opening_time(plain, drives[each.drive]), each.seconds) for each in timings if each.drive in drives]
     if not points:
         return plain
-    (latest, took_s) = points[-1]
+    (latest, took_s), newest = points[-1], timings[-1]
     quick = min(points, key=lambda point: point[0].reading_s)
     slow = max(points, key=lambda point: point[0].reading_s)
     if slow[0].reading_s < _ALIKE * quick[0].reading_s or not quick[0].reading_s:
+        if newest.computing_s is not None and latest.reading_s:
+            return _by_one_recording(plain, latest.reading_s, took_s, newest.computing_s)
         return replace(plain, opening_factor=_possible(took_s / latest.total_s))
     factor = (slow[1] - quick[1]) / (slow[0].reading_s - quick[0].reading_s)
     # A drive that reads quicker and opens slower tells that reading does not count.
     factor = _possible(min(max(factor, 0.0), quick[1] / quick[0].reading_s))
     computing_s = max(0.0, quick[1] - factor * quick[0].reading_s)
     return replace(plain, opening_factor=factor, computing_s=round(computing_s, 4))
+
+
+def _by_one_recording(plain: Library, reading_s: float, took_s: float, computing_s: float) -> Library:
+    """From one recording: what is not reading is the library's own. Where the drive could not have read so much in the
+    time, it reads quicker than it is known to, or while the programs compute: half of their computing is taken for
+    their own.
+    """
+    own_s = took_s - reading_s if took_s >= reading_s else min(took_s, computing_s) / 2
+    factor = _possible(min(1.0, (took_s - own_s) / reading_s))
+    return replace(plain, opening_factor=factor, computing_s=round(own_s, 4))
 
 
 def _possible(factor: float) -> float:
@@ -136,7 +153,11 @@ def opening_bounds_s(library: Library, drive: Drive, drives: Mapping[str, Drive]
     if not points:
         return None
     if library.computing_s is not None:
-        return (likely_s := opening_s(library, drive)), likely_s
+        likely_s, drives_known = opening_s(library, drive), len({each.drive for each in points})
+        doubt = _ONE_RECORDING if drives_known < 2 else _TWO_RECORDINGS if any(p.recorded for p in points) else 0.0
+        if any(each.drive == drive.id for each in points):
+            doubt = 0.0
+        return likely_s / (1 + doubt), likely_s * (1 + doubt)
     there, here = opening_time(library, drive), opening_time(library, drives[points[-1].drive])
     all_reading_s = here.total_s * there.reading_s / here.reading_s if here.reading_s else here.total_s
     return min(here.total_s, all_reading_s), max(here.total_s, all_reading_s)

@@ -75,6 +75,7 @@ FIELD_WORDS = {
     "problem": "What is wrong; null: nothing.",
     "prove_s": "Of that: reading the copy back.",
     "reason": "Why.",
+    "recordings": "One by one, the oldest first.",
     "release_s": "Of that: removing the original.",
     "repair": "What may safely be done about it.",
     "result": "What was measured; null when it could not be.",
@@ -119,6 +120,7 @@ _UNITS = (
     ("reads_per_s", "reads per second"),
     ("_per_week", "times per week"),
     ("bytes", "bytes"),
+    ("bytes_read", "bytes"),
     ("_per_tb", "currency per TB"),
     ("_c", "degrees Celsius"),
     ("_s", "seconds"),
@@ -133,7 +135,7 @@ _UNITS = (
 _NO_UNIT = {
     "n", "id", "run", "move", "undoes", "exit_code", "line", "folders", "files", "surveys", "libraries", "links",
     "sizes", "links_in", "links_out", "links_broken", "shared_files", "not_here_files", "landed", "proven_gap",
-    "confidence", "speed_spread", "opening_factor", "reads", "number",
+    "confidence", "speed_spread", "opening_factor", "reads", "number", "runs", "files_read",
 }  # fmt: skip
 """Numbers, counts and shares."""
 

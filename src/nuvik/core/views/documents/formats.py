@@ -18,6 +18,7 @@ from nuvik.core.views.documents.of_moves import (
     QueueDocument,
     UndoDocument,
 )
+from nuvik.core.views.documents.of_openings import RecordingDocument, RecordingsDocument, TastesDocument
 from nuvik.core.views.documents.of_plans import PlanCheckDocument, ProposalDocument, WeightsDocument, WhyDocument
 from nuvik.core.views.documents.of_surveys import ChangesDocument, EmptyDocument, TwinsDocument
 from nuvik.core.views.documents.of_tethers import LandingDocument, TetherDocument
@@ -37,6 +38,9 @@ FORMATS: dict[str, type[Any]] = {
     "nuvik-weights/1": WeightsDocument,
     "nuvik-plan-check/1": PlanCheckDocument,
     "nuvik-why/1": WhyDocument,
+    "nuvik-opening/1": RecordingDocument,
+    "nuvik-openings/1": RecordingsDocument,
+    "nuvik-taste/1": TastesDocument,
     "nuvik-rehearsal/1": Timeline,
     "nuvik-event/1": EventDocument,
     "nuvik-undo/1": UndoDocument,

@@ -148,7 +148,7 @@ class DriveWhyDocument:
     high_s: float | None
     """Between what `seconds` lies, as far as timings tell; null where the figures are those of its kind."""
     source: str
-    """Where the seconds come from: assumed by its kind, or timed by the user."""
+    """Where the seconds come from: assumed by its kind, timed by the user, or recorded."""
     waiting_s_per_week: float
     saves_s_per_week: float
     """Compared with where it is now; below zero: longer waiting."""

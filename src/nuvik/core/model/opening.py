@@ -1,0 +1,77 @@
+"""What opening a library takes, as it was recorded."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from nuvik.core.model.paths import PathText
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stretch:
+    """Bytes of a file that lie in a row and were read."""
+
+    file: PathText
+    """Relative to the library."""
+    offset: int
+    bytes: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReadPattern:
+    """What opening a library reads, wherever it is: the middle of its recordings."""
+
+    bytes: int
+    runs: int
+    """Stretches of bytes in a row: each costs a drive with platters a seek."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Recording:
+    """One opening of a library, as it was watched."""
+
+    library: PathText
+    """Its path then."""
+    drive: str
+    taken_at: str
+    """ISO 8601 in UTC."""
+    seconds: float
+    """From the start until it was ready for use."""
+    bytes_read: int
+    """Of its files, what came into memory; what the system read ahead counts with it."""
+    runs: int
+    files_read: int
+    computing_s: float
+    """Processor time of the programs that had its files open."""
+    stretches: tuple[Stretch, ...] = ()
+    """What was read, in the order in which it came as far as that was seen; empty where pages cannot be asked for."""
+    elsewhere_bytes: dict[str, int] | None = None
+    """What other drives read meanwhile, by drive id; None where the system does not tell."""
+    doubts: tuple[str, ...] = ()
+    """Why this may not be all, each in one sentence."""
+
+    @property
+    def certainty(self) -> str:
+        """`pages` where pages of files were seen, `counters` where only the drive's counters were."""
+        return "pages" if self.stretches or not self.bytes_read else "counters"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Taste:
+    """How a library would open from another drive, found out by reading there what its recorded opening read."""
+
+    library: PathText
+    drive: str
+    """Where it was tasted."""
+    taken_at: str
+    here_s: float
+    """An opening from where it is, as recorded."""
+    there_s: float
+    """An opening from there …"""
+    low_s: float
+    high_s: float
+    """… and between what it lies, as the passes differ."""
+    copied_bytes: int
+    reads_here_s: float
+    """Reading all that where it is now: the control."""
+    reads_there_s: float

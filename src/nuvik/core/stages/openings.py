@@ -1,0 +1,140 @@
+"""Openings: recording what a library reads when it is opened, and what that tells of it."""
+
+from __future__ import annotations
+
+import statistics
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+from nuvik.core.carrying.lock import carrying_lock
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import Refused
+from nuvik.core.model.library import Library, Timing
+from nuvik.core.model.names import shown
+from nuvik.core.model.opening import ReadPattern, Recording, Taste
+from nuvik.core.model.progress import OpeningReport, Stop
+from nuvik.core.openings.record import Recorder
+from nuvik.core.openings.taste import TasteBudget, budget_of, taste
+from nuvik.core.planning.placement.waiting import timed
+from nuvik.core.stages.computer import Computer
+from nuvik.core.stages.survey import SurveyStage
+from nuvik.core.store.openings import Openings
+
+
+@dataclass(frozen=True, slots=True)
+class OpeningStage:
+    """The calls about openings."""
+
+    computer: Computer
+    survey: SurveyStage
+
+    def record(
+        self,
+        library: Library,
+        command: Sequence[str] = (),
+        begun: Callable[[], None] = lambda: None,
+        is_ready: Callable[[], bool] = lambda: False,
+        report: OpeningReport = lambda watching: None,
+        stop: Stop | None = None,
+    ) -> Recording:
+        """Record an opening and learn from it. The library is put out of the system's memory, `begun` is called, then
+        the command is started, or the user opens it, until `is_ready` or until it has been quiet. Raises Refused,
+        NotNamed for a command that is not there, StopRequested.
+        """
+        drives = self.computer.drives()
+        drive = next((each for each in drives if each.id == library.drive), None)
+        if drive is None:
+            raise Refused(f"The drive of {shown(library.name)} is not known now.", next_step="Survey again.")
+        recorder = Recorder(self.computer.host, library, drive, drives, stop or Stop())
+        with carrying_lock(self.computer.state_folder, "recording an opening"):
+            recorder.put_out()
+            begun()
+            recording = recorder.watch(command, is_ready, report)
+        if not recording.bytes_read:
+            raise Refused(
+                f"Nothing of {shown(library.name)} was read.",
+                next_step="Open it after Nuvik says so, and say when it is ready.",
+            )
+        Openings(self.computer.database).keep(self._first(library), recording)
+        self._learn(library)
+        return recording
+
+    def of(self, library: Library) -> list[Recording]:
+        """All recordings of a library, the oldest first."""
+        return Openings(self.computer.database).of(self._first(library))
+
+    def budget(self, library: Library, drive: Drive) -> TasteBudget:
+        """What tasting a drive takes there. Raises Refused where it cannot be done."""
+        return budget_of(library, self._latest(library), drive)
+
+    def taste(
+        self,
+        library: Library,
+        drive: Drive,
+        report: Callable[[str, float], None] = lambda what, share: None,
+        stop: Stop | None = None,
+    ) -> Taste:
+        """How long an opening from another drive takes, by reading there what the latest recorded opening read. Raises
+        Refused, StopRequested.
+        """
+        recording = self._latest(library)
+        here = next((each for each in self.computer.drives() if each.id == recording.drive), None)
+        if here is None or library.drive != recording.drive:
+            raise Refused(
+                f"{shown(library.name)} is not where its opening was recorded.", next_step="Record it here first."
+            )
+        with carrying_lock(self.computer.state_folder, "tasting a drive"):
+            try:
+                return taste(self.computer.host, library, recording, here, drive, report, stop)
+            except OSError as fault:
+                words = (fault.strerror or str(fault)).lower()
+                raise Refused(
+                    f"{shown(drive.label)} cannot be tasted: {words}.", next_step="Check the drive, and try again."
+                ) from None
+
+    def _latest(self, library: Library) -> Recording:
+        """Raises Refused."""
+        recordings = self.of(library)
+        if not recordings:
+            raise Refused(
+                f"No opening of {shown(library.name)} was recorded yet.",
+                next_step="Record one first: “nuvik opening record”.",
+            )
+        return recordings[-1]
+
+    def forget(self, library: Library) -> int:
+        """Forget all recordings of a library, and what they told; how many there were."""
+        forgotten = Openings(self.computer.database).forget(self._first(library))
+        if forgotten:
+            self._learn(library)
+        return forgotten
+
+    def _first(self, library: Library) -> str:
+        return self.survey.first_place(library.path)
+
+    def _learn(self, library: Library) -> None:
+        """Put what all recordings tell on the library's card: the latest of each drive, and the middle of what is read.
+        What was timed by hand counts where nothing was recorded.
+        """
+        drives = self.computer.drives()
+        card, recordings = self.survey.card(library.path, drives), self.of(library)
+        by_hand = [timing for timing in card.timings if not timing.recorded]
+        latest = {each.drive: each for each in recordings}
+        timings = [timing for timing in by_hand if timing.drive not in latest]
+        timings += [Timing(drive=id, seconds=each.seconds, computing_s=each.computing_s) for id, each in latest.items()]
+        pattern = None
+        if recordings:
+            pattern = ReadPattern(
+                bytes=round(statistics.median(each.bytes_read for each in recordings)),
+                runs=round(statistics.median(each.runs for each in recordings)),
+            )
+        known = {drive.id: drive for drive in drives}
+        fitted = timed(replace(library, pattern=pattern), timings, known)
+        learnt = replace(
+            card,
+            timings=tuple(timings),
+            pattern=pattern,
+            opening_factor=fitted.opening_factor if timings else None,
+            computing_s=fitted.computing_s if timings else None,
+        )
+        self.survey.keep_cards([learnt], drives)
