@@ -273,6 +273,14 @@ class RealDrives:
                 pytest.skip("this machine has no throttle for block devices")
             file.write_text(f"{number} {int(mb_s * MB)}")
 
+    def limit_reads(self, name: str, per_s: int) -> None:
+        """Hold a volume to so many read operations a second, as platters would."""
+        number = Path(f"/sys/block/{Path(self.loops[name][0]).name}/dev").read_text().strip()
+        file = Path("/sys/fs/cgroup/blkio/blkio.throttle.read_iops_device")
+        if not file.exists():
+            pytest.skip("this machine has no throttle for block devices")
+        file.write_text(f"{number} {per_s}")
+
     @staticmethod
     def plain_speeds(point: Path, count_mb: int) -> tuple[float, float]:
         """What the plain system tool reads and writes past the cache there, in MB/s: what this machine allows now."""
@@ -324,6 +332,7 @@ class RealDrives:
         for loop, _ in self.loops.values():
             if Path("/sys/fs/cgroup/blkio/blkio.throttle.read_bps_device").exists():
                 self.limit(loop, 0, 0)
+                self.limit_reads(next(name for name, mine in self.loops.items() if mine[0] == loop), 0)
             mounts = (line.split() for line in Path("/proc/mounts").read_text(encoding="utf-8").splitlines())
             for point in {words[1] for words in mounts if words[0] == loop}:
                 _unmount(Path(point.replace("\\040", " ")))

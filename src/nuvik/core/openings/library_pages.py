@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import stat
+import time
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
@@ -13,6 +14,9 @@ from nuvik.core.model.opening import Stretch
 from nuvik.core.model.progress import Stop
 
 _OPEN = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_CLOEXEC", 0)
+
+_TRIES, _BETWEEN_S = 3, 0.1
+"""Pages that were read just now stay for a moment, in a list of the processor that read them."""
 
 Runs = list[tuple[int, int]]
 """Stretches of a file in memory, as (offset, end)."""
@@ -39,15 +43,26 @@ class LibraryPages:
         for name in _files_below(self.root):
             stop.check()
             try:
-                with _opened(os.path.join(self.root, name)) as (handle, facts):
-                    put_out(handle)
-                    self.facts[name] = (facts.st_size, facts.st_mtime_ns)
-                    if runs := _runs(handle, facts.st_size):
-                        self.kept[name] = runs
-            except PagesUnknown:
-                self.unknown += 1
+                self._put_out(name)
             except OSError:
                 self.unknown += 1
+        for _ in range(_TRIES):
+            if not self.kept:
+                return
+            time.sleep(_BETWEEN_S)
+            for name in list(self.kept):
+                stop.check()
+                with contextlib.suppress(OSError):
+                    self._put_out(name)
+
+    def _put_out(self, name: str) -> None:
+        """Raises OSError, PagesUnknown where the system does not tell of this file."""
+        with _opened(os.path.join(self.root, name)) as (handle, facts):
+            put_out(handle)
+            self.facts[name] = (facts.st_size, facts.st_mtime_ns)
+            self.kept.pop(name, None)
+            if runs := _runs(handle, facts.st_size):
+                self.kept[name] = runs
 
     @property
     def kept_bytes(self) -> int:

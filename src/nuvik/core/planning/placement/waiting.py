@@ -142,7 +142,7 @@ def _by_one_recording(plain: Library, reading_s: float, took_s: float, computing
 
 
 def _possible(factor: float) -> float:
-    return round(min(_MOST_FACTOR, max(1 / _MOST_FACTOR, factor)), 4)
+    return float(f"{min(_MOST_FACTOR, max(1 / _MOST_FACTOR, factor)):.6g}")
 
 
 def opening_bounds_s(library: Library, drive: Drive, drives: Mapping[str, Drive]) -> tuple[float, float] | None:
