@@ -16,19 +16,23 @@ import jsonschema
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
+from textual.widgets import Static
 
 from conftest import MB, a_drive, leftovers
 from households import library as a_library
 from nuvik.__main__ import run
 from nuvik.core.model.errors import Refused, StopRequested
 from nuvik.core.model.library import Kind, Timing
-from nuvik.core.model.opening import ReadPattern
-from nuvik.core.model.progress import Stop
+from nuvik.core.model.opening import ReadPattern, Recording
+from nuvik.core.model.progress import Stop, Watching
 from nuvik.core.openings import record as recording_module
 from nuvik.core.openings import taste as taste_module
 from nuvik.core.openings.library_pages import LibraryPages, _without
 from nuvik.core.planning.placement.waiting import opening_bounds_s, opening_s, timed
+from nuvik.core.stages.openings import OpeningStage
 from nuvik.core.stages.workspace import Workspace, open_workspace
+from nuvik.tui.app import NuvikApp
+from screens import settle, words_of
 from test_documents import shipped, strict
 
 SEQUENCE, SCATTERED, COMPUTING_S = 40_000_000, 300, 0.6
@@ -223,3 +227,41 @@ def test_a_recording_is_met_where_it_was_made(seconds, computing_s, count, seeks
     assert opening_s(learnt, here) == pytest.approx(seconds, rel=0.01, abs=0.01) or not count + seeks
     quicker = opening_s(learnt, there) <= opening_s(learnt, here) + 1e-6
     assert quicker == (faster >= 1) or opening_s(learnt, there) == pytest.approx(opening_s(learnt, here))
+
+
+async def test_an_opening_is_recorded_from_its_page(house, monkeypatch):
+    made: list[str] = []
+
+    def record(stage, library, command, begun, is_ready, report, stop):
+        begun()
+        report(Watching(1.5, 30 * MB, False))
+        while not is_ready():
+            stop.check()
+            time.sleep(0.01)
+        made.append(library.name)
+        return Recording(
+            library=library.path, drive=library.drive, taken_at="2026-01-01T00:00:00Z", seconds=4.2,
+            bytes_read=30 * MB, runs=7, files_read=3, computing_s=1.0, doubts=("One file changed meanwhile.",),
+        )  # fmt: skip
+
+    monkeypatch.setattr(OpeningStage, "record", record)
+    app = NuvikApp(house.open)
+    async with app.run_test(size=(120, 40)) as pilot:
+        await settle(app, pilot)
+        await pilot.press("tab", "enter")
+        await settle(app, pilot)
+        await pilot.press("o")
+        await pilot.pause(0.3)
+        lines = app.screen.query_one("#lines", Static)
+        assert "press Enter here" in words_of(lines) and "30.0 MB read" in words_of(lines)
+        await pilot.press("enter")
+        await settle(app, pilot)
+        assert "was ready after 4.2 s" in words_of(lines) and "changed meanwhile" in words_of(lines)
+        await pilot.press("enter")
+        await pilot.press("enter")
+        await settle(app, pilot)
+        await pilot.press("o")
+        await pilot.pause(0.2)
+        await pilot.press("escape")
+        await settle(app, pilot)
+        assert len(made) == 1, "Esc keeps nothing"

@@ -6,6 +6,9 @@ from dataclasses import dataclass
 
 from nuvik.core.model.paths import PathText
 
+_NOTABLE = 0.05
+"""The share of what was read from which on it matters where that is known from."""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Stretch:
@@ -41,6 +44,8 @@ class Recording:
     """Of its files, what came into memory; what the system read ahead counts with it."""
     runs: int
     files_read: int
+    untold_bytes: int = 0
+    """Of `bytes_read`, what is only known from what its drive has read in all."""
     computing_s: float
     """Processor time of the programs that had its files open."""
     stretches: tuple[Stretch, ...] = ()
@@ -52,8 +57,8 @@ class Recording:
 
     @property
     def certainty(self) -> str:
-        """`pages` where pages of files were seen, `counters` where only the drive's counters were."""
-        return "pages" if self.stretches or not self.bytes_read else "counters"
+        """`pages` where pages of files were seen, `counters` where much is only known from the drive's counters."""
+        return "counters" if self.untold_bytes > _NOTABLE * self.bytes_read else "pages"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

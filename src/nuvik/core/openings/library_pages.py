@@ -9,7 +9,7 @@ import time
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
-from nuvik.core.hosts.page_cache import PagesUnknown, put_out, resident
+from nuvik.core.hosts.page_cache import PagesUnknown, put_out, resident, tells_pages
 from nuvik.core.model.opening import Stretch
 from nuvik.core.model.progress import Stop
 
@@ -32,7 +32,9 @@ class LibraryPages:
     facts: dict[str, tuple[int, int]] = field(default_factory=dict)
     """By file, its size and time of change when it was put out."""
     unknown: int = 0
-    """Files whose pages the system does not tell."""
+    """Files whose pages the system does not tell …"""
+    unknown_bytes: int = 0
+    """… and how long they are together."""
     seen: dict[str, Runs] = field(default_factory=dict)
     """By file, what was seen coming in so far."""
     order: list[Stretch] = field(default_factory=list)
@@ -59,6 +61,9 @@ class LibraryPages:
         """Raises OSError, PagesUnknown where the system does not tell of this file."""
         with _opened(os.path.join(self.root, name)) as (handle, facts):
             put_out(handle)
+            if not tells_pages(handle, facts):
+                self.unknown_bytes += facts.st_size
+                raise PagesUnknown
             self.facts[name] = (facts.st_size, facts.st_mtime_ns)
             self.kept.pop(name, None)
             if runs := _runs(handle, facts.st_size):
@@ -118,7 +123,10 @@ def _files_below(root: str) -> Iterator[str]:
     for here, folders, names, _ in os.fwalk(root, follow_symlinks=False, onerror=lambda fault: None):
         folders[:] = [name for name in folders if _device_of(os.path.join(here, name)) == device]
         for name in names:
-            yield os.path.relpath(os.path.join(here, name), root)
+            path = os.path.join(here, name)
+            with contextlib.suppress(OSError):
+                if stat.S_ISREG(os.lstat(path).st_mode):
+                    yield os.path.relpath(path, root)
 
 
 def _device_of(path: str) -> int | None:

@@ -66,7 +66,9 @@ class Recorder:
         self.pages.put_out(self.stop)
         if self.pages.unknown:
             files = format_count(self.pages.unknown, "file")
-            self.doubts.append(f"Of {files} the system does not tell: they belong to others, or cannot be read.")
+            self.doubts.append(
+                f"The system does not tell what was read of {files}: others own them, or they cannot be read."
+            )
         kept = self.pages.kept_bytes
         if kept > _NOTABLE * max(1, self.library.on_disk_bytes):
             self.doubts.append(f"{format_bytes(kept)} of it stayed in memory: its file system or a program keeps it.")
@@ -136,8 +138,10 @@ class Recorder:
             self.doubts.append(f"{format_count(len(changed), 'file')} of it changed meanwhile.")
         by_drive = read.get(self.drive.id)
         seen = pages.bytes_read
-        if not pages.facts and by_drive is not None:
-            self.doubts.append("Only what its drive read is known, not which of its files.")
+        # What was read of files that nobody tells of can only be what else its drive has read.
+        untold = min(pages.unknown_bytes, max(0, (by_drive or 0) - seen))
+        if untold:
+            self.doubts.append(f"{format_bytes(untold)} of that is only known from what its drive has read in all.")
         elif by_drive is not None and by_drive > _OTHERS * seen + 10_000_000:
             others = format_bytes(by_drive - seen)
             self.doubts.append(f"Its drive read {others} more, for other programs or other libraries.")
@@ -147,7 +151,8 @@ class Recorder:
             drive=self.drive.id,
             taken_at=now_text(),
             seconds=round(seconds + simulated_s, 3),
-            bytes_read=seen if pages.facts else by_drive or 0,
+            bytes_read=seen + untold,
+            untold_bytes=untold,
             runs=pages.runs,
             files_read=len(pages.seen),
             computing_s=round(computing_s, 3),

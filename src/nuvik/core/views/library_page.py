@@ -60,10 +60,17 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
         yield "needs", f"a drive that reads at least {format_speed(library.needs_read_bytes_per_s)}"
     labels = {other.id: shown(other.label) for other in drives}
     if library.timings:
-        timed = (f"{each.seconds:g} s from {labels.get(each.drive, shown(each.drive))}" for each in library.timings)
-        yield "timed", f"it opens in {', '.join(timed)}"
+        timed = (
+            f"{each.seconds:g} s from {labels.get(each.drive, shown(each.drive))}"
+            f" ({'recorded' if each.recorded else 'timed'})"
+            for each in library.timings
+        )
+        yield "opens in", ", ".join(timed)
     elif library.opening_factor != 1.0:
         yield "timed", f"it takes {library.opening_factor:.2f} times as long to open as its kind usually does"
+    if library.pattern is not None:
+        read, often = format_bytes(library.pattern.bytes), format_count(library.pattern.runs, "stretch", "stretches")
+        yield "opening reads", f"{read} in {often}"
     for tether in library.tethers:
         yield "tether", shown(tether.in_words)
     if library.working_set:

@@ -22,7 +22,7 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
         (
             ("↑ ↓", "move through drives or libraries"),
             ("Tab", "switch between drives and libraries"),
-            ("Enter", "open the library: what is inside, why it may move or not; e edits its card"),
+            ("Enter", "open the library: what is inside, why it may move; e edits its card, o records an opening"),
             ("Space m", "mark the library at the cursor, or many at once"),
             ("p", "take everything marked to Plan"),
             ("l", "pick up the library at the cursor and go to Plan"),

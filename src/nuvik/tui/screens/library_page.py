@@ -46,6 +46,7 @@ class LibraryPage(ModalScreen[None]):
         Binding("s", "split", "split"),
         Binding("x", "empty", "empty"),
         Binding("f", "tethers", "how programs find it"),
+        Binding("o", "record", "record an opening"),
     ]
 
     def __init__(self, library: Library, desk: Desk) -> None:
@@ -58,7 +59,8 @@ class LibraryPage(ModalScreen[None]):
             yield Static(Text("working out where it belongs …", style=palette_of(self.app.theme).quiet), id="why")
             yield Static(Text("looking inside …", style=palette_of(self.app.theme).quiet), id="inside")
             yield Foot(
-                "\ne edits its card · f how programs find it once moved · s makes each folder a library"
+                "\ne edits its card · f how programs find it once moved · o records an opening\n"
+                "s makes each folder a library"
                 f"{' · x empties what programs make anew' if emptiable_of(self._library) else ''} · Esc closes"
             )
 
@@ -205,6 +207,13 @@ class LibraryPage(ModalScreen[None]):
 
         self.dismiss()
         self.app.push_screen(TetherChoice(self._library, self._desk))
+
+    def action_record(self) -> None:
+        """Watch what it reads when it is opened."""
+        from nuvik.tui.screens.record_opening import RecordSheet
+
+        self.dismiss()
+        self.app.push_screen(RecordSheet(self._library, self._desk))
 
     def action_edit(self) -> None:
         from nuvik.tui.screens.card_form import CardForm
