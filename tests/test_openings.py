@@ -21,6 +21,7 @@ from textual.widgets import Static
 from conftest import MB, a_drive, leftovers
 from households import library as a_library
 from nuvik.__main__ import run
+from nuvik.core.carrying.run import carry_plan
 from nuvik.core.model.errors import Refused, StopRequested
 from nuvik.core.model.library import Kind, Timing
 from nuvik.core.model.opening import ReadPattern, Recording
@@ -28,9 +29,11 @@ from nuvik.core.model.progress import Stop, Watching
 from nuvik.core.openings import record as recording_module
 from nuvik.core.openings import taste as taste_module
 from nuvik.core.openings.library_pages import LibraryPages, _without
+from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.planning.placement.waiting import opening_bounds_s, opening_s, timed
 from nuvik.core.stages.openings import OpeningStage
 from nuvik.core.stages.workspace import Workspace, open_workspace
+from nuvik.core.views.opening_sentences import afterwards_sentence
 from nuvik.tui.app import NuvikApp
 from screens import settle, words_of
 from test_documents import shipped, strict
@@ -75,6 +78,8 @@ class Opened:
         for n in range(40):
             (self.library / "data" / f"part-{n:02d}.pack").write_bytes(chance.randbytes(3 * MB))
         (self.library / "long.pack").write_bytes(chance.randbytes(60 * MB))
+        (self.library / "extras").mkdir()
+        (self.library / "extras" / "film.bin").write_bytes(chance.randbytes(20 * MB))
         for path in self.library.rglob("*"):
             os.utime(path, (1.6e9, 1.6e9))
         drives.limit_reads("fast", 2000)
@@ -119,6 +124,9 @@ def test_a_recording_sees_what_was_read_and_tells_how_it_opens_elsewhere(opened,
     assert {path: path.stat().st_mtime_ns for path in before} == {path: times[1] for path, times in before.items()}
     unread = [path for path in before if path.name not in {s.file.split("/")[-1] for s in recording.stretches}]
     assert all(path.stat().st_atime_ns == before[path][0] for path in unread)
+    inside = opened.workspace.openings.warm(opened.known())
+    assert [part.name for part in inside if part.may_go_apart] == ["extras"]
+    assert sum(part.read_bytes for part in inside) == recording.bytes_read
     fast, slow = opened.drive("fast"), opened.drive("slow")
     by_id = {fast.id: fast, slow.id: slow}
     library = timed(opened.known(), opened.known().timings, by_id)
@@ -126,16 +134,24 @@ def test_a_recording_sees_what_was_read_and_tells_how_it_opens_elsewhere(opened,
     tasted = opened.workspace.openings.taste(opened.known(), slow)
     assert leftovers(opened.slow) == [] and os.listdir(opened.slow) == ["lost+found"], "it is removed"
     assert tasted.copied_bytes < 0.3 * library.bytes
-    subprocess.run(["cp", "-r", str(opened.fast / "Games"), str(opened.slow)], check=True)
-    os.sync()
-    really_s = opened.really_s(opened.slow / "Games" / "Kite")
+    assert opened.workspace.openings.afterwards() == [], "nothing was moved yet"
+    workspace = opened.workspace
+    drive = next(each for each in workspace.drives.all() if each.path == str(opened.slow))
+    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(opened.library), drive.id)])))
+    moved = workspace.plan.library_at(os.path.realpath(opened.library))
+    assert moved.drive == drive.id
+    (awaited,) = workspace.openings.afterwards()
+    assert awaited.took_s is None and "not recorded since" in afterwards_sentence(awaited)
+    really_s = workspace.openings.record(moved, opened.command(Path(moved.path))).seconds
     assert abs(opening_s(library, slow) - really_s) < 0.2 * really_s and low_s < really_s < high_s
     assert abs(tasted.there_s - really_s) < 0.1 * really_s
+    (row,) = workspace.openings.afterwards()
+    assert (row.before_s, row.took_s) == (recording.seconds, really_s)
+    assert "longer than before" in afterwards_sentence(row)
     both = [*library.timings, Timing(drive=slow.id, seconds=really_s, computing_s=COMPUTING_S)]
-    known_better = timed(opened.known(), both, by_id)
-    for drive, root in ((slow, opened.slow / "Games" / "Kite"), (fast, opened.library)):
-        really_s = opened.really_s(root)
-        assert abs(opening_s(known_better, drive) - really_s) < 0.1 * really_s
+    known_better = timed(workspace.plan.library_at(moved.path), both, by_id)
+    for drive, seconds in ((slow, really_s), (fast, recording.seconds)):
+        assert abs(opening_s(known_better, drive) - seconds) < 0.1 * seconds
 
 
 def test_computing_beside_reading_is_not_counted_twice(opened):

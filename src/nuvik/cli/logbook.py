@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 import typer
 
 from nuvik.cli.call import Call, command
@@ -10,7 +12,12 @@ from nuvik.core.model.units import format_bytes
 
 def add_to(app: typer.Typer) -> None:
     @command(app, "logbook")
-    def logbook(call: Call) -> None:
+    def logbook(
+        call: Call,
+        openings: Annotated[
+            bool, typer.Option("--openings", help="Show how moved libraries open now, beside what was expected.")
+        ] = False,
+    ) -> None:
         """Show every move, newest first: its state, and what it took beside what was expected."""
         from nuvik.core.views.documents.of_moves import LogbookDocument
         from nuvik.core.views.move_rows import move_row
@@ -18,7 +25,10 @@ def add_to(app: typer.Typer) -> None:
         workspace = call.workspace
         moves = list(reversed(workspace.logbook.moves()))
         if call.as_json:
-            call.document(LogbookDocument.of(moves))
+            call.document(LogbookDocument.of(moves, workspace.openings.afterwards()))
+            return
+        if openings:
+            _say_openings(call)
             return
         if not moves:
             call.say("Nothing has been moved yet.")
@@ -34,3 +44,12 @@ def add_to(app: typer.Typer) -> None:
                 call.say(f"      expected {row.expected}, took {row.took}{freed}")
             if move.problem:
                 call.say(f"      {move.problem}")
+
+
+def _say_openings(call: Call) -> None:
+    from nuvik.core.views.opening_sentences import afterwards_headline, afterwards_sentence
+
+    rows = call.workspace.openings.afterwards()
+    call.say(afterwards_headline(rows))
+    for row in rows:
+        call.say(f"  {afterwards_sentence(row)}")

@@ -81,18 +81,22 @@ def add_to(app: typer.Typer) -> None:
     def show(call: Call, library: Which) -> None:
         """Show the recorded openings of a library."""
         from nuvik.core.views.documents.of_openings import RecordingsDocument
-        from nuvik.core.views.opening_sentences import recorded_sentence, recordings_headline
+        from nuvik.core.views.opening_sentences import recorded_sentence, recordings_headline, warm_lines
 
         known = call.workspace.plan.library_at(library)
         recordings = call.workspace.openings.of(known)
         if call.as_json:
-            call.document(RecordingsDocument.of(known, recordings))
+            call.document(RecordingsDocument.of(known, recordings, call.workspace.openings.warm(known)))
             return
-        labels = call.workspace.drives.labels()
+        labels, stop = call.workspace.drives.labels(), Stop()
         call.say(recordings_headline(known, recordings))
         for recording in recordings:
             call.say(f"  {recording.taken_at[:16].replace('T', ' ')}  {recorded_sentence(known, recording, labels)}")
             _say_doubts(call, recording, indent=20)
+        with stopping(stop, call), call.working("Looking inside"):
+            parts = call.workspace.openings.warm(known, stop)
+        for words in warm_lines(known, parts):
+            call.say(words)
 
     @command(opening, "taste")
     def taste(

@@ -80,3 +80,26 @@ class Taste:
     reads_here_s: float
     """Reading all that where it is now: the control."""
     reads_there_s: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Afterwards:
+    """What came of a move: how its library was expected to open from its new drive, and how it does."""
+
+    move: int
+    library: PathText
+    before_s: float
+    """An opening from the old drive, as recorded."""
+    expected_s: float
+    """An opening from the new drive, by what was recorded before the move …"""
+    low_s: float
+    high_s: float
+    """… and between what that was taken to lie."""
+    took_s: float | None
+    """As recorded since; None where it was not."""
+    opens_per_week: float
+
+    @property
+    def as_expected(self) -> bool:
+        """Whether it lies where it was expected."""
+        return self.took_s is not None and self.low_s <= self.took_s <= self.high_s

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import statistics
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from nuvik.core.carrying.lock import carrying_lock
@@ -11,13 +11,15 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Library, Timing
 from nuvik.core.model.names import shown
-from nuvik.core.model.opening import ReadPattern, Recording, Taste
+from nuvik.core.model.opening import Afterwards, ReadPattern, Recording, Taste
 from nuvik.core.model.progress import OpeningReport, Stop
 from nuvik.core.openings.record import Recorder
 from nuvik.core.openings.taste import TasteBudget, budget_of, taste
-from nuvik.core.planning.placement.waiting import timed
+from nuvik.core.openings.warm import Warm, warm_parts
+from nuvik.core.planning.placement.waiting import opening_bounds_s, opening_s, timed
 from nuvik.core.stages.computer import Computer
 from nuvik.core.stages.survey import SurveyStage
+from nuvik.core.store.journal import Journal
 from nuvik.core.store.openings import Openings
 
 
@@ -63,6 +65,41 @@ class OpeningStage:
         """All recordings of a library, the oldest first."""
         return Openings(self.computer.database).of(self._first(library))
 
+    def afterwards(self) -> list[Afterwards]:
+        """What came of each move that stands and whose library had been recorded before it; the newest first."""
+        snapshot, store = self.survey.latest(), Openings(self.computer.database)
+        drives = {drive.id: drive for drive in snapshot.drives}
+        libraries = {library.path: library for library in snapshot.libraries}
+        rows = []
+        for move in Journal(self.computer.database).moves():
+            library = libraries.get(move.target)
+            if not move.state.at_target or move.undoes is not None or library is None or not move.started_at:
+                continue
+            if not {move.source_drive, move.target_drive} <= drives.keys():
+                continue
+            every = store.of(self.survey.first_place(move.target))
+            before = [each for each in every if each.taken_at < move.started_at]
+            here = [each for each in before if each.drive == move.source_drive]
+            if not here:
+                continue
+            since = [each for each in every if each.taken_at > move.started_at and each.drive == move.target_drive]
+            known = learnt(library, before, (), drives)
+            there = drives[move.target_drive]
+            low_s, high_s = opening_bounds_s(known, there, drives) or (0.0, float("inf"))
+            rows.append(
+                Afterwards(
+                    move=move.id,
+                    library=library.name,
+                    before_s=here[-1].seconds,
+                    expected_s=round(opening_s(known, there), 3),
+                    low_s=round(low_s, 3),
+                    high_s=round(high_s, 3),
+                    took_s=since[-1].seconds if since else None,
+                    opens_per_week=library.opens_per_week,
+                )
+            )
+        return rows[::-1]
+
     def budget(self, library: Library, drive: Drive) -> TasteBudget:
         """What tasting a drive takes there. Raises Refused where it cannot be done."""
         return budget_of(library, self._latest(library), drive)
@@ -102,6 +139,13 @@ class OpeningStage:
             )
         return recordings[-1]
 
+    def warm(self, library: Library, stop: Stop | None = None) -> list[Warm]:
+        """What of each folder in a library its recorded openings ever read; empty where none was recorded. Raises
+        StopRequested.
+        """
+        recordings = self.of(library)
+        return warm_parts(self.survey.folders_in(library, stop), recordings) if recordings else []
+
     def forget(self, library: Library) -> int:
         """Forget all recordings of a library, and what they told; how many there were."""
         forgotten = Openings(self.computer.database).forget(self._first(library))
@@ -113,28 +157,34 @@ class OpeningStage:
         return self.survey.first_place(library.path)
 
     def _learn(self, library: Library) -> None:
-        """Put what all recordings tell on the library's card: the latest of each drive, and the middle of what is read.
-        What was timed by hand counts where nothing was recorded.
-        """
+        """Put what all recordings tell on the library's card."""
         drives = self.computer.drives()
         card, recordings = self.survey.card(library.path, drives), self.of(library)
         by_hand = [timing for timing in card.timings if not timing.recorded]
-        latest = {each.drive: each for each in recordings}
-        timings = [timing for timing in by_hand if timing.drive not in latest]
-        timings += [Timing(drive=id, seconds=each.seconds, computing_s=each.computing_s) for id, each in latest.items()]
-        pattern = None
-        if recordings:
-            pattern = ReadPattern(
-                bytes=round(statistics.median(each.bytes_read for each in recordings)),
-                runs=round(statistics.median(each.runs for each in recordings)),
-            )
-        known = {drive.id: drive for drive in drives}
-        fitted = timed(replace(library, pattern=pattern), timings, known)
-        learnt = replace(
+        fitted = learnt(library, recordings, by_hand, {drive.id: drive for drive in drives})
+        changed = replace(
             card,
-            timings=tuple(timings),
-            pattern=pattern,
-            opening_factor=fitted.opening_factor if timings else None,
-            computing_s=fitted.computing_s if timings else None,
+            timings=fitted.timings,
+            pattern=fitted.pattern,
+            opening_factor=fitted.opening_factor if fitted.timings else None,
+            computing_s=fitted.computing_s if fitted.timings else None,
         )
-        self.survey.keep_cards([learnt], drives)
+        self.survey.keep_cards([changed], drives)
+
+
+def learnt(
+    library: Library, recordings: Sequence[Recording], by_hand: Sequence[Timing], drives: Mapping[str, Drive]
+) -> Library:
+    """The library as recordings tell, the oldest first: the latest of each drive, and the middle of what is read. What
+    was timed by hand counts where nothing was recorded.
+    """
+    latest = {each.drive: each for each in recordings}
+    timings = [timing for timing in by_hand if timing.drive not in latest]
+    timings += [Timing(drive=id, seconds=each.seconds, computing_s=each.computing_s) for id, each in latest.items()]
+    pattern = None
+    if recordings:
+        pattern = ReadPattern(
+            bytes=round(statistics.median(each.bytes_read for each in recordings)),
+            runs=round(statistics.median(each.runs for each in recordings)),
+        )
+    return timed(replace(library, pattern=pattern), timings, drives)

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import shlex
+from collections.abc import Iterator, Mapping, Sequence
 
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
-from nuvik.core.model.opening import Recording, Taste
+from nuvik.core.model.opening import Afterwards, Recording, Taste
 from nuvik.core.model.units import format_bytes, format_count, format_duration
+from nuvik.core.openings.warm import Warm
+from nuvik.core.planning.drafting.reasons import how_often
+
+_PARTS = 8
+"""So many folders are listed."""
 
 
 def recorded_sentence(library: Library, recording: Recording, labels: Mapping[str, str]) -> str:
@@ -42,6 +48,49 @@ def taste_sentence(library: Library, taste: Taste, labels: Mapping[str, str]) ->
         f"{shown(library.name)} opens in {likely}{between} from {there}; now in {format_duration(taste.here_s)}. "
         f"It took {format_bytes(taste.copied_bytes)} instead of {format_bytes(library.bytes)} to find out."
     )
+
+
+def warm_lines(library: Library, parts: Sequence[Warm]) -> Iterator[str]:
+    """How much of a library is really used, where, and what could be placed apart."""
+    if not parts:
+        return
+    read, whole = sum(part.read_bytes for part in parts), sum(part.bytes for part in parts)
+    yield f"{format_bytes(read)} of {format_bytes(whole)} were ever read when it was opened:"
+    for part in parts[:_PARTS]:
+        name = shown(part.name) if part.name else "(files beside the folders)"
+        yield f"  {format_bytes(part.read_bytes):>9} of {format_bytes(part.bytes):>9}  {name}"
+    for part in parts:
+        if part.may_go_apart:
+            where = shlex.quote(library.path)
+            yield (
+                f"{shown(part.name)} was never read: it can be placed apart, on a slower drive "
+                f"(nuvik card {shown(where)} --part {shown(shlex.quote(part.name))}=KIND)."
+            )
+
+
+def afterwards_sentence(row: Afterwards) -> str:
+    """Whether a move did what it was to do for the opening of its library."""
+    low, likely, high = (format_duration(seconds) for seconds in (row.low_s, row.expected_s, row.high_s))
+    words = f"Move {row.move}, {shown(row.library)}: expected to open in {likely} ({low} to {high})"
+    if row.took_s is None:
+        return f"{words} instead of {format_duration(row.before_s)}; not recorded since: nuvik opening record"
+    words += f", opens in {format_duration(row.took_s)}"
+    if not row.as_expected:
+        words += ", which is not as expected"
+    change_s = row.took_s - row.before_s
+    often = f", {how_often(row.opens_per_week)}" if row.opens_per_week else ""
+    if abs(change_s) < 0.05 * row.before_s:
+        return f"{words}: as long as before{often}."
+    return f"{words}: {format_duration(abs(change_s))} {'longer' if change_s > 0 else 'quicker'} than before{often}."
+
+
+def afterwards_headline(rows: Sequence[Afterwards]) -> str:
+    """How good the expectations were, over all moves."""
+    met = [row for row in rows if row.took_s is not None]
+    if not met:
+        return "No library was recorded both before it was moved and since."
+    right = sum(row.as_expected for row in met)
+    return f"{right} of {format_count(len(met), 'moved library opens', 'moved libraries open')} as expected."
 
 
 def recordings_headline(library: Library, recordings: Sequence[Recording]) -> str:

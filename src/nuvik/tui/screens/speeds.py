@@ -19,7 +19,7 @@ from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.names import padded, shorten, shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_duration, format_speed
-from nuvik.core.views.opening_times import opening_times, telling_libraries
+from nuvik.core.views.opening_times import mark_of, opening_times, telling_libraries
 from nuvik.core.views.purchase_sentences import verdict_sentence
 from nuvik.core.views.speeds_headline import gauged_headline, gauging_headline, speeds_headline
 from nuvik.drawing.palette import Palette
@@ -179,14 +179,15 @@ class SpeedsScreen(StageScreen):
             style = f"bold {palette.accent}" if drive.id == here.id else palette.quiet
             text.append(f"{shorten(drive.label, _DRIVE_CELLS - 1):>{_DRIVE_CELLS}}", style=style)
         for library in libraries:
-            text.append(f"\n{padded(shorten(library.name, _NAME_CELLS - 1), _NAME_CELLS)}", style=palette.text)
+            name = f"{mark_of(library)} {shorten(library.name, _NAME_CELLS - 3)}"
+            text.append(f"\n{padded(name, _NAME_CELLS)}", style=palette.text)
             times = opening_times(library, drives)
             for drive in drives:
                 stands = drive.id == library.drive
                 seconds = times[drive.id]
                 words = f"{'▸' if stands else ''}{seconds:,.{1 if seconds < 10 else 0}f} s"
                 text.append(f"{words:>{_DRIVE_CELLS}}", style=f"bold {palette.text}" if stands else palette.quiet)
-        text.append("\n▸ where it is now", style=palette.quiet)
+        text.append("\n▸ where it is now   ● recorded   ○ timed   · assumed by its kind", style=palette.quiet)
         if findings := self._findings.get(here.id):
             text.append(f"\n\nAbout {shown(here.label)}", style=f"bold {palette.text}")
             for finding in findings:

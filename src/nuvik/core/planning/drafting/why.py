@@ -13,7 +13,7 @@ from nuvik.core.planning.drafting.recommendation import Recommendation
 from nuvik.core.planning.placement.costs import placement_cost_s
 from nuvik.core.planning.placement.limits import why_cannot, why_unwanted
 from nuvik.core.planning.placement.placement_model import Placement
-from nuvik.core.planning.placement.waiting import OpeningTime, opening_bounds_s, opening_time
+from nuvik.core.planning.placement.waiting import OpeningTime, known_by, opening_bounds_s, opening_time
 from nuvik.core.planning.search.ideal import prices_of_room
 
 _OFTEN = 1_000.0
@@ -74,17 +74,10 @@ def why(snapshot: Snapshot, wishes: Wishes, recommendation: Recommendation, libr
     return Why(
         library=library,
         drives=tuple(sorted(rows, key=lambda row: (not row.here, -row.saves_s_per_week, row.label))),
-        source=_source(library),
+        source=known_by(library),
         moves_to=goal or "",
         reason=recommendation.reasons.get(library.id, "") if goal else kept.reason if kept else "",
     )
-
-
-def _source(library: Library) -> str:
-    """How well its openings are known."""
-    if any(timing.recorded for timing in library.timings):
-        return "recorded"
-    return "timed" if library.timings or library.opening_factor != 1.0 else "assumed"
 
 
 def _on_drive(

@@ -95,6 +95,13 @@ def opening_time(library: Library, drive: Drive) -> OpeningTime:
     )
 
 
+def known_by(library: Library) -> str:
+    """How well its openings are known: `recorded`, `timed` by the user, or `assumed` by its kind."""
+    if any(timing.recorded for timing in library.timings):
+        return "recorded"
+    return "timed" if library.timings or library.opening_factor != 1.0 else "assumed"
+
+
 def opening_s(library: Library, drive: Drive) -> float:
     """Seconds to open a library once from a drive."""
     return opening_time(library, drive).total_s

@@ -74,6 +74,7 @@ FIELD_WORDS = {
     "price_per_tb": "What it costs for each TB.",
     "problem": "What is wrong; null: nothing.",
     "prove_s": "Of that: reading the copy back.",
+    "read_bytes": "What of it was read.",
     "reason": "Why.",
     "recordings": "One by one, the oldest first.",
     "release_s": "Of that: removing the original.",

@@ -10,6 +10,7 @@ from nuvik.core.carrying.mending.mend import Mended
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.leftover import Leftover, Repair
 from nuvik.core.model.library import Kind
+from nuvik.core.model.opening import Afterwards
 from nuvik.core.model.paths import PathText
 from nuvik.core.model.progress import Event
 from nuvik.core.model.tether import TetherKind
@@ -117,10 +118,12 @@ class LogbookDocument:
     """Every move, newest first."""
 
     moves: tuple[MoveDocument, ...]
+    openings: tuple[Afterwards, ...]
+    """Of moved libraries that were recorded before."""
 
     @classmethod
-    def of(cls, moves: Sequence[Move]) -> LogbookDocument:
-        return cls(moves=tuple(MoveDocument.of(move) for move in moves))
+    def of(cls, moves: Sequence[Move], openings: Sequence[Afterwards]) -> LogbookDocument:
+        return cls(moves=tuple(MoveDocument.of(move) for move in moves), openings=tuple(openings))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from nuvik.core.model.library import Library
 from nuvik.core.model.opening import Recording, Taste
+from nuvik.core.openings.warm import Warm
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -101,7 +102,10 @@ class RecordingsDocument:
 
     library: str
     recordings: tuple[RecordingDocument, ...]
+    inside: tuple[Warm, ...]
+    """Folder by folder, what was ever read."""
 
     @classmethod
-    def of(cls, library: Library, recordings: Sequence[Recording]) -> RecordingsDocument:
-        return cls(library=library.name, recordings=tuple(RecordingDocument.of(library, each) for each in recordings))
+    def of(cls, library: Library, recordings: Sequence[Recording], inside: Sequence[Warm]) -> RecordingsDocument:
+        rows = tuple(RecordingDocument.of(library, each) for each in recordings)
+        return cls(library=library.name, recordings=rows, inside=tuple(inside))
