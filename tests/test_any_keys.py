@@ -11,6 +11,7 @@ import pytest
 from conftest import MB, World, fill, put
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.world import WorldHost
+from nuvik.core.openings import record
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.stage import StageScreen
 from screens import settle
@@ -85,6 +86,7 @@ def asked(monkeypatch) -> list[str]:
 @pytest.mark.parametrize(("seed", "size"), [(1, (159, 47)), (2, (100, 30)), (3, (120, 40))])
 async def test_any_keys_in_any_order_are_no_trouble(world, tmp_path, monkeypatch, asked, seed, size):
     monkeypatch.chdir(tmp_path)  # where exports and plans are written
+    monkeypatch.setattr(record, "MOST_S", 0.5)  # nobody opens anything here
     house = furnished(world)
     asked.clear()
     await press_at_random(house, seed, 100, size)

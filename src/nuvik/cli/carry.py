@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 import time
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
@@ -222,6 +223,11 @@ def _run(call: Call, act: Callable[[Report, Stop], Outcome], then: Callable[[], 
         call.problem(f"move {move.id}, {shown(move.library)}: {move.problem}.")
     if any(move.state is State.ON_TRIAL for move in outcome.moves):
         call.say("On trial: the originals are kept. Once everything works, run: nuvik release all")
+    carried = {move.id for move in outcome.moves if move.state.at_target}
+    for row in workspace.openings.afterwards() if carried else ():
+        if row.move in carried and row.took_s is None:
+            again = f"nuvik opening record {shown(shlex.quote(row.library))}"
+            call.say(f"The opening of {shown(row.library)} was recorded before: “{again}” tells what came of it.")
     if then is not None:
         then()
     if troubled:

@@ -14,6 +14,7 @@ from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.journal import State
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Event, Report, Stop
+from nuvik.core.model.units import format_bytes
 from nuvik.core.views.event_words import event_words
 from nuvik.tui.jobs.base import Job, JobHost
 from nuvik.tui.jobs.survey import SurveyJob
@@ -60,8 +61,9 @@ class CarryRun:
     def take(self, event: Event) -> None:
         """Something happened."""
         if words := event_words(event):
-            what = words if event.event == "step-started" else f"{shown(event.library)} {words}"
-            self.happened.append((datetime.now().strftime("%H:%M:%S"), what))
+            if event.event == "step-started":
+                words = f"begins: {format_bytes(event.total_bytes)}"
+            self.happened.append((datetime.now().strftime("%H:%M:%S"), f"{shown(event.library)} {words}"))
         self.latest = event
         if event.ends_move:
             self.at_hand.pop(event.move, None)

@@ -210,11 +210,11 @@ class SpeedsScreen(StageScreen):
             text.append(f"\n{padded(shorten(candidate.label, _BUY_CELLS - 1), _BUY_CELLS)}", style=palette.text)
             text.append(f"{candidate.price_per_tb:>8,.0f} {candidate.currency:<3}", style=palette.quiet)
             text.append(
-                f"{format_speed(candidate.read_bytes_per_s):>11}",
+                f"{'! ' * candidate.is_held_back + format_speed(candidate.read_bytes_per_s):>11}",
                 style=palette.look if candidate.is_held_back else palette.text,
             )
             text.append(f"{format_duration(verdict.saves_s_per_week):>14}", style=palette.text)
-        text.append("\namber: its case or port is slower than the drive itself\n", style=palette.quiet)
+        text.append("\n! its case or port is slower than the drive itself\n", style=palette.quiet)
         for verdict in self._verdicts[:_TOLD]:
             text.append(f"\n· {verdict_sentence(verdict)}", style=palette.text)
         return text

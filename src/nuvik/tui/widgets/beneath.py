@@ -23,14 +23,15 @@ class Beneath(Static):
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id, markup=False)
         self.display = False
+        self._theme = ""
         self._shown: tuple[str, tuple[tuple[str, str], ...]] = ("", ())
 
     def show(self, title: str, rows: Iterable[tuple[str, str]]) -> None:
         """Say this. With nothing to say it stays empty."""
-        what = (title, tuple(rows))
-        if what == self._shown:
+        what, theme = (title, tuple(rows)), self.app.theme
+        if (what, theme) == (self._shown, self._theme):
             return
-        self._shown = what
+        self._shown, self._theme = what, theme
         palette, grid = palette_of(self.app.theme), Table.grid(padding=(0, 2))
         grid.add_column(no_wrap=True, min_width=_NAME_CELLS)
         grid.add_column()
