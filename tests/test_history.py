@@ -19,6 +19,7 @@ from hypothesis import strategies as st
 
 from conftest import GB, MB, a_drive, fill, put
 from nuvik.__main__ import run
+from nuvik.core.carrying.run import carry_plan
 from nuvik.core.hosts.disk_usage import NO_ANSWER, UsageMeter
 from nuvik.core.model.errors import BadInput
 from nuvik.core.model.history import Sighting
@@ -26,6 +27,7 @@ from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import LOOSE_LISTED, LooseFolder, Snapshot
+from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.store.exports import COLUMNS, save_libraries
 from nuvik.core.store.snapshots import drive_history, keep_snapshot, library_history, moments, thinned
 from nuvik.core.survey.history.growth import differences, growth
@@ -301,3 +303,16 @@ def test_the_board_keeps_everything_on_it_and_in_order(sizes, days):
 
 def moment_of(when: datetime) -> str:
     return when.isoformat().replace("+00:00", "Z")
+
+
+def test_what_nuvik_keeps_for_a_while_is_not_listed_as_loose(world):
+    """An original on trial is no data without a library, and no twin of its copy."""
+    put(world.path("kestrel", "Games", "Kite", "big.bin"), 150 * MB)
+    workspace = world.open()
+    workspace.survey.take()
+    draft = workspace.plan.draft([(world.path("kestrel", "Games", "Kite"), "heron")])
+    carry_plan(workspace.carry.work(), make_plan(draft), on_trial=True)
+    snapshot = workspace.survey.take()
+    listed = [folder.path for folder in snapshot.loose] + [file.path for file in snapshot.large_files]
+    assert listed and not [path for path in listed if ".nuvik-" in path]
+    assert workspace.survey.twins(lambda *_: None) == []

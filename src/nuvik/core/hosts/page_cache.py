@@ -49,7 +49,11 @@ def tells_pages(handle: int, facts: os.stat_result) -> bool:
 
 
 def put_out(handle: int) -> None:
-    """Let the system forget what it has of an open file, once that is on the medium. Raises OSError."""
+    """Let the system forget what it has of an open file, once that is on the medium; where it has no call for that,
+    nothing happens. Raises OSError.
+    """
+    if not can_put_out():
+        return
     os.fsync(handle)
     os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_DONTNEED)
 

@@ -120,7 +120,7 @@ def _files_below(root: str) -> Iterator[str]:
         yield ""
         return
     device = os.lstat(root).st_dev
-    for here, folders, names, _ in os.fwalk(root, follow_symlinks=False, onerror=lambda fault: None):
+    for here, folders, names in os.walk(root, followlinks=False, onerror=lambda fault: None):
         folders[:] = [name for name in folders if _device_of(os.path.join(here, name)) == device]
         for name in names:
             path = os.path.join(here, name)

@@ -10,12 +10,14 @@ from nuvik.core.hosts.base import Host, drive_holding, held_bytes
 from nuvik.core.model.clock import moment_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
+from nuvik.core.model.names import OURS_PREFIX
 from nuvik.core.model.paths import parents
 from nuvik.core.model.snapshot import LOOSE_LISTED, LargeFile, LooseFolder, SmallThings
 from nuvik.core.survey.walk.folder_tree import Tree
 from nuvik.core.survey.walk.walk_job import BIG_FILE_BYTES
 
 LARGE_FILES_A_DRIVE = 1_000
+_OURS = f"{OURS_PREFIX}-"
 
 
 def largest_loose(loose: Sequence[LooseFolder]) -> tuple[LooseFolder, ...]:
@@ -49,7 +51,10 @@ def loose_folders(
     """Folders that hold something and lie in no library, largest first; what lies below one counts with it only where
     no library lies below.
     """
-    taken = {library.path for library in libraries}
+    trees = tuple(trees)
+    # What Nuvik keeps for a while, such as an original on trial, is its own affair.
+    ours = {folder.path for tree in trees for folder in tree.folders.values() if folder.name.startswith(_OURS)}
+    taken = {library.path for library in libraries} | ours
     above = {folder for path in taken for folder in parents(path)}
     files_in: dict[str, list[Library]] = {}
     for library in libraries:
@@ -93,7 +98,9 @@ def large_files(
         drive = drive_holding(drives, tree.root.path)
         if drive is not None:
             by_drive.setdefault(drive.id, []).extend(
-                (file.bytes, file.path, file.changed_s) for file in tree.root.big_files
+                (file.bytes, file.path, file.changed_s)
+                for file in tree.root.big_files
+                if f"{os.sep}{_OURS}" not in file.path
             )
     largest = [
         LargeFile(
