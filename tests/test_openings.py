@@ -18,10 +18,11 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 from textual.widgets import Static
 
-from conftest import MB, a_drive, leftovers
+from conftest import MB, a_drive, fill, leftovers
 from households import library as a_library
 from nuvik.__main__ import run
 from nuvik.core.carrying.run import carry_plan
+from nuvik.core.hosts import page_cache
 from nuvik.core.model.errors import Refused, StopRequested
 from nuvik.core.model.library import Kind, Timing
 from nuvik.core.model.opening import ReadPattern, Recording
@@ -281,3 +282,18 @@ async def test_an_opening_is_recorded_from_its_page(house, monkeypatch):
         await pilot.press("escape")
         await settle(app, pilot)
         assert len(made) == 1, "Esc keeps nothing"
+
+
+def test_systems_that_tell_less_are_no_fault(tmp_path, monkeypatch):
+    """Without a call that puts files out, and without one that tells of pages."""
+    root = fill(tmp_path / "Kite", files=3)
+    files = [path for path in root.rglob("*") if path.is_file() and path.stat().st_size]
+    monkeypatch.delattr(os, "posix_fadvise")
+    pages = LibraryPages(str(root))
+    pages.put_out(Stop())
+    pages.look_at_all(Stop())
+    assert pages.unknown == 0 and pages.bytes_read == 0, "what was in memory before is not of the opening"
+    monkeypatch.setattr(page_cache, "_libc", lambda: None)
+    pages = LibraryPages(str(root))
+    pages.put_out(Stop())
+    assert pages.unknown == len(files)
