@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from nuvik.core.stages.config import Config
     from nuvik.core.stages.workspace import Workspace
 
-EXIT_FINDINGS = 5
+EXIT_STOPPED, EXIT_FINDINGS = 4, 5
 REPEATS = " May be repeated."
 
 World = Annotated[

@@ -9,14 +9,13 @@ from typing import Annotated
 
 import typer
 
-from nuvik.cli.call import Call, command, stopping
+from nuvik.cli.call import EXIT_STOPPED, Call, command, stopping
 from nuvik.core.model.errors import StopRequested
 from nuvik.core.model.names import shown
 from nuvik.core.model.opening import Recording
 from nuvik.core.model.progress import Stop, Watching
-from nuvik.core.model.units import format_bytes, format_duration
+from nuvik.core.model.units import format_bytes, format_count, format_duration
 
-EXIT_STOPPED = 4
 Which = Annotated[str, typer.Argument(metavar="LIBRARY", help="Its path, or its name.")]
 
 
@@ -88,13 +87,13 @@ def add_to(app: typer.Typer) -> None:
         if call.as_json:
             call.document(RecordingsDocument.of(known, recordings, call.workspace.openings.warm(known)))
             return
-        labels, stop = call.workspace.drives.labels(), Stop()
+        labels = call.workspace.drives.labels()
         call.say(recordings_headline(known, recordings))
         for recording in recordings:
             call.say(f"  {recording.taken_at[:16].replace('T', ' ')}  {recorded_sentence(known, recording, labels)}")
             _say_doubts(call, recording, indent=20)
-        with stopping(stop, call), call.working("Looking inside"):
-            parts = call.workspace.openings.warm(known, stop)
+        with call.working("Looking inside"):
+            parts = call.workspace.openings.warm(known)
         for words in warm_lines(known, parts):
             call.say(words)
 
@@ -139,7 +138,7 @@ def add_to(app: typer.Typer) -> None:
         """Forget the recorded openings of a library, and what they told."""
         known = call.workspace.plan.library_at(library)
         count = call.workspace.openings.forget(known)
-        call.say(f"{count} recordings of {shown(known.name)} forgotten.")
+        call.say(f"{format_count(count, 'recording')} of {shown(known.name)} forgotten.")
 
 
 def _wait_for_enter(ready: threading.Event) -> None:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from nuvik.cli.call import EXIT_FINDINGS, Call, command, stopping
+from nuvik.cli.call import EXIT_FINDINGS, EXIT_STOPPED, Call, command, stopping
 from nuvik.core.model.clock import ago
 from nuvik.core.model.errors import StopRequested
 from nuvik.core.model.names import shorten, shown
@@ -18,7 +18,6 @@ if TYPE_CHECKING:
     from nuvik.core.model.progress import SurveyProgress
 
 _LISTED = 10
-EXIT_STOPPED = 4
 
 
 def add_to(app: typer.Typer) -> None:

@@ -80,10 +80,11 @@ class LibraryPages:
                 continue
             with contextlib.suppress(OSError), _opened(os.path.join(self.root, name)) as (handle, facts):
                 now = _without(_runs(handle, facts.st_size), self.kept.get(name, []))
-                for start, end in _without(now, self.seen.get(name, [])):
+                before = self.seen.get(name, [])
+                for start, end in (fresh := _without(now, before)):
                     self.order.append(Stretch(file=name, offset=start, bytes=end - start))
-                if now:
-                    self.seen[name] = now
+                if fresh:  # what the system has let go again meanwhile was read all the same
+                    self.seen[name] = _joined([*before, *fresh])
 
     def look_at_all(self, stop: Stop) -> None:
         """See what of all files has come in. Raises StopRequested."""
@@ -151,6 +152,17 @@ def _opened(path: str) -> Iterator[tuple[int, os.stat_result]]:
 
 def _runs(handle: int, length: int) -> Runs:
     return [(offset, offset + size) for offset, size in resident(handle, length)] if length else []
+
+
+def _joined(runs: Runs) -> Runs:
+    """Stretches that do not overlap, in order; those that touch become one."""
+    joined: Runs = []
+    for start, end in sorted(runs):
+        if joined and joined[-1][1] == start:
+            joined[-1] = (joined[-1][0], end)
+        else:
+            joined.append((start, end))
+    return joined
 
 
 def _without(runs: Runs, others: Runs) -> Runs:
