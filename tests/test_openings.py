@@ -10,6 +10,7 @@ import subprocess
 import sys
 import time
 from dataclasses import replace
+from itertools import pairwise
 from pathlib import Path
 
 import jsonschema
@@ -29,7 +30,7 @@ from nuvik.core.model.opening import ReadPattern, Recording
 from nuvik.core.model.progress import Stop, Watching
 from nuvik.core.openings import record as recording_module
 from nuvik.core.openings import taste as taste_module
-from nuvik.core.openings.library_pages import LibraryPages, _without
+from nuvik.core.openings.library_pages import LibraryPages, _joined, _without
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.planning.placement.waiting import opening_bounds_s, opening_s, timed
 from nuvik.core.stages.openings import OpeningStage
@@ -205,6 +206,19 @@ def test_what_cannot_be_recorded_or_tasted_is_refused_and_leaves_nothing(opened,
         child.send_signal(signal.SIGKILL)
     assert folder and run(["drives", *state]) == 0
     assert not list(opened.slow.glob(".nuvik-*")), "the next start removes what a kill left"
+    latest = stage.of(opened.known())[-1]
+    with pytest.raises(Refused, match="not known which parts"):
+        taste_module.budget_of(opened.known(), replace(latest, stretches=()), slow)
+    with pytest.raises(Refused, match="is not where its opening was recorded"):
+        stage.taste(replace(opened.known(), drive="elsewhere"), slow)
+    pages, long = LibraryPages(str(opened.library)), opened.library / "long.pack"
+    pages.put_out(Stop())
+    long.read_bytes()
+    pages.look(["long.pack"])
+    with open(long, "rb") as file:
+        page_cache.put_out(file.fileno())
+    pages.look(["long.pack"])
+    assert pages.bytes_read == long.stat().st_size and pages.runs == 1, "what was let go again was read all the same"
     capsys.readouterr()
     for words, name in ((["taste", "Kite", str(opened.slow)], "nuvik-taste/1"), (["show", "Kite"], "nuvik-openings/1")):
         assert run(["opening", *words, "--json", *state]) == 0
@@ -223,6 +237,13 @@ runs = st.lists(st.tuples(st.integers(0, 60), st.integers(1, 9)), max_size=8).ma
         if all(end <= other[0] or start >= other[1] for other in sorted((a, a + b) for a, b in pairs)[:n])
     ]
 )
+
+
+@given(runs)
+def test_stretches_that_touch_are_joined(mine):
+    joined = _joined(mine)
+    assert {n for a, b in joined for n in range(a, b)} == {n for a, b in mine for n in range(a, b)}
+    assert all(one[1] < other[0] for one, other in pairwise(joined))
 
 
 @given(runs, runs)
