@@ -11,6 +11,7 @@ import pytest
 from conftest import fill
 from nuvik.__main__ import run
 from nuvik.cli import output
+from nuvik.core.stages.logbook import LogbookStage
 
 
 def nuvik(world, *words: str, **streams) -> subprocess.CompletedProcess:
@@ -60,3 +61,12 @@ def test_progress_is_shown_to_those_who_watch(world, capsys, monkeypatch):
         said = capsys.readouterr()
         assert ("\x1b[K" in said.err) == watched and "\x1b" not in said.out
         assert not watched or said.err.endswith("\r\x1b[K"), "it is taken away in the end"
+
+
+def test_what_is_stopped_is_no_fault(world, capsys, monkeypatch):
+    def stopped(stage, below, stop):
+        stop.ask()
+        stop.check()
+
+    monkeypatch.setattr(LogbookStage, "leftovers", stopped)
+    assert run(["mend", "--world", str(world.folder)]) == 4 and "stopped as asked" in capsys.readouterr().err

@@ -9,7 +9,7 @@ import sys
 from typing import TYPE_CHECKING, NoReturn
 
 from nuvik.cli.output import Output
-from nuvik.core.model.errors import BadInput, NotNamed, NuvikError, Refused, Stopped
+from nuvik.core.model.errors import BadInput, NotNamed, NuvikError, Refused, Stopped, StopRequested
 
 if TYPE_CHECKING:
     from typer.exceptions import TyperException
@@ -49,6 +49,9 @@ def run(words: list[str]) -> int:
         code = next((code for kind, code in kinds.items() if isinstance(trouble, kind)), EXIT_FAULT)
         # Work that stopped has said so in a line.
         return _refuse(trouble, code, as_json and not isinstance(trouble, Stopped))
+    except StopRequested:
+        Output().message("nuvik: stopped as asked.")
+        return EXIT_STOPPED
     except (KeyboardInterrupt, Abort):
         Output().message("nuvik: interrupted; nothing is left unfinished.")
         return EXIT_STOPPED
