@@ -2,12 +2,20 @@
 
 from __future__ import annotations
 
+from hypothesis import given
+from hypothesis import strategies as st
+from rich.segment import Segment
+from rich.style import Style
+from textual.color import Color
+from textual.renderables.background_screen import BackgroundScreen
+
 from conftest import MB, fill, put
 from nuvik.core.model.journal import State
 from nuvik.core.model.progress import Event
 from nuvik.core.views.carry_phases import ladder_of
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.confirm import Confirm
+from nuvik.tui.screens.over import Dimmed
 from nuvik.tui.widgets.beneath import Beneath
 from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
@@ -179,3 +187,17 @@ async def test_what_a_list_leaves_of_the_window_tells_more_of_what_is_at_the_cur
             table = app.screen.query_one(LibraryTable)
             assert bool(shown_beneath()) == (size[1] == 60), size
             assert table.size.height == table.row_count + 1 if size[1] == 60 else table.size.height >= 4
+
+
+@given(
+    st.lists(st.one_of(st.none(), st.integers(0, 0xFFFFFF).map("#{:06x}".format)), min_size=2, max_size=2),
+    st.floats(0, 1),
+    st.sampled_from((Style(), Style(bold=True), Style(meta={"@click": "quit"}), Style(link="file:///"))),
+)
+def test_what_is_behind_a_box_is_dimmed_as_the_toolkit_would(colors, alpha, look):
+    segments = [Segment("Kite", look + Style(color=colors[0], bgcolor=colors[1])), Segment("", None), Segment("Moor")]
+    ground = Color(10, 120, 240, alpha)
+    ours, plain = (list(way.process_segments(segments, ground)) for way in (Dimmed, BackgroundScreen))
+    assert [(text, style or Style()) for text, style, _ in ours] == [
+        (text, style or Style()) for text, style, _ in plain
+    ]

@@ -10,6 +10,7 @@ import time
 from dataclasses import replace
 from pathlib import Path
 
+import jsonschema
 import pytest
 
 from conftest import World, fill, leftovers, picture
@@ -23,6 +24,7 @@ from nuvik.core.stages.workspace import Workspace
 from nuvik.tui.app import NuvikApp
 from refusals import hook, once
 from screens import settle, words
+from test_documents import shipped, strict
 
 NAMES = ("Anvil", "Beacon", "Comet", "Dune")
 
@@ -106,7 +108,7 @@ def test_trials_end_when_they_are_old_enough(world, four):
     assert journal.move(1).state is State.ON_TRIAL
 
 
-def test_a_move_that_takes_another_one_on_is_left_out_with_it(world, four):
+def test_a_move_that_takes_another_one_on_is_left_out_with_it(world, four, capsys):
     workspace = world.open()
     journal = workspace.carry.work().journal
     moves = journal.begin_run(plan_of(workspace, four), "", False, [0.0] * 4)
@@ -115,6 +117,11 @@ def test_a_move_that_takes_another_one_on_is_left_out_with_it(world, four):
         workspace.carry.carry_next("4")
     assert [move.id for move in workspace.carry.skip("2")] == [2, 4]
     assert [move.id for move in workspace.logbook.midway()] == [1, 3]
+    for command, numbers in (("next", [3]), ("skip", [1])):
+        assert run([command, str(numbers[0]), "--json", "--world", str(world.folder)]) == 0
+        document = json.loads(capsys.readouterr().out)
+        jsonschema.validate(document, strict(shipped("nuvik-queue/1")))
+        assert [move["id"] for move in document["moves"]] == numbers
 
 
 async def test_keys_leave_out_and_bring_forward(world, four):

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from textual import events
 from textual.app import App, SystemCommand
 from textual.binding import Binding
-from textual.screen import ModalScreen, Screen
+from textual.screen import Screen
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
@@ -27,6 +27,7 @@ from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.drive_card import DriveCard
 from nuvik.tui.screens.help import Help
 from nuvik.tui.screens.opening import OpeningScreen
+from nuvik.tui.screens.over import Over
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.screens.stages import stage_screens
 from nuvik.tui.shell import STAGES, Follows, stage_key
@@ -144,8 +145,8 @@ class NuvikApp(App[None]):
             self.push_screen(DriveCard(drive, self.desk))
 
     def on_click(self, event: events.Click) -> None:
-        """A click beside a sheet does what Esc does."""
-        if isinstance(self.screen, ModalScreen) and event.widget is self.screen:
+        """A click beside a box does what Esc does."""
+        if isinstance(self.screen, Over) and event.widget is self.screen:
             self.simulate_key("escape")
 
     def action_go(self, stage: str) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
@@ -56,7 +57,7 @@ class SmallThings:
     bytes: int
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True)  # no slots: what is looked up often is kept
 class Snapshot:
     """Drives and libraries as they stood at one moment."""
 
@@ -89,9 +90,19 @@ class Snapshot:
         raise KeyError(drive_id)
 
     def library(self, library_id: str) -> Library | None:
-        return next((library for library in self.libraries if library.id == library_id), None)
+        return self._by_id.get(library_id)
 
     def on_drive(self, drive_id: str) -> tuple[Library, ...]:
         """The libraries on one drive, largest first."""
-        libraries = [library for library in self.libraries if library.drive == drive_id]
-        return tuple(sorted(libraries, key=lambda library: (-library.on_disk_bytes, library.name)))
+        return self._by_drive.get(drive_id, ())
+
+    @cached_property
+    def _by_id(self) -> dict[str, Library]:
+        return {library.id: library for library in reversed(self.libraries)}  # the first of one id counts
+
+    @cached_property
+    def _by_drive(self) -> dict[str, tuple[Library, ...]]:
+        rows: dict[str, list[Library]] = {}
+        for library in sorted(self.libraries, key=lambda library: (-library.on_disk_bytes, library.name)):
+            rows.setdefault(library.drive, []).append(library)
+        return {drive: tuple(libraries) for drive, libraries in rows.items()}

@@ -6,7 +6,6 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Button, Input, Static
 
 from nuvik.core.model.drive import Drive
@@ -14,6 +13,7 @@ from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.names import shown
 from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.stages.plan import PlanStage
+from nuvik.tui.screens.over import Over
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.tick_box import TickBox
 
@@ -26,7 +26,7 @@ _FLAGS = (
 )
 
 
-class AskForm(ModalScreen[Wishes | None]):
+class AskForm(Over[Wishes | None]):
     """Fields for a style and limits, and the weights of that style. Ends with the wishes, or None."""
 
     BINDINGS = [Binding("escape", "dismiss", "cancel"), Binding("ctrl+s", "ask", "ask")]

@@ -7,7 +7,6 @@ from typing import cast
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Button, Input, Static
 
 from nuvik.core.model.errors import NuvikError
@@ -16,6 +15,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_speed
 from nuvik.core.views.library_selection import may_overrule
 from nuvik.tui.desk import Desk
+from nuvik.tui.screens.over import Over
 from nuvik.tui.shell import Shell
 from nuvik.tui.widgets.tick_box import TickBox
 
@@ -31,7 +31,7 @@ _FIELDS = ("name", "kind", "opens", "needs", "parts", "with", "apart", "collecti
 _NEED_A_SURVEY = ("titles", "ignored", "parts")
 
 
-class CardForm(ModalScreen[None]):
+class CardForm(Over[None]):
     """Fields for a name, kind, use and needs. Empty means: as Nuvik finds it."""
 
     BINDINGS = [Binding("escape", "dismiss", "cancel"), Binding("ctrl+s", "keep", "keep")]

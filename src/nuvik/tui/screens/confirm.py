@@ -5,13 +5,13 @@ from __future__ import annotations
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Button, Static
 
+from nuvik.tui.screens.over import Over
 from nuvik.tui.widgets.pointed_table import POINTER
 
 
-class Confirm(ModalScreen[bool]):
+class Confirm(Over[bool]):
     """Ends with True when the user agrees."""
 
     BINDINGS = [

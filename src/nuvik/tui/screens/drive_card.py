@@ -9,7 +9,6 @@ from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Button, Input, Static
 
 from nuvik.core.model.drive import Drive
@@ -19,11 +18,12 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes
 from nuvik.core.views.filesystem_view import filesystem_view
 from nuvik.tui.desk import Desk
+from nuvik.tui.screens.over import Over
 from nuvik.tui.shell import Shell
 from nuvik.tui.widgets.tick_box import TickBox
 
 
-class DriveCard(ModalScreen[None]):
+class DriveCard(Over[None]):
     """Fields for a drive's name, headroom, purpose and whether it is taken away at times."""
 
     BINDINGS = [Binding("escape", "later", "not now"), Binding("ctrl+s", "keep", "keep")]

@@ -7,7 +7,6 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import VerticalScroll
-from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from nuvik.core.model.drive import Drive
@@ -16,13 +15,14 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_speed
 from nuvik.core.views.drive_page import drive_page
 from nuvik.tui.desk import Desk
+from nuvik.tui.screens.over import Over
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.foot import Foot
 
 _HISTORY = 6
 
 
-class DrivePage(ModalScreen[None]):
+class DrivePage(Over[None]):
     """Closed by any of its keys; `e` changes what the user says of the drive."""
 
     BINDINGS = [

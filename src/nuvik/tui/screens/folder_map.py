@@ -9,7 +9,6 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Static, Tree
 from textual.widgets.tree import TreeNode
 
@@ -20,6 +19,7 @@ from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.views.folder_map import FolderMapRows, MapRow
 from nuvik.tui.desk import Desk
 from nuvik.tui.screens.menu import Menu
+from nuvik.tui.screens.over import Over
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.foot import Foot
 
@@ -32,7 +32,7 @@ _FOOT = (
 )
 
 
-class FolderMap(ModalScreen[bool]):
+class FolderMap(Over[bool]):
     """Ends with whether anything was said: then the libraries have changed."""
 
     BINDINGS = [

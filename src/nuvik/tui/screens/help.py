@@ -6,11 +6,11 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import VerticalScroll
-from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from nuvik.core.model.library import Kind
 from nuvik.core.model.tether import TetherKind
+from nuvik.tui.screens.over import Over
 from nuvik.tui.shell import STAGES, stage_key
 from nuvik.tui.theme import palette_of
 
@@ -113,7 +113,7 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
 }
 
 
-class Help(ModalScreen[None]):
+class Help(Over[None]):
     """Closed by any of its keys."""
 
     BINDINGS = [Binding("escape,question_mark,q,enter,space", "dismiss", "close")]

@@ -12,7 +12,6 @@ from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical, VerticalScroll
-from textual.screen import ModalScreen
 from textual.widgets import DataTable, Static
 
 from nuvik.core.model.errors import NuvikError, StopRequested
@@ -27,6 +26,7 @@ from nuvik.core.views.tether_sentences import change_lines
 from nuvik.tui.desk import Desk
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.menu import Menu
+from nuvik.tui.screens.over import Over
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.foot import Foot
 from nuvik.tui.widgets.pointed_table import PointedTable
@@ -46,7 +46,7 @@ _FOOT = (
 )
 
 
-class LandingsPage(ModalScreen[None]):
+class LandingsPage(Over[None]):
     """A table of kinds above, all that is known of the kind at the cursor below."""
 
     BINDINGS = [

@@ -11,7 +11,6 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import VerticalScroll
-from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from nuvik.core.model.clock import ago
@@ -27,6 +26,7 @@ from nuvik.core.views.why_sentences import where_it_belongs, where_its_seconds_c
 from nuvik.tui.desk import Desk
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.menu import Menu
+from nuvik.tui.screens.over import Over
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.foot import Foot
 
@@ -37,7 +37,7 @@ if TYPE_CHECKING:
 _BAR_CELLS, _ROWS, _LINKS = 24, 14, 6
 
 
-class LibraryPage(ModalScreen[None]):
+class LibraryPage(Over[None]):
     """Closed by Esc; `e` edits its card. What is inside is looked at anew, beside the page."""
 
     BINDINGS = [

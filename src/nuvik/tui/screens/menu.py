@@ -9,13 +9,13 @@ from textual import events, on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical
-from textual.screen import ModalScreen
 from textual.widgets import OptionList, Static
 
+from nuvik.tui.screens.over import Over
 from nuvik.tui.theme import palette_of
 
 
-class Menu(ModalScreen[str | None]):
+class Menu(Over[str | None]):
     """Ends with the key of the choice, or None. Choose by its key, by arrows and Enter, or with the mouse."""
 
     BINDINGS = [Binding("escape", "dismiss", "close")]

@@ -9,7 +9,6 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import VerticalScroll
-from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from nuvik.core.model.clock import ago
@@ -28,6 +27,7 @@ from nuvik.core.views.loose_files import loose_files, old_downloads
 from nuvik.core.views.small_things import small_things_words
 from nuvik.core.views.unread_words import unread_problems
 from nuvik.tui.desk import Desk
+from nuvik.tui.screens.over import Over
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.foot import Foot
 
@@ -37,7 +37,7 @@ if TYPE_CHECKING:
 _ROWS = 8
 
 
-class Sheet(ModalScreen[None]):
+class Sheet(Over[None]):
     """Words over the stage; closed by any of its keys."""
 
     BINDINGS = [Binding("escape,q,enter", "dismiss", "close")]

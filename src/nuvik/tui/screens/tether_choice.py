@@ -11,7 +11,6 @@ from textual import on
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Input, Static
 
 from nuvik.core.model.errors import NuvikError, StopRequested
@@ -20,6 +19,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.tether import Tether
 from nuvik.tui.desk import Desk
+from nuvik.tui.screens.over import Over
 from nuvik.tui.widgets.tick_box import TickBox
 
 if TYPE_CHECKING:
@@ -31,7 +31,7 @@ _MOST = 24
 """So many settings are offered at most."""
 
 
-class TetherChoice(ModalScreen[None]):
+class TetherChoice(Over[None]):
     """A box for each setting that is certain to hold the library's path; ticking it changes the library's card."""
 
     BINDINGS = [Binding("escape,q", "dismiss", "close"), Binding("up,down", "app.focus_next", "other", show=False)]

@@ -76,6 +76,8 @@ class DriveBoard(ScrollView, can_focus=True):
 
     def show(self, rows: Sequence[BoardRow]) -> None:
         """Draw these drives; the cursor stays on its drive if it is still there."""
+        if self._rows == tuple(rows):  # libraries that are the same are the same values: compared at once
+            return
         before = self.drive
         self._rows = tuple(rows)
         ids = [row.drive.id for row in self._rows]

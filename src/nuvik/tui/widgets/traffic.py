@@ -30,6 +30,7 @@ class TrafficPanel(Static):
         self._drives: tuple[Drive, ...] = ()
         self._before: Look | None = None
         self._past: dict[str, deque[Traffic]] = {}
+        self._shown = Text()
 
     def on_mount(self) -> None:
         self.set_interval(_EVERY_S, self._look)
@@ -72,7 +73,9 @@ class TrafficPanel(Static):
                 text.append(f"{word} ", style=palette.quiet)
                 text.append(curve(values, able, cells), style=palette.accent)
                 text.append(f"{format_speed(speed):>11}   ", style=palette.text if speed else palette.quiet)
-        self.update(text)
+        if text != self._shown:
+            self._shown = text
+            self.update(text, layout=False)  # its height is set by its drives
 
 
 def curve(values: Sequence[float], full: float, cells: int) -> str:
