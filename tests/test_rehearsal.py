@@ -148,8 +148,9 @@ def test_each_what_if_says_what_it_comes_to():
     scene = scene_of(draft, landings=(landing,))
     fast, slow, stick = draft.drives
     ((words, bad),) = said(scene, Away(stick))
-    assert bad and words.startswith("1 library will not open: Films; 3 still do") and "attached until step" in words
-    assert "Loom opens only by its new path" in words
+    assert bad and words.startswith("1 library will not open, 3 still will; 1 only by the new path, because")
+    assert "attached until step" in words
+    assert Away(stick).names(scene).startswith("Will not open: Films. Only by the new path: Loom. Still will: ")
     ((words, bad),) = said(scene, Slower(slow, 4))
     assert "carrying takes" in words and "you would wait" in words and bad
     assert said(scene, Crumbs(stick))[0][0].startswith("300,009 files to carry")

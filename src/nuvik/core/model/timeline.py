@@ -58,6 +58,8 @@ class Effect:
     words: str
     bad: bool = False
     """It is to be looked at: something does not fit, does not open, or is lost."""
+    names: str = ""
+    """Which libraries it is about, in sentences of their own, where that takes many words."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

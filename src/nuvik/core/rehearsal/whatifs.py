@@ -44,6 +44,10 @@ class WhatIf:
         """What it comes to, in words, and whether that is bad. `plain` and `before` are without this one."""
         raise NotImplementedError
 
+    def names(self, changed: Scene) -> str:
+        """Which libraries it is about, in sentences of their own, where that takes many words."""
+        return ""
+
 
 def supposed(scene: Scene, what_ifs: Sequence[WhatIf]) -> Scene:
     """The scene with all of these."""
@@ -58,7 +62,7 @@ def effects(what_ifs: Sequence[WhatIf], scene: Scene, changed: Scene, after: Tim
     for number, what_if in enumerate(what_ifs):
         rest = supposed(scene, [*what_ifs[:number], *what_ifs[number + 1 :]])
         words, bad = what_if.effect(rest, changed, simulate(rest), after)
-        results.append(Effect(what=what_if.name, words=words, bad=bad))
+        results.append(Effect(what=what_if.name, words=words, bad=bad, names=what_if.names(changed)))
     return tuple(results)
 
 
@@ -82,7 +86,30 @@ class Away(WhatIf):
         return f"{shown(self.drive.label)} is unplugged"
 
     def effect(self, plain: Scene, changed: Scene, before: Timeline, after: Timeline) -> tuple[str, bool]:
-        gone = changed.not_opening_without(self.drive.id)
+        gone, by_new_path, stays = self._parted(changed)
+        if not gone and not by_new_path:
+            return "everything still opens", False
+        words = f"{format_count(len(gone), 'library', 'libraries')} will not open"
+        words = words if gone else "every library still opens"
+        if stays and gone:
+            words += f", {len(stays)} still will"
+        if by_new_path:
+            words += f"; {len(by_new_path)} only by the new path, because the old path is on that drive"
+        used = [step.n for step in changed.plan.steps if self.drive.id in (step.from_drive, step.to_drive)]
+        if used:
+            words += f"; it must be attached until {'step' if len(used) == 1 else 'steps'} {_numbers(used)} are done"
+        return words, bool(gone)
+
+    def names(self, changed: Scene) -> str:
+        gone, by_new_path, stays = self._parted(changed)
+        rows = (("Will not open", gone), ("Only by the new path", by_new_path), ("Still will", stays if gone else ()))
+        return ". ".join(f"{label}: {_named(_by_use(libraries))}" for label, libraries in rows if libraries).replace(
+            "…. ", "… "
+        )
+
+    def _parted(self, changed: Scene) -> tuple[list[Library], list[Library], list[Library]]:
+        """What will not open without the drive, what opens only by its new path, and what still opens."""
+        gone = list(changed.not_opening_without(self.drive.id))
         closed = {library.id for library in gone}
         opens = [
             (standing, place)
@@ -93,18 +120,7 @@ class Away(WhatIf):
             standing for standing, place in opens if standing.drive == self.drive.id and place != self.drive.id
         ]
         stays = [standing for standing, _ in opens if standing not in by_new_path]
-        if not gone and not by_new_path:
-            return "everything still opens", False
-        words = f"{format_count(len(gone), 'library', 'libraries')} will not open: {_named(_by_use(gone))}"
-        words = words if gone else "every library still opens"
-        if stays and gone:
-            words += f"; {len(stays)} still do, among them {_named(_by_use(stays))}"
-        if by_new_path:
-            words += f"; {_named(by_new_path)} opens only by its new path, because the old path is on that drive"
-        used = [step.n for step in changed.plan.steps if self.drive.id in (step.from_drive, step.to_drive)]
-        if used:
-            words += f"; it must be attached until {'step' if len(used) == 1 else 'steps'} {_numbers(used)} are done"
-        return words, bool(gone)
+        return gone, by_new_path, stays
 
 
 def _numbers(numbers: Sequence[int]) -> str:

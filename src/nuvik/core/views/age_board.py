@@ -89,12 +89,12 @@ def age_board(libraries: Sequence[Library], now: datetime | None = None) -> AgeB
 
 
 def big_and_cold_in_words(board: AgeBoard) -> str:
-    """For example “Seven libraries are big and were not used for a year”."""
+    """For example “5 big libraries (369 GB) have not been used for a year.”"""
     from nuvik.core.model.units import format_bytes, format_count
 
     cold = [spot.library for spot in board.spots if board.is_big_and_cold(spot)]
     if not cold:
         return f"Nothing big ({format_bytes(board.big_bytes)} or more) has gone unused for a year."
     size = format_bytes(sum(library.on_disk_bytes for library in cold))
-    verb = "were" if len(cold) > 1 else "was"
-    return f"{format_count(len(cold), 'library', 'libraries')}, {size} together, {verb} big and unused for a year."
+    verb = "have" if len(cold) > 1 else "has"
+    return f"{format_count(len(cold), 'big library', 'big libraries')} ({size}) {verb} not been used for a year."

@@ -26,7 +26,7 @@ def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
         return "Nothing to rehearse. Put a library on another drive in Plan first."
     if bad := [effect for effect in timeline.effects if effect.bad]:
         others = len(bad) - 1
-        return effect_line(bad[0]) + (f" {format_count(others, 'more problem')} below." if others else "")
+        return effect_line(bad[0], named=False) + (f" {format_count(others, 'more problem')} below." if others else "")
     fits = "Fits"
     if timeline.effects:
         fits += f", also if {' and '.join(effect.what for effect in timeline.effects)}"
@@ -34,9 +34,10 @@ def rehearsal_headline(timeline: Timeline, labels: dict[str, str]) -> str:
     return " ".join((words, *_on_the_way(timeline, labels)))
 
 
-def effect_line(effect: Effect) -> str:
-    """What comes of a supposition, as a sentence."""
-    return f"If {effect.what}: {effect.words}{'' if effect.words.endswith('…') else '.'}"
+def effect_line(effect: Effect, named: bool = True) -> str:
+    """What comes of a supposition, as a sentence; then the libraries that it is about, if they are to be named."""
+    sentences = (f"If {effect.what}: {effect.words}", effect.names if named else "")
+    return " ".join(f"{words}{'' if words.endswith('…') else '.'}" for words in sentences if words)
 
 
 def on_paper_lines(timeline: Timeline, labels: dict[str, str]) -> list[str]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from rich.console import Group
+from rich.table import Table
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
@@ -125,8 +127,9 @@ class Help(Over[None]):
     def compose(self) -> ComposeResult:
         palette = palette_of(self.app.theme)
         what, keys = _TEXTS[self._stage]
-        text = Text(f"{self._stage.capitalize()}\n\n", style="bold")
-        text.append(f"{what}\n\n", style="not bold")
+        title = Text.assemble((f"{self._stage.capitalize()}\n\n", "bold"), f"{what}\n")
+        rows = Table.grid(padding=(0, 2, 0, 0))
+        rows.add_column(justify="right", width=10)
         everywhere = (
             (f"1 – {len(STAGES)}", "the stages"),
             ("t", "theme"),
@@ -134,12 +137,11 @@ class Help(Over[None]):
             ("q", "quit"),
         )
         for key, does in (*keys, *everywhere):
-            text.append(f"{key:>10}  ", style=f"not bold {palette.accent}")
-            text.append(f"{does}\n", style="not bold")
-        text.append("\nKinds: ", style="not bold")
+            rows.add_row(Text(key, style=palette.accent), does)
+        kinds = Text("\nKinds: ")
         for kind in Kind:
-            text.append(f" {kind.letter} ", style=f"not bold {palette.letter} on {palette.kinds[kind]}")
-            text.append(f" {kind}  ", style="not bold")
+            kinds.append(f" {kind.letter} ", style=f"{palette.letter} on {palette.kinds[kind]}")
+            kinds.append(f"\N{NO-BREAK SPACE}{kind}  ")
         with VerticalScroll(id="help"):
-            yield Static(text)
+            yield Static(Group(title, rows, kinds))
             yield Static("Esc closes this", classes="quiet")

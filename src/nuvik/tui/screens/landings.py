@@ -39,7 +39,8 @@ if TYPE_CHECKING:
 
 Result = TypeVar("Result")
 _KEYS = "abcdefghijklmnopqrstuvwxyz"
-_COLUMNS = (("", 3), ("kind", 11), ("goes now to", 14), ("is to go", 14), ("programs", 20), ("landed last", 34))
+_COLUMNS = ("", "kind", "goes now to", "is to go", "programs", "landed last")
+_CELLS, _NARROW_CELLS, _NARROW = (3, 11, 14, 14, 20, 34), (3, 11, 11, 11, 16, 20), 120
 _FOOT = (
     "Enter chooses a folder · t tells programs · f forgets, and tells them what they were told before · Esc closes\n"
     "s looks for settings · b plans to move along what is in the old folder · g leaves links to the other folders"
@@ -75,10 +76,14 @@ class LandingsPage(Over[None]):
 
     def on_mount(self) -> None:
         table = self.query_one("#kinds", DataTable)
-        for label, width in _COLUMNS:
+        for label, width in zip(_COLUMNS, self._cells, strict=True):
             table.add_column(Text(label), width=width)
         self._fill()
         table.focus()
+
+    @property
+    def _cells(self) -> tuple[int, ...]:
+        return _NARROW_CELLS if self.app.size.width < _NARROW else _CELLS
 
     # -- showing -------------------------------------------------------------------------------------------
 
@@ -96,16 +101,17 @@ class LandingsPage(Over[None]):
         self._rows, self._left = seen
         table, palette = self.query_one("#kinds", DataTable), palette_of(self.app.theme)
         at = table.cursor_row
+        *_, now_cells, chosen_cells, _, newest_cells = self._cells
         table.clear()
         for row in self._rows:
             cells = landing_cells(row, self._labels)
             table.add_row(
                 Text(f" {row.kind.letter} ", style=f"{palette.letter} on {palette.kinds[row.kind]}"),
                 Text(cells.kind),
-                Text(shorten(cells.now, 14)),
-                Text(shorten(cells.chosen, 14), style=palette.accent if row.chosen else palette.quiet),
+                Text(shorten(cells.now, now_cells)),
+                Text(shorten(cells.chosen, chosen_cells), style=palette.accent if row.chosen else palette.quiet),
                 Text(cells.told, style=palette.look if cells.asks else palette.quiet),
-                Text(shorten(cells.newest, 34)),
+                Text(shorten(cells.newest, newest_cells)),
             )
         table.move_cursor(row=min(at, max(0, len(self._rows) - 1)), animate=False)
         self._say_how_it_stands()

@@ -83,6 +83,8 @@ class LibraryPage(Over[None]):
         columns = Table.grid(padding=(0, 2))
         names = ("", "opens in", "computing", "in sequence", "small reads", "a week", "per GB", "")
         columns.add_row(*(Text(name, style=palette.quiet, justify="right") for name in names))
+        for number, column in enumerate(columns.columns):
+            column.no_wrap = number < len(names) - 1
         for row in why_rows(why):
             figures = (row.opens_in, *row.parts, row.a_week, row.worth)
             note = row.obstacle or (row.between and f"from {row.between}")

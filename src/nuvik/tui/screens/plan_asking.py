@@ -148,7 +148,7 @@ class PlanAsking(StageScreen):
         self.in_background(write, self._written, group="write")
 
     def _written(self, path: str) -> None:
-        self.notify(f"Written to {shown(path)}. Carry it any time: nuvik carry FILE", markup=False)
+        self.notify(f"Written to {shown(path)}.", markup=False)
 
     def action_open(self) -> None:
         self._choose_file("Which plan do you want to open?", self._open)

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from nuvik.core.planning.drafting.plan_vs_survey import Standing
 
 _LABEL_CELLS, _FIGURE_CELLS, _ROWS = 44, 26, 14
+_SHEET_CELLS, _EDGE_CELLS, _NAME_FROM = 116, 9, 11
 
 
 class BesideSheet(Sheet):
@@ -35,13 +36,15 @@ class BesideSheet(Sheet):
 
     def words(self) -> Text:
         text, palette = Text(), palette_of(self.app.theme)
+        room = min(_SHEET_CELLS, self.app.size.width) - _EDGE_CELLS - _FIGURE_CELLS * len(self._names)
+        label_cells = max(_NAME_FROM + 4, min(_LABEL_CELLS, room))
         self.add_title(text, "Two plans compared")
-        text.append(" " * _LABEL_CELLS)
+        text.append(" " * label_cells)
         text.append(
             "".join(f"{shorten(name, _FIGURE_CELLS - 2):>{_FIGURE_CELLS}}" for name in self._names) + "\n", style="bold"
         )
         for row in figures(self._drafts, self._timelines):
-            text.append(f"{row.label:<{_LABEL_CELLS}}", style=palette.quiet)
+            text.append(f"{column(row.label, label_cells)}", style=palette.quiet)
             differs = len(set(row.figures)) > 1
             text.append(
                 "".join(f"{figure:>{_FIGURE_CELLS}}" for figure in row.figures) + "\n",
@@ -53,7 +56,7 @@ class BesideSheet(Sheet):
             text, "Where they differ" if different_rows else "They move the same libraries to the same drives"
         )
         for other in different_rows[:_ROWS]:
-            text.append(f"{format_bytes(other.bytes):>9}  {column(other.library, _LABEL_CELLS - 12)} ")
+            text.append(f"{format_bytes(other.bytes):>9}  {column(other.library, label_cells - _NAME_FROM - 1)} ")
             text.append("".join(f"{place:>{_FIGURE_CELLS}}" for place in other.places) + "\n")
         if len(different_rows) > _ROWS:
             text.append(f"and {len(different_rows) - _ROWS} more\n", style=palette.quiet)

@@ -212,7 +212,7 @@ class StageScreen(Screen[None]):
                 rail.append("  → ", style=palette.quiet)
         place = self.desk.snapshot.host
         if self.shell.carry_job.is_running:
-            place = f"carrying … · {place}"
+            place = "carrying …"
         room = self.size.width - rail.cell_len - 4
         if room > 6:
             rail.append(f"  {shorten(place, room)} ".rjust(room + 4), style=palette.quiet)

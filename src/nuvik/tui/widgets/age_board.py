@@ -23,7 +23,8 @@ from nuvik.tui.theme import palette_of
 
 _SIDE_CELLS, _FOOT_LINES = 11, 2
 _LIST_CELLS, _NARROW_LIST_CELLS, _NARROW = 44, 34, 130
-_CORNER = " big and cold "
+_CORNERS = (" big and cold ", " cold ")
+"""What the corner of big and cold libraries is called, where there is room for it."""
 
 
 class AgeBoardView(Widget, can_focus=True):
@@ -183,6 +184,7 @@ class AgeBoardView(Widget, can_focus=True):
         cold_from = round(across_of(COLD_AFTER_DAYS) * (columns - 1))
         big_from = round(self._board.up_of(self._board.big_bytes) * (rows - 1))
         segments = []
+        name = next((name for name in _CORNERS if len(name) <= columns - cold_from), "")
         for at in range(columns):
             corner = at >= cold_from and row >= big_from
             plain = Style(bgcolor=palette.free) if corner else Style()
@@ -191,8 +193,8 @@ class AgeBoardView(Widget, can_focus=True):
                 segments.append(self._spot(spots, palette))
                 continue
             text = " "
-            if corner and row == rows - 1 and at - cold_from < len(_CORNER):
-                text, plain = _CORNER[at - cold_from], Style(color=palette.look, bgcolor=palette.free)
+            if corner and row == rows - 1 and at - cold_from < len(name):
+                text, plain = name[at - cold_from], Style(color=palette.look, bgcolor=palette.free)
             segments.append(Segment(text, plain))
         return segments
 

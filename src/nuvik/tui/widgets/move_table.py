@@ -15,7 +15,7 @@ from nuvik.tui.widgets.pointed_table import PointedTable
 
 _LIBRARY_CELLS = 27
 _WIDE = 130
-_NARROW = {"library": 20, "state": 30}
+_NARROW = {"number": 4, "library": 17, "state": 34}
 """How wide these are in a narrow window."""
 _STATE_CELLS = max(len(state.in_words) for state in State)
 
@@ -105,7 +105,7 @@ class MoveTable(PointedTable):
             "library": Text(shorten(row.library, _NARROW["library"] if self._narrow else _LIBRARY_CELLS)),
             "size": Text(row.size, justify="right"),
             "way": Text(row.way),
-            "state": Text(row.state, style=style),
+            "state": Text(shorten(row.state, _NARROW["state"] if self._narrow else _STATE_CELLS), style=style),
             "expected": Text(row.expected, justify="right"),
             "took": Text(row.took, justify="right"),
         }
