@@ -160,7 +160,7 @@ def test_the_map_names_what_is_big_and_cold(tmp_path):
         nuvik("draw", "map", "-o", str(tmp_path / f"map.{ending}"), "--world", folder)
     words = "".join(ET.parse(tmp_path / "map.svg").getroot().itertext())
     assert "big and cold" in words and "Saltmarsh Signalman" in words and "3 years" in words
-    assert "5 libraries, 369 GB together, were big and unused for a year" in words
+    assert "5 big libraries (369 GB) have not been used for a year" in words
     assert (tmp_path / "map.pdf").read_bytes().startswith(b"%PDF")
 
 

@@ -100,6 +100,8 @@ def test_every_command_prints_the_document_that_its_schema_describes(world, tmp_
     assert nuvik("cards", "export", "cards.toml")["written"] == ["cards.toml"]
     nuvik("cards", "import", "cards.toml")
     nuvik("why", game)
+    assert nuvik("waiting", game)["libraries"][0]["source"] == "assumed"
+    nuvik("waiting")
     nuvik("propose", "--weigh", "list")
     for code, words in ((0, ["-o", "best.json"]), (5, ["--hours", "0.000001"]), (5, ["--headroom", "kestrel=199M"])):
         assert nuvik("propose", *words, code=code)["format"] == "nuvik-proposal/1"

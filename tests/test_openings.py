@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import os
 import random
 import signal
@@ -19,22 +20,25 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 from textual.widgets import Static
 
-from conftest import MB, a_drive, fill, leftovers
+from conftest import MB, a_drive, fill, leftovers, put
 from households import library as a_library
 from nuvik.__main__ import run
 from nuvik.core.carrying.run import carry_plan
 from nuvik.core.hosts import page_cache
 from nuvik.core.model.errors import Refused, StopRequested
 from nuvik.core.model.library import Kind, Timing
-from nuvik.core.model.opening import ReadPattern, Recording
+from nuvik.core.model.opening import ReadPattern, Recording, Stretch
 from nuvik.core.model.progress import Stop, Watching
 from nuvik.core.openings import record as recording_module
 from nuvik.core.openings import taste as taste_module
 from nuvik.core.openings.library_pages import LibraryPages, _joined, _without
+from nuvik.core.planning.drafting.library_parts import in_pieces
 from nuvik.core.planning.drafting.make_plan import make_plan
-from nuvik.core.planning.placement.waiting import opening_bounds_s, opening_s, timed
+from nuvik.core.planning.placement.kinds_learnt import with_kinds_learnt
+from nuvik.core.planning.placement.waiting import opening_bounds_s, opening_s, table_opening, timed
 from nuvik.core.stages.openings import OpeningStage
 from nuvik.core.stages.workspace import Workspace, open_workspace
+from nuvik.core.store.openings import Openings
 from nuvik.core.views.opening_sentences import afterwards_sentence
 from nuvik.tui.app import NuvikApp
 from screens import settle, words_of
@@ -265,6 +269,57 @@ def test_a_recording_is_met_where_it_was_made(seconds, computing_s, count, seeks
     assert opening_s(learnt, here) == pytest.approx(seconds, rel=0.01, abs=0.01) or not count + seeks
     quicker = opening_s(learnt, there) <= opening_s(learnt, here) + 1e-6
     assert quicker == (faster >= 1) or opening_s(learnt, there) == pytest.approx(opening_s(learnt, here))
+
+
+@given(st.floats(0.2, 5), st.lists(st.floats(0.8, 1.25), min_size=8, max_size=12), st.floats(0.01, 50))
+def test_recorded_libraries_tell_of_others_of_their_kind(times, spread, odd):
+    drive, kite = a_drive(id="here"), replace(a_library("Kite", "here"), kind=Kind.GAME, bytes=20_000 * MB)
+
+    def recorded(ratio: float):
+        table = table_opening(kite)
+        pattern = ReadPattern(bytes=round(ratio * table.sequential_bytes), runs=round(ratio * table.small_reads))
+        timing = Timing(drive="here", seconds=9, computing_s=1.0)
+        return replace(kite, pattern=pattern, timings=(timing,), computing_s=ratio * table.cpu_s)
+
+    others = [recorded(times * each) for each in spread]
+    *known, learnt = with_kinds_learnt([*others, recorded(odd), kite])
+    truth = times * opening_s(kite, drive)
+
+    def off(library) -> float:
+        return abs(math.log(opening_s(library, drive) / truth))
+
+    assert off(learnt) <= max(off(kite), 0.25) and (off(learnt) < 0.25 or len(others) < 6)
+    assert learnt.like.libraries == len(known) == len(others) + 1
+    assert [opening_s(each, drive) for each in known[:-1]] == [opening_s(each, drive) for each in others]
+    assert opening_s(with_kinds_learnt([others[0], kite])[1], drive) == pytest.approx(opening_s(kite, drive))
+
+
+async def test_what_no_opening_read_may_be_placed_apart(world):
+    library = world.path("kestrel", "Games", "Kite")
+    put(Path(library) / "Data" / "a.pack", 20 * MB)
+    put(Path(library) / "Films" / "b.bin", 60 * MB)
+    workspace = world.open()
+    workspace.survey.take()
+    recording = Recording(
+        library=library, drive="kestrel", taken_at="2026-01-01T00:00:00Z", seconds=4.2, bytes_read=9 * MB, runs=7,
+        files_read=1, computing_s=1.0, stretches=(Stretch(file="Data/a.pack", offset=0, bytes=9 * MB),),
+    )  # fmt: skip
+    Openings(workspace.survey.computer.database).keep(library, recording)
+    stage, known = workspace.openings, workspace.plan.library_at("Kite")
+    stage._learn(known)
+    app = NuvikApp(world.open)
+    async with app.run_test(size=(140, 45)) as pilot:
+        await settle(app, pilot)
+        await pilot.press("tab", "enter")
+        await settle(app, pilot)
+        inside = words_of(app.screen.query_one("#inside", Static))
+        assert "9.00 MB of 80.0 MB were ever read" in inside and "No opening read Films: a lets it" in inside
+        await pilot.press("a")
+        await settle(app, pilot)
+        known = app.desk.snapshot.library(known.id)
+        body, films = in_pieces(known)
+        assert known.like.libraries == 1 and films.name == "Kite · Films"
+        assert (body.piece.reads, films.piece.reads) == (1.0, 0.0), "what was never read costs no opening where it goes"
 
 
 async def test_an_opening_is_recorded_from_its_page(house, monkeypatch):

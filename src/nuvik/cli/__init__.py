@@ -28,6 +28,7 @@ def build_app() -> typer.Typer:
         start,
         survey,
         tether,
+        waiting,
     )
 
     app = typer.Typer(
@@ -46,6 +47,7 @@ def build_app() -> typer.Typer:
         cards,
         plan,
         propose,
+        waiting,
         opening,
         carry,
         logbook,

@@ -11,7 +11,7 @@ from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.units import Base, format_bytes, preferred
+from nuvik.core.model.units import Base, format_free, preferred
 from nuvik.core.views.draft_sentences import totals
 from nuvik.core.views.survey_headline import survey_headline
 from nuvik.drawing.palette import DAY
@@ -88,7 +88,7 @@ def _strips(axes: Any, rows: Sequence[tuple[Drive, str, Sequence[Library], int]]
             left += width
         free = drive.usable_bytes - used_bytes
         color = DAY.broken if free < 0 else DAY.look if free < drive.headroom_bytes else DAY.quiet
-        axes.text(usable + longest * 0.006, y, f"{format_bytes(free)} free", va="center", color=color, fontsize=7.5)
+        axes.text(usable + longest * 0.006, y, format_free(free), va="center", color=color, fontsize=7.5)
     axes.set_yticks(ticks, labels)
     axes.set_xlim(0, longest * 1.1)
     axes.set_ylim(-len(rows) + 0.4, 0.6)

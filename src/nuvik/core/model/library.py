@@ -7,7 +7,7 @@ from enum import StrEnum
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.extent import room_bytes
-from nuvik.core.model.opening import ReadPattern
+from nuvik.core.model.opening import KindLearnt, ReadPattern
 from nuvik.core.model.paths import PathText
 from nuvik.core.model.tether import Tether
 
@@ -237,6 +237,8 @@ class Library:
     """As its card says."""
     pattern: ReadPattern | None = None
     """What opening it reads, as its card says; None where only its kind tells."""
+    like: KindLearnt | None = None
+    """What recorded libraries of its kind tell of it; it counts where nothing was timed or recorded of its own."""
     folders: int = 0
     cold_bytes: int = 0
     """Of files neither read nor changed for a year."""

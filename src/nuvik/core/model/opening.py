@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import dataclass
 
 from nuvik.core.model.paths import PathText
@@ -21,12 +22,56 @@ class Stretch:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class FolderShare:
+    """A folder directly in a library, and its share of what opening the library reads."""
+
+    path: PathText
+    """Relative to the library; empty for the files beside the folders."""
+    share: float
+    """From 0 to 1."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ReadPattern:
     """What opening a library reads, wherever it is: the middle of its recordings."""
 
     bytes: int
     runs: int
     """Stretches of bytes in a row: each costs a drive with platters a seek."""
+    folders: tuple[FolderShare, ...] = ()
+    """Where that lies; empty where it is not known. A folder that is not among them is not read."""
+
+    def share_of(self, path: str) -> float | None:
+        """The share of what is read that lies in a folder directly in the library; None where it is not known."""
+        if not self.folders or os.sep in path:
+            return None
+        return next((each.share for each in self.folders if each.path == path), 0.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Warm:
+    """A folder directly in a library (or the files beside those), and what of it was ever read."""
+
+    name: str
+    """Empty for the files beside the folders."""
+    bytes: int
+    read_bytes: int
+    may_go_apart: bool
+    """It is large, and no opening read it."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KindLearnt:
+    """How openings of recorded libraries of one kind compare with the table of kinds."""
+
+    libraries: int
+    """So many were recorded."""
+    sequence: float
+    """Reading in one go: 2 is twice as much as in the table."""
+    small_reads: float
+    """Small reads, in the same way."""
+    computing: float
+    """Computing, in the same way."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

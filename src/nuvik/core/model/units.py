@@ -88,7 +88,7 @@ def free_from_to(before_bytes: int, after_bytes: int) -> str:
 
 
 def format_free(count_bytes: int, base: Base | None = None) -> str:
-    """Write free space; a negative amount is written as what is lacking: `38 GB free`, `12 GB too little`."""
+    """Write free space; a negative amount is written as what is lacking: `38 GB free`, `12 GB short`."""
     return f"{format_bytes(abs(count_bytes), base)} {'free' if count_bytes >= 0 else 'short'}"
 
 

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable
-from dataclasses import dataclass
 
-from nuvik.core.model.opening import Recording
+from nuvik.core.model.opening import FolderShare, Recording, Warm
 from nuvik.core.survey.walk.folder_tree import Folder
 
 _NEVER = 0.001
@@ -15,25 +14,9 @@ _LARGE = 0.05
 """A folder is worth a place of its own from this share of its library on."""
 
 
-@dataclass(frozen=True, slots=True)
-class Warm:
-    """A folder directly in a library (or the files beside those), and what of it was ever read."""
-
-    name: str
-    """Empty for the files beside the folders."""
-    bytes: int
-    read_bytes: int
-    may_go_apart: bool
-    """It is large, and no opening read it."""
-
-
 def warm_parts(folder: Folder, recordings: Iterable[Recording]) -> list[Warm]:
     """What of each folder in a library was ever read, the most first."""
-    read: dict[str, int] = {}
-    for name, count in _read_by_file(recordings).items():
-        top, sign, _ = name.partition(os.sep)
-        key = top if sign else ""
-        read[key] = read.get(key, 0) + count
+    read = _read_by_folder(recordings)
     whole = folder.extent.bytes or 1
     rows = []
     for inner in folder.below.values():
@@ -43,6 +26,26 @@ def warm_parts(folder: Folder, recordings: Iterable[Recording]) -> list[Warm]:
     if beside > 0:
         rows.append(Warm("", beside, min(beside, read.get("", 0)), False))
     return sorted(rows, key=lambda row: (-row.read_bytes, -row.bytes, row.name))
+
+
+def folder_shares(recordings: Iterable[Recording]) -> tuple[FolderShare, ...]:
+    """Of all that its openings ever read, the share of each folder in a library, the most first; the files beside the
+    folders are a row without a path.
+    """
+    read = _read_by_folder(recordings)
+    whole = sum(read.values())
+    rows = [FolderShare(path=path, share=round(count / whole, 6)) for path, count in read.items() if count]
+    return tuple(sorted(rows, key=lambda row: (-row.share, row.path)))
+
+
+def _read_by_folder(recordings: Iterable[Recording]) -> dict[str, int]:
+    """Bytes of each folder directly in the library that were ever read; of the files beside them under no name."""
+    read: dict[str, int] = {}
+    for name, count in _read_by_file(recordings).items():
+        top, sign, _ = name.partition(os.sep)
+        key = top if sign else ""
+        read[key] = read.get(key, 0) + count
+    return read
 
 
 def _read_by_file(recordings: Iterable[Recording]) -> dict[str, int]:

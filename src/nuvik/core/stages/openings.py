@@ -9,18 +9,19 @@ from dataclasses import dataclass, replace
 from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
-from nuvik.core.model.library import Library, Timing
+from nuvik.core.model.library import Card, Library, Part, Timing
 from nuvik.core.model.names import shown
-from nuvik.core.model.opening import Afterwards, ReadPattern, Recording, Taste
+from nuvik.core.model.opening import Afterwards, ReadPattern, Recording, Taste, Warm
 from nuvik.core.model.progress import OpeningReport, Stop
 from nuvik.core.openings.record import Recorder
 from nuvik.core.openings.taste import TasteBudget, budget_of, taste
-from nuvik.core.openings.warm import Warm, warm_parts
+from nuvik.core.openings.warm import folder_shares, warm_parts
 from nuvik.core.planning.placement.waiting import opening_bounds_s, opening_s, timed
 from nuvik.core.stages.computer import Computer
 from nuvik.core.stages.survey import SurveyStage
 from nuvik.core.store.journal import Journal
 from nuvik.core.store.openings import Openings
+from nuvik.core.survey.walk.folder_tree import Folder
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,8 +144,21 @@ class OpeningStage:
         """What of each folder in a library its recorded openings ever read; empty where none was recorded. Raises
         StopRequested.
         """
+        return self.warm_in(library, self.survey.folders_in(library, stop)) if self.of(library) else []
+
+    def warm_in(self, library: Library, folder: Folder) -> list[Warm]:
+        """The same, of a library whose folders are known as they are now."""
         recordings = self.of(library)
-        return warm_parts(self.survey.folders_in(library, stop), recordings) if recordings else []
+        return warm_parts(folder, recordings) if recordings else []
+
+    def place_apart(self, library: Library, name: str) -> Card:
+        """Let a folder directly in a library be a part of it, of the library's kind, which may be placed on its own."""
+        drives = self.computer.drives()
+        card = self.survey.card(library.path, drives)
+        parts = (*(part for part in card.parts if part.path != name), Part(name=name, kind=library.kind, path=name))
+        changed = replace(card, parts=parts)
+        self.survey.keep_cards([changed], drives)
+        return changed
 
     def forget(self, library: Library) -> int:
         """Forget all recordings of a library, and what they told; how many there were."""
@@ -186,5 +200,6 @@ def learnt(
         pattern = ReadPattern(
             bytes=round(statistics.median(each.bytes_read for each in recordings)),
             runs=round(statistics.median(each.runs for each in recordings)),
+            folders=folder_shares(recordings),
         )
     return timed(replace(library, pattern=pattern), timings, drives)

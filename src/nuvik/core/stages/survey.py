@@ -19,6 +19,7 @@ from nuvik.core.model.progress import Stop, SurveyReport, no_report
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.planning.drafting.moved_since import moved_since
 from nuvik.core.planning.drafting.wishes_input import number_of
+from nuvik.core.planning.placement.kinds_learnt import with_kinds_learnt
 from nuvik.core.planning.placement.waiting import timed
 from nuvik.core.stages.computer import Computer
 from nuvik.core.store.card_store import CardBox, Moved
@@ -90,7 +91,7 @@ class SurveyStage:
         before = self._as_moved(latest_snapshot(computer.database), drives)
         whole = together(before, taken, roots, unreached)
         self._keep(whole)
-        return taken if roots else whole
+        return _learnt(taken if roots else whole)
 
     def _keep(self, snapshot: Snapshot) -> None:
         database = self.computer.database
@@ -107,7 +108,7 @@ class SurveyStage:
         history = library_history(computer.database)
         snapshot = judged(computer.host, computer.drives(), self.trees, self.cards(), history)
         self._keep(snapshot)
-        return snapshot
+        return _learnt(snapshot)
 
     def latest(self) -> Snapshot:
         """The latest snapshot, with the drives as they are and the libraries as their cards say now; with no library
@@ -125,7 +126,7 @@ class SurveyStage:
             else library
             for library in kept.libraries
         )
-        return replace(kept, libraries=libraries).with_drives(drives)
+        return _learnt(replace(kept, libraries=libraries)).with_drives(drives)
 
     def _as_moved(self, kept: Snapshot | None, drives: Sequence[Drive]) -> Snapshot | None:
         """What was carried since a snapshot was taken counts as seen."""
@@ -285,12 +286,14 @@ class SurveyStage:
         """A snapshot with these libraries as their cards now say, without measuring them anew."""
         cards = {path: Card(path=path) for path in paths} | {card.path: card for card in self.cards(snapshot.drives)}
         changed = set(paths)
-        return replace(
-            snapshot,
-            libraries=tuple(
-                with_card(library, cards[library.path]) if library.path in changed else library
-                for library in snapshot.libraries
-            ),
+        return _learnt(
+            replace(
+                snapshot,
+                libraries=tuple(
+                    with_card(library, cards[library.path]) if library.path in changed else library
+                    for library in snapshot.libraries
+                ),
+            )
         )
 
     def free_export(self, folder: str) -> str:
@@ -309,6 +312,11 @@ class SurveyStage:
         known = {card.path: card for card in self.cards()}
         self.keep_cards(card.laid_over(known[card.path]) if card.path in known else card for card in cards)
         return len(cards)
+
+
+def _learnt(snapshot: Snapshot) -> Snapshot:
+    """With what recorded libraries tell of others of their kind."""
+    return replace(snapshot, libraries=with_kinds_learnt(snapshot.libraries))
 
 
 def _moment_within(text: str, taken: Sequence[str]) -> str:

@@ -16,7 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Card, Kind, Part, Timing
 from nuvik.core.model.names import shown
-from nuvik.core.model.opening import ReadPattern
+from nuvik.core.model.opening import FolderShare, ReadPattern
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.tether import Tether, TetherKind
 from nuvik.core.user_files.toml_file import field_name, read_checked
@@ -61,9 +61,19 @@ class _TimingEntry(Strict):
     computing_s: Annotated[float, Field(ge=0, le=86_400_000, allow_inf_nan=False)] | None = None
 
 
+class _FolderShareEntry(Strict):
+    path: Annotated[str, Field(max_length=4096)]
+    share: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+
+
 class _PatternEntry(Strict):
     bytes: Annotated[int, Field(ge=0)]
     runs: Annotated[int, Field(ge=0)]
+    folders: list[_FolderShareEntry] = []
+
+    def pattern(self) -> ReadPattern:
+        shares = tuple(FolderShare(path=each.path, share=each.share) for each in self.folders)
+        return ReadPattern(bytes=self.bytes, runs=self.runs, folders=shares)
 
 
 class _TetherEntry(Strict):
@@ -133,7 +143,7 @@ def read_cards_file(path: str, base: str, fence: str | None = None) -> tuple[Car
             for name in _OTHERS
         }
         timings = tuple(Timing(**timing.model_dump()) for timing in entry.timing)
-        pattern = ReadPattern(**entry.pattern.model_dump()) if entry.pattern else None
+        pattern = entry.pattern.pattern() if entry.pattern else None
         tethers = tuple(
             replace(tether, file=_file_of(tether, base))
             for tether in (Tether(**tether.model_dump()) for tether in entry.tether)
@@ -157,6 +167,7 @@ def cards_text(cards: Iterable[Card]) -> str:
         try:
             named = [card.path, card.name or "", card.why_not or "", card.collection or "", *card.keep_with]
             told = [*(part.path for part in card.parts), *(each.file + each.key for each in card.tethers)]
+            told += [each.path for each in card.pattern.folders] if card.pattern else []
             "".join([*named, *card.apart_from, *told]).encode("utf-8")
         except UnicodeEncodeError:
             document.add(tomlkit.comment(f"left out, because its name is not text: {shown(card.path)}"))
@@ -171,7 +182,7 @@ def cards_text(cards: Iterable[Card]) -> str:
         if card.timings:
             entry["timing"] = [_without_nothing(asdict(each)) for each in card.timings]
         if card.pattern:
-            entry["pattern"] = asdict(card.pattern)
+            entry["pattern"] = {**asdict(card.pattern), "folders": [asdict(each) for each in card.pattern.folders]}
         if card.tethers:
             entry["tether"] = [
                 {name: str(text) for name, text in asdict(each).items() if text} for each in card.tethers

@@ -25,6 +25,7 @@ from nuvik.core.planning.placement.limits import why_cannot
 from nuvik.core.planning.placement.main_tether import main_tether
 from nuvik.core.planning.placement.waiting import opening_s
 from nuvik.core.views.recommendation_sentences import recommendation_sentences
+from nuvik.core.views.waiting_rows import how_known
 
 
 def draft_headline(draft: Draft) -> str:
@@ -115,7 +116,7 @@ def consequence(draft: Draft, library: Library, drive_id: str) -> str:
     opens = [format_duration(opening_s(library, place)) for place in (drive, here)]
     words = (
         f"{shown(library.name)} {shown(here.label)} → {shown(drive.label)}: {format_bytes(library.on_disk_bytes)}; "
-        f"opens in {instead_of(opens[0], opens[1])}; leaves "
+        f"opens in {instead_of(opens[0], opens[1])} ({how_known(library)}); leaves "
         f"{format_free(then.free_then_bytes(drive.id))} on {shown(drive.label)}"
     )
     why = why_cannot(library, drive, draft.drive(library.drive)) if drive.id != library.drive else None

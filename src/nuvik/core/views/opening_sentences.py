@@ -7,9 +7,8 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
-from nuvik.core.model.opening import Afterwards, Recording, Taste
+from nuvik.core.model.opening import Afterwards, Recording, Taste, Warm
 from nuvik.core.model.units import format_bytes, format_count, format_duration
-from nuvik.core.openings.warm import Warm
 from nuvik.core.planning.drafting.reasons import how_often
 
 _PARTS = 8
@@ -54,8 +53,7 @@ def warm_lines(library: Library, parts: Sequence[Warm]) -> Iterator[str]:
     """How much of a library is really used, where, and what could be placed apart."""
     if not parts:
         return
-    read, whole = sum(part.read_bytes for part in parts), sum(part.bytes for part in parts)
-    yield f"{format_bytes(read)} of {format_bytes(whole)} were ever read when it was opened:"
+    yield f"{ever_read(parts)}:"
     for part in parts[:_PARTS]:
         name = shown(part.name) if part.name else "(files beside the folders)"
         yield f"  {format_bytes(part.read_bytes):>9} of {format_bytes(part.bytes):>9}  {name}"
@@ -66,6 +64,12 @@ def warm_lines(library: Library, parts: Sequence[Warm]) -> Iterator[str]:
                 f"{shown(part.name)} was never read: it can be placed apart, on a slower drive "
                 f"(nuvik card {shown(where)} --part {shown(shlex.quote(part.name))}=KIND)."
             )
+
+
+def ever_read(parts: Sequence[Warm]) -> str:
+    """How much of a library its openings ever read, without a stop at the end."""
+    read, whole = sum(part.read_bytes for part in parts), sum(part.bytes for part in parts)
+    return f"{format_bytes(read)} of {format_bytes(whole)} were ever read when it was opened"
 
 
 def afterwards_sentence(row: Afterwards) -> str:

@@ -9,6 +9,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_duration
 from nuvik.core.planning.drafting.reasons import how_often
 from nuvik.core.planning.drafting.why import OnDrive, Why
+from nuvik.core.views.waiting_rows import bar, between
 
 _FELT_S_PER_WEEK = 0.5
 _LEAST_LINE = 0.005
@@ -38,27 +39,24 @@ class WhyRow:
     opens_in: str
     between: str
     """Between what that lies; empty where no timing tells."""
-    parts: tuple[str, str, str]
-    """Computing, reading in sequence, small reads."""
+    bar: str
+    """Computing, reading in sequence and small reads, side by side."""
     a_week: str
     worth: str
     obstacle: str
 
 
-def why_rows(why: Why) -> Iterator[WhyRow]:
-    """Each drive, where the library is now first."""
+def why_rows(why: Why, cells: int) -> Iterator[WhyRow]:
+    """Each drive, where the library is now first; the longest opening fills a bar of so many cells."""
+    longest_s = max(row.opening.total_s for row in why.drives)
     for row in why.drives:
         opening, saves_s = row.opening, row.saves_s_per_week
         a_week = f"{'saves' if saves_s > 0 else 'costs'} {format_duration(abs(saves_s))}"
         yield WhyRow(
             drive=shown(row.label),
             opens_in=format_duration(opening.total_s),
-            between=_range(row).removeprefix("; between ").replace(" and ", " to "),
-            parts=(
-                format_duration(opening.computing_s),
-                format_duration(opening.sequence_s),
-                format_duration(opening.small_reads_s),
-            ),
+            between=between(row.bounds_s),
+            bar=bar(opening, longest_s, cells),
             a_week="is here" if row.here else a_week if abs(saves_s) >= _FELT_S_PER_WEEK else "no difference",
             worth=f"{row.worth_s_per_week_per_gb:.2g} s" if saves_s >= _FELT_S_PER_WEEK else "",
             obstacle=row.obstacle,
@@ -86,7 +84,9 @@ def _how_sure(why: Why, better: str) -> str:
     """How well its seconds are known, and what makes them `better` known."""
     library = why.library
     if why.source == "assumed":
-        return f"These are the figures for the kind “{library.kind}”; {better}."
+        like = library.like
+        known = f", corrected by {like.libraries} of that kind that you recorded" if like is not None else ""
+        return f"These are the figures for the kind “{library.kind}”{known}; {better}."
     if why.source == "recorded":
         recorded = len({timing.drive for timing in library.timings if timing.recorded})
         if recorded > 1:
@@ -151,7 +151,5 @@ def _elsewhere(row: OnDrive) -> str:
 
 def _range(row: OnDrive) -> str:
     """Between what the seconds lie, where that is wider than is shown anyway."""
-    if row.bounds_s is None:
-        return ""
-    low, high = map(format_duration, row.bounds_s)
-    return f"; between {low} and {high}" if low != high else ""
+    lies = between(row.bounds_s).replace(" to ", " and ")
+    return f"; between {lies}" if lies else ""

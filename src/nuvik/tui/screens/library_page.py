@@ -22,6 +22,8 @@ from nuvik.core.model.units import format_bytes
 from nuvik.core.stages.emptying import Emptiable, emptiable_of
 from nuvik.core.views.emptying_sentences import done_words, emptying_question
 from nuvik.core.views.library_page import Inner, inside_rows, library_page, links_in_words
+from nuvik.core.views.opening_sentences import ever_read
+from nuvik.core.views.waiting_rows import LEGEND
 from nuvik.core.views.why_sentences import where_it_belongs, where_its_seconds_come_from, why_rows
 from nuvik.tui.desk import Desk
 from nuvik.tui.screens.confirm import Confirm
@@ -31,10 +33,11 @@ from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.foot import Foot
 
 if TYPE_CHECKING:
+    from nuvik.core.model.opening import Warm
     from nuvik.core.planning.drafting.why import Why
     from nuvik.tui.shell import Shell
 
-_BAR_CELLS, _ROWS, _LINKS = 24, 14, 6
+_BAR_CELLS, _TIME_CELLS, _ROWS, _LINKS = 24, 30, 14, 6
 
 
 class LibraryPage(Over[None]):
@@ -47,11 +50,14 @@ class LibraryPage(Over[None]):
         Binding("x", "empty", "empty"),
         Binding("f", "tethers", "how programs find it"),
         Binding("o", "record", "record an opening"),
+        Binding("a", "place_apart", "place a part apart"),
     ]
 
     def __init__(self, library: Library, desk: Desk) -> None:
         super().__init__()
         self._library, self._desk, self._stop = library, desk, Stop()
+        self._cold: tuple[str, ...] = ()
+        """Large folders in it that no recorded opening read, and that are no parts of it yet."""
 
     def compose(self) -> ComposeResult:
         with VerticalScroll(id="page"):
@@ -81,20 +87,24 @@ class LibraryPage(Over[None]):
             return
         palette = palette_of(self.app.theme)
         columns = Table.grid(padding=(0, 2))
-        names = ("", "opens in", "computing", "in sequence", "small reads", "a week", "per GB", "")
+        names = ("", "opens in", "", "a week", "per GB", "")
         columns.add_row(*(Text(name, style=palette.quiet, justify="right") for name in names))
         for number, column in enumerate(columns.columns):
             column.no_wrap = number < len(names) - 1
-        for row in why_rows(why):
-            figures = (row.opens_in, *row.parts, row.a_week, row.worth)
+        for row in why_rows(why, _TIME_CELLS):
             note = row.obstacle or (row.between and f"from {row.between}")
             columns.add_row(
-                Text(row.drive), *(Text(figure, justify="right") for figure in figures), Text(note, style=palette.quiet)
+                Text(row.drive),
+                Text(row.opens_in, justify="right"),
+                Text(row.bar, style=palette.accent),
+                Text(row.a_week, justify="right"),
+                Text(row.worth, justify="right"),
+                Text(note, style=palette.quiet),
             )
         table = Table.grid(padding=(0, 2))
         table.add_row(Text("belongs", style=palette.quiet, no_wrap=True), Text(where_it_belongs(why)))
         table.add_row(Text("its seconds", style=palette.quiet, no_wrap=True), Text(where_its_seconds_come_from(why)))
-        self.query_one("#why", Static).update(Group(table, "", columns, ""))
+        self.query_one("#why", Static).update(Group(table, "", columns, Text(LEGEND, style=palette.quiet), ""))
 
     def on_unmount(self) -> None:
         self._stop.ask()
@@ -102,7 +112,8 @@ class LibraryPage(Over[None]):
     def _look_inside(self) -> None:
         try:
             folder = self._desk.workspace.survey.folders_in(self._library, self._stop)
-            show = partial(self._show_inside, inside_rows(folder), links_in_words(folder, _LINKS))
+            warm = self._desk.workspace.openings.warm_in(self._library, folder)
+            show = partial(self._show_inside, inside_rows(folder), links_in_words(folder, _LINKS), warm)
         except StopRequested:
             return
         except NuvikError as trouble:
@@ -113,9 +124,10 @@ class LibraryPage(Over[None]):
         if self.is_mounted:
             self.query_one(where, Static).update(Text(words))
 
-    def _show_inside(self, rows: list[Inner], links: list[str]) -> None:
+    def _show_inside(self, rows: list[Inner], links: list[str], warm: list[Warm]) -> None:
         if not self.is_mounted:
             return
+        read = {part.name: part.read_bytes for part in warm}
         palette, hue = palette_of(self.app.theme), palette_of(self.app.theme).kinds[self._library.kind]
         table = Table.grid(padding=(0, 2))
         parts = {part.path for part in self._library.parts}
@@ -131,6 +143,7 @@ class LibraryPage(Over[None]):
                 name,
                 Text(f"{row.files:,} files", style=palette.quiet, justify="right"),
                 Text(ago(row.last_used) if row.last_used else "", style=palette.quiet),
+                Text(_how_much_read(read.get(row.name)) if warm else "", style=palette.quiet),
             )
         if len(rows) > _ROWS:
             rest = rows[_ROWS:]
@@ -142,7 +155,12 @@ class LibraryPage(Over[None]):
             )
         for words in links:
             table.add_row("", "", Text("link", style=palette.quiet), Text(words))
-        self.query_one("#inside", Static).update(table if rows else Text("It is empty."))
+        self._cold = tuple(part.name for part in warm if part.may_go_apart and part.name not in parts)
+        told = Text(f"{ever_read(warm)}.\n" if warm else "")
+        if self._cold:
+            names = ", ".join(shown(name) for name in self._cold)
+            told.append(f"No opening read {names}: a lets it be placed apart, on a slower drive.\n", palette.look)
+        self.query_one("#inside", Static).update(Group(told, table) if rows else Text("It is empty."))
 
     def _lines(self) -> Table:
         palette, library, snapshot = palette_of(self.app.theme), self._library, self._desk.snapshot
@@ -210,6 +228,37 @@ class LibraryPage(Over[None]):
         self.dismiss()
         self.app.push_screen(TetherChoice(self._library, self._desk))
 
+    def action_place_apart(self) -> None:
+        """Let a large folder that no opening ever read be a part, which can be placed on its own."""
+        if not self._cold:
+            self.notify("No large folder is known that its recorded openings never read: o records an opening.")
+        elif len(self._cold) == 1:
+            self._place_apart(self._cold[0])
+        else:
+            offers = dict(zip("abcdefghijklmnopqrstuvwxyz", self._cold, strict=False))
+            menu = Menu("Which folder may be placed apart?", [(key, shown(name)) for key, name in offers.items()])
+            self.app.push_screen(menu, lambda key: self._place_apart(offers[key]) if key else None)
+
+    def _place_apart(self, name: str) -> None:
+        self.run_worker(partial(self._keep_apart, name), thread=True, exit_on_error=False)
+
+    def _keep_apart(self, name: str) -> None:
+        """Beside the page: a drive may have to wake up."""
+        shell = cast("Shell", self.app)
+        try:
+            self._desk.workspace.openings.place_apart(self._library, name)
+        except NuvikError as trouble:
+            self.app.call_from_thread(shell.complain, trouble)
+            return
+        self.app.call_from_thread(self._kept_apart, name)
+
+    def _kept_apart(self, name: str) -> None:
+        where = f"{shown(name)} in {shown(self._library.name)}"
+        self.notify(f"{where} is a part now: Plan may put it on another drive (p there).", markup=False)
+        if self.is_mounted:
+            self.dismiss()
+        cast("Shell", self.app).survey_job.look_again()
+
     def action_record(self) -> None:
         """Watch what it reads when it is opened."""
         from nuvik.tui.screens.record_opening import RecordSheet
@@ -222,3 +271,7 @@ class LibraryPage(Over[None]):
 
         self.dismiss()
         self.app.push_screen(CardForm(self._library, self._desk))
+
+
+def _how_much_read(count: int | None) -> str:
+    return "not read" if not count else f"{format_bytes(count)} read"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.library import Library
@@ -71,11 +72,9 @@ class MarkingScreen(StageScreen):
     def action_merge(self) -> None:
         """The marked libraries, which lie in one folder, become one library: that folder."""
         chosen = [library for library in self.desk.snapshot.libraries if library.id in self.desk.marked]
-        try:
-            folder = self.desk.workspace.survey.merge(chosen)
-        except NuvikError as trouble:
-            self.shell.complain(trouble)
-            return
+        self.in_background(partial(self.desk.workspace.survey.merge, chosen), self._merged)
+
+    def _merged(self, folder: str) -> None:
         self.notify(f"{shown(folder)} is one library from now on.", markup=False)
         self.shell.survey_job.look_again()
 

@@ -73,7 +73,7 @@ def in_pieces(library: Library, only: Collection[str] | None = None) -> tuple[Li
     )
     for part in parts:
         body = _without(body, part)
-    shares = [_read_bytes(part) / was.read_bytes if was.read_bytes else 0.0 for part in parts]
+    shares = [_share_of(library, part, was) for part in parts]
     return (
         replace(body, piece=replace(was, reads=max(0.0, was.reads - sum(shares)))),
         *(
@@ -97,8 +97,13 @@ def _as_piece(library: Library) -> Piece:
     )
 
 
-def _read_bytes(part: Part) -> int:
-    return 0 if part.kind is Kind.BACKUP else part.bytes
+def _share_of(library: Library, part: Part, whole: Piece) -> float:
+    """A part's share of what opening the whole library reads: as recorded, else as it has bytes that may be read."""
+    recorded = library.pattern.share_of(os.path.normpath(part.path)) if library.pattern is not None else None
+    if recorded is not None:
+        return recorded
+    may_be_read = 0 if part.kind is Kind.BACKUP else part.bytes
+    return may_be_read / whole.read_bytes if whole.read_bytes else 0.0
 
 
 def _without(body: Library, part: Part) -> Library:

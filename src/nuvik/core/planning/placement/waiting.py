@@ -3,7 +3,8 @@
 Opening takes `cpu + sequential / read speed + small reads / small reads per second`; waiting is that times opens
 per week. The figures by kind are assumed, in the middle of what such things commonly do; they order drives
 rightly before they are calibrated, and are not meant to the second. Of a library whose opening was recorded, what is
-read in sequence and how often it has to be sought are those of the recording.
+read in sequence and how often it has to be sought are those of the recording; and others of its kind are taken to be
+like those that were recorded (`kinds_learnt`).
 """
 
 from __future__ import annotations
@@ -56,6 +57,27 @@ OPENINGS: dict[Kind, Opening] = {
 
 
 @dataclass(frozen=True, slots=True)
+class TableOpening:
+    """What the table of kinds says of one opening of a library."""
+
+    cpu_s: float
+    sequential_bytes: float
+    small_reads: float
+
+
+def table_opening(library: Library) -> TableOpening:
+    """What the table says of a library, or of a piece of it, by its kind and size alone."""
+    piece = library.piece
+    kind, size, files = (piece or library).kind, (piece or library).bytes, (piece or library).files
+    opening = OPENINGS[kind]
+    return TableOpening(
+        opening.cpu_s,
+        min(size * opening.share_read, opening.most_read_bytes),
+        min(opening.small_reads, size // _SMALL_READ_BYTES, max(1, files) * _SMALL_READS_A_FILE),
+    )
+
+
+@dataclass(frozen=True, slots=True)
 class OpeningTime:
     """Where the seconds of one opening come from."""
 
@@ -74,20 +96,20 @@ class OpeningTime:
 
 
 def opening_time(library: Library, drive: Drive) -> OpeningTime:
-    """What opening a library once from a drive takes, by its kind and by what the user timed. Of a library in pieces,
-    the body has the computing, and each piece its share of what is read.
+    """What opening a library once from a drive takes, by its kind, by what was timed or recorded of it, and by what
+    was recorded of others of its kind. Of a library in pieces, the body has the computing, and each piece its share of
+    what is read.
     """
-    piece = library.piece
-    kind, size, files, share, computes = library.kind, library.bytes, library.files, 1.0, True
-    if piece is not None:
-        kind, size, files, share, computes = piece.kind, piece.bytes, piece.files, piece.reads, piece.body
-    opening = OPENINGS[kind]
-    sequential: float = min(size * opening.share_read, opening.most_read_bytes)
-    small_reads = min(opening.small_reads, size // _SMALL_READ_BYTES, max(1, files) * _SMALL_READS_A_FILE)
+    piece, like, table = library.piece, library.like, table_opening(library)
+    share, computes = (piece.reads, piece.body) if piece is not None else (1.0, True)
+    sequential, small_reads, cpu_s = table.sequential_bytes, table.small_reads, table.cpu_s
     if library.pattern is not None:
         sequential, small_reads = library.pattern.bytes, library.pattern.runs
+    elif like is not None and known_by(library) == "assumed" and (piece is None or piece.kind is library.kind):
+        sequential, small_reads = sequential * like.sequence, small_reads * like.small_reads
+        cpu_s *= like.computing
     factor = library.opening_factor
-    computing_s = opening.cpu_s * factor if library.computing_s is None else library.computing_s
+    computing_s = cpu_s * factor if library.computing_s is None else library.computing_s
     return OpeningTime(
         computing_s if computes else 0.0,
         sequential / drive.read_bytes_per_s * share * factor,

@@ -22,6 +22,7 @@ from nuvik.core.views.documents.of_openings import RecordingDocument, Recordings
 from nuvik.core.views.documents.of_plans import PlanCheckDocument, ProposalDocument, WeightsDocument, WhyDocument
 from nuvik.core.views.documents.of_surveys import ChangesDocument, EmptyDocument, TwinsDocument
 from nuvik.core.views.documents.of_tethers import LandingDocument, TetherDocument
+from nuvik.core.views.documents.of_waiting import WaitingDocument
 
 FORMATS: dict[str, type[Any]] = {
     "nuvik-drives/1": DrivesDocument,
@@ -38,6 +39,7 @@ FORMATS: dict[str, type[Any]] = {
     "nuvik-weights/1": WeightsDocument,
     "nuvik-plan-check/1": PlanCheckDocument,
     "nuvik-why/1": WhyDocument,
+    "nuvik-waiting/1": WaitingDocument,
     "nuvik-opening/1": RecordingDocument,
     "nuvik-openings/1": RecordingsDocument,
     "nuvik-taste/1": TastesDocument,

@@ -6,8 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from nuvik.core.model.library import Library
-from nuvik.core.model.opening import Recording, Taste
-from nuvik.core.openings.warm import Warm
+from nuvik.core.model.opening import Recording, Taste, Warm
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
