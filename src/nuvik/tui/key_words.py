@@ -14,6 +14,7 @@ _KEYS: tuple[tuple[str, str, str], ...] = (
     (r"logbook", "", "logbook"),
     (r"mend", "m", "logbook"),
     (r"empty", "E", "logbook"),
+    (r"opening record", "o", "logbook"),
     (r"survey", "r", "survey"),
     (r"drives", "", "survey"),
     (r"landing", "d", "plan"),

@@ -113,7 +113,9 @@ class Timing:
     """The drive's id."""
     seconds: float
     computing_s: float | None = None
-    """Of that, what its programs computed; None where it was timed by hand, and not recorded."""
+    """Of that, what its programs computed; None where it was timed by hand, or tasted."""
+    tasted: bool = False
+    """Nobody opened it there: Nuvik read there what a recorded opening reads."""
 
     @property
     def recorded(self) -> bool:

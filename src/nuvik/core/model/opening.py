@@ -7,6 +7,8 @@ from dataclasses import dataclass
 
 from nuvik.core.model.paths import PathText
 
+_FELT = 0.95
+"""What takes more than this share of the time before is no quicker."""
 _NOTABLE = 0.05
 """The share of what was read from which on it matters where that is known from."""
 
@@ -148,3 +150,9 @@ class Afterwards:
     def as_expected(self) -> bool:
         """Whether it lies where it was expected."""
         return self.took_s is not None and self.low_s <= self.took_s <= self.high_s
+
+    @property
+    def did_not_pay(self) -> bool:
+        """It was moved to open quicker, and does not."""
+        quicker = _FELT * self.before_s
+        return self.took_s is not None and self.expected_s < quicker and self.took_s >= quicker

@@ -12,7 +12,9 @@ from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Card, Library, Part, Timing
 from nuvik.core.model.names import shown
 from nuvik.core.model.opening import Afterwards, ReadPattern, Recording, Taste, Warm
+from nuvik.core.model.plan import Plan
 from nuvik.core.model.progress import OpeningReport, Stop
+from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.openings.record import Recorder
 from nuvik.core.openings.taste import TasteBudget, budget_of, taste
 from nuvik.core.openings.warm import folder_shares, warm_parts
@@ -22,6 +24,18 @@ from nuvik.core.stages.survey import SurveyStage
 from nuvik.core.store.journal import Journal
 from nuvik.core.store.openings import Openings
 from nuvik.core.survey.walk.folder_tree import Folder
+
+
+@dataclass(frozen=True, slots=True)
+class TasteOffer:
+    """A library that could be tasted on a drive."""
+
+    library: Library
+    drive: Drive
+    bytes: int
+    """What that writes there for a while."""
+    refusal: str = ""
+    """Why it cannot be."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,8 +126,8 @@ class OpeningStage:
         report: Callable[[str, float], None] = lambda what, share: None,
         stop: Stop | None = None,
     ) -> Taste:
-        """How long an opening from another drive takes, by reading there what the latest recorded opening read. Raises
-        Refused, StopRequested.
+        """How long an opening from another drive takes, by reading there what the latest recorded opening read; what
+        comes of it counts from then on. Raises Refused, StopRequested.
         """
         recording = self._latest(library)
         here = next((each for each in self.computer.drives() if each.id == recording.drive), None)
@@ -123,12 +137,31 @@ class OpeningStage:
             )
         with carrying_lock(self.computer.state_folder, "tasting a drive"):
             try:
-                return taste(self.computer.host, library, recording, here, drive, report, stop)
+                tasted = taste(self.computer.host, library, recording, here, drive, report, stop)
             except OSError as fault:
                 words = (fault.strerror or str(fault)).lower()
                 raise Refused(
                     f"{shown(drive.label)} cannot be tasted: {words}.", next_step="Check the drive, and try again."
                 ) from None
+        self._learn(library, Timing(drive=drive.id, seconds=tasted.there_s, tasted=True))
+        return tasted
+
+    def to_taste(self, plan: Plan, snapshot: Snapshot) -> list[TasteOffer]:
+        """What could be tried before a plan is carried: each library of it whose opening was recorded where it is now,
+        on the drive to which it goes.
+        """
+        offers = []
+        libraries = {library.path: library for library in snapshot.libraries}
+        goes_on = {step.library: step.to_drive for step in plan.steps if step.via is not None}
+        for step in plan.steps:
+            library, drive = libraries.get(step.path), snapshot.drive(goes_on.get(step.library, step.to_drive))
+            if library is None or not any(each.drive == library.drive for each in self.of(library)):
+                continue
+            try:
+                offers.append(TasteOffer(library, drive, self.budget(library, drive).bytes))
+            except Refused as refusal:
+                offers.append(TasteOffer(library, drive, 0, str(refusal)))
+        return offers
 
     def _latest(self, library: Library) -> Recording:
         """Raises Refused."""
@@ -170,11 +203,13 @@ class OpeningStage:
     def _first(self, library: Library) -> str:
         return self.survey.first_place(library.path)
 
-    def _learn(self, library: Library) -> None:
-        """Put what all recordings tell on the library's card."""
+    def _learn(self, library: Library, tasted: Timing | None = None) -> None:
+        """Put what all recordings tell, and a taste, on the library's card."""
         drives = self.computer.drives()
         card, recordings = self.survey.card(library.path, drives), self.of(library)
-        by_hand = [timing for timing in card.timings if not timing.recorded]
+        by_hand = [each for each in card.timings if not each.recorded and (recordings or not each.tasted)]
+        if tasted is not None:
+            by_hand = [each for each in by_hand if each.drive != tasted.drive] + [tasted]
         fitted = learnt(library, recordings, by_hand, {drive.id: drive for drive in drives})
         changed = replace(
             card,
@@ -190,7 +225,7 @@ def learnt(
     library: Library, recordings: Sequence[Recording], by_hand: Sequence[Timing], drives: Mapping[str, Drive]
 ) -> Library:
     """The library as recordings tell, the oldest first: the latest of each drive, and the middle of what is read. What
-    was timed by hand counts where nothing was recorded.
+    was timed by hand or tasted counts on drives where nothing was recorded.
     """
     latest = {each.drive: each for each in recordings}
     timings = [timing for timing in by_hand if timing.drive not in latest]

@@ -59,6 +59,7 @@ class _TimingEntry(Strict):
     drive: Annotated[str, Field(min_length=1)]
     seconds: Annotated[float, Field(gt=0, le=86_400, allow_inf_nan=False)]
     computing_s: Annotated[float, Field(ge=0, le=86_400_000, allow_inf_nan=False)] | None = None
+    tasted: bool = False
 
 
 class _FolderShareEntry(Strict):
@@ -200,4 +201,4 @@ def _file_of(tether: Tether, base: str) -> str:
 
 
 def _without_nothing(entry: dict[str, Any]) -> dict[str, Any]:
-    return {name: value for name, value in entry.items() if value is not None}
+    return {name: value for name, value in entry.items() if value is not None and value is not False}

@@ -62,7 +62,7 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
     if library.timings:
         timed = (
             f"{each.seconds:g} s from {labels.get(each.drive, shown(each.drive))}"
-            f" ({'recorded' if each.recorded else 'timed'})"
+            f" ({'recorded' if each.recorded else 'tasted' if each.tasted else 'timed'})"
             for each in library.timings
         )
         yield "opens in", ", ".join(timed)

@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import shlex
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING
 
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.opening import Afterwards, Recording, Taste, Warm
 from nuvik.core.model.units import format_bytes, format_count, format_duration
 from nuvik.core.planning.drafting.reasons import how_often
+
+if TYPE_CHECKING:
+    from nuvik.core.stages.openings import TasteOffer
 
 _PARTS = 8
 """So many folders are listed."""
@@ -72,17 +76,31 @@ def ever_read(parts: Sequence[Warm]) -> str:
     return f"{format_bytes(read)} of {format_bytes(whole)} were ever read when it was opened"
 
 
+def offer_line(offer: TasteOffer, labels: Mapping[str, str]) -> str:
+    """What tasting a library on a drive would write, or why it cannot be done."""
+    where = f"{shown(offer.library.name)} on {shown(labels.get(offer.drive.id, offer.drive.id))}"
+    return f"{where}: {offer.refusal}" if offer.refusal else f"{where}: {format_bytes(offer.bytes)}"
+
+
 def afterwards_sentence(row: Afterwards) -> str:
+    """Whether a move did what it was to do for the opening of its library, with the move."""
+    return f"Move {row.move}, {shown(row.library)}: {came_of(row)}"
+
+
+def came_of(row: Afterwards) -> str:
     """Whether a move did what it was to do for the opening of its library."""
     low, likely, high = (format_duration(seconds) for seconds in (row.low_s, row.expected_s, row.high_s))
-    words = f"Move {row.move}, {shown(row.library)}: expected to open in {likely} ({low} to {high})"
+    words = f"expected to open in {likely} ({low} to {high})"
     if row.took_s is None:
-        return f"{words} instead of {format_duration(row.before_s)}; not recorded since: nuvik opening record"
+        before = format_duration(row.before_s)
+        return f"{words} instead of {before}; not recorded since: “nuvik opening record” tells what came of it"
     words += f", opens in {format_duration(row.took_s)}"
     if not row.as_expected:
         words += ", which is not as expected"
     change_s = row.took_s - row.before_s
     often = f", {how_often(row.opens_per_week)}" if row.opens_per_week else ""
+    if row.did_not_pay:
+        often += f". It did not pay: “nuvik undo {row.move}” takes it back"
     if abs(change_s) < 0.05 * row.before_s:
         return f"{words}: as long as before{often}."
     return f"{words}: {format_duration(abs(change_s))} {'longer' if change_s > 0 else 'quicker'} than before{often}."
@@ -93,8 +111,19 @@ def afterwards_headline(rows: Sequence[Afterwards]) -> str:
     met = [row for row in rows if row.took_s is not None]
     if not met:
         return "No library was recorded both before it was moved and since."
-    right = sum(row.as_expected for row in met)
-    return f"{right} of {format_count(len(met), 'moved library opens', 'moved libraries open')} as expected."
+    right, lost = sum(row.as_expected for row in met), sum(row.did_not_pay for row in met)
+    words = f"{right} of {format_count(len(met), 'moved library opens', 'moved libraries open')} as expected"
+    return f"{words}; {format_count(lost, 'move')} did not pay." if lost else f"{words}."
+
+
+def again_sentence(rows: Sequence[Afterwards], moves: Collection[int]) -> str:
+    """Which of these moves can be judged by recording once more; empty where none was recorded before."""
+    again = [shown(row.library) for row in rows if row.move in moves and row.took_s is None]
+    if not again:
+        return ""
+    names = " and ".join(again[:2]) + (" and more" if len(again) > 2 else "")
+    were = "The opening of {} was" if len(again) == 1 else "The openings of {} were"
+    return f"{were.format(names)} recorded before: “nuvik opening record” tells whether the move paid."
 
 
 def recordings_headline(library: Library, recordings: Sequence[Recording]) -> str:

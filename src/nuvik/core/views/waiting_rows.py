@@ -69,7 +69,8 @@ def how_known(library: Library) -> str:
     known = known_by(library)
     if known == "recorded":
         count = len({timing.drive for timing in library.timings if timing.recorded})
-        return "recorded" if count == 1 else f"recorded on {count} drives"
+        words = "recorded" if count == 1 else f"recorded on {count} drives"
+        return f"{words}, and tasted" if any(timing.tasted for timing in library.timings) else words
     if known == "timed":
         return "as you timed it"
     if library.like is not None:

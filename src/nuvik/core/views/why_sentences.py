@@ -6,13 +6,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from nuvik.core.model.names import shown
-from nuvik.core.model.units import format_duration
+from nuvik.core.model.units import format_count, format_duration
 from nuvik.core.planning.drafting.reasons import how_often
 from nuvik.core.planning.drafting.why import OnDrive, Why
 from nuvik.core.views.waiting_rows import bar, between
 
 _FELT_S_PER_WEEK = 0.5
 _LEAST_LINE = 0.005
+_MAY_DIFFER = "elsewhere it may differ by a tenth"
 _SELDOM, _OFTEN = 0.05, 200.0
 """Openings a week: what is less or more than that is no figure for anybody."""
 
@@ -89,8 +90,10 @@ def _how_sure(why: Why, better: str) -> str:
         return f"These are the figures for the kind “{library.kind}”{known}; {better}."
     if why.source == "recorded":
         recorded = len({timing.drive for timing in library.timings if timing.recorded})
+        if tasted := len({timing.drive for timing in library.timings if timing.tasted}):
+            return f"Its opening was recorded, and {format_count(tasted, 'more drive')} tasted: {_MAY_DIFFER}."
         if recorded > 1:
-            return f"Its opening was recorded on {recorded} drives: elsewhere it may differ by a tenth."
+            return f"Its opening was recorded on {recorded} drives: {_MAY_DIFFER}."
         return "Its opening was recorded on one drive: elsewhere it may differ by a fifth."
     if library.computing_s is not None:
         return "You timed it on two drives, which tells computing from reading."

@@ -15,10 +15,12 @@ from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.leftover import Leftover
 from nuvik.core.model.names import padded, shorten, shown
+from nuvik.core.model.opening import Afterwards
 from nuvik.core.model.progress import Event
 from nuvik.core.views.carry_headline import progress_line, running_headline
 from nuvik.core.views.carry_phases import Ladder, ladder_of
 from nuvik.core.views.move_rows import move_row
+from nuvik.core.views.opening_sentences import again_sentence
 from nuvik.core.views.tether_sentences import broken_headline
 from nuvik.tui.jobs.carry import CarryRun
 from nuvik.tui.screens.move_tethers import MoveTethersSheet
@@ -83,6 +85,7 @@ class CarryScreen(StageScreen):
         else:
             self.say(carrying.ended or "", carrying.trouble)
             self.in_background(self.desk.workspace.logbook.broken_tethers, self._say_broken, group="tethers")
+            self.in_background(self.desk.workspace.openings.afterwards, self._offer_to_record, group="openings")
         self._show_phases()
         self._show_beneath()
         self._watch_traffic()
@@ -114,6 +117,14 @@ class CarryScreen(StageScreen):
         if carrying is not None:
             beneath.show("What happened, the latest first", reversed(carrying.happened))
         beneath.display = carrying is not None and bool(carrying.happened)
+
+    def _offer_to_record(self, rows: list[Afterwards]) -> None:
+        """Once all is carried: what was recorded before can be recorded again, and tells whether it paid."""
+        carrying = self.shell.carry_job.run
+        if carrying is None or carrying.running:
+            return
+        if words := again_sentence(rows, carrying.moves):
+            self.tell(words)
 
     def _say_broken(self, broken: list[Leftover]) -> None:
         """Once all is carried: whether programs find it."""

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import partial
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from textual import events, on
@@ -12,16 +13,20 @@ from textual.binding import Binding
 from textual.widgets import DataTable
 
 from nuvik.core.model.journal import Move, State
+from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Report, Stop
 from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.views.carry_headline import logbook_headline, move_facts
 from nuvik.core.views.move_rows import move_page, move_row
+from nuvik.core.views.opening_sentences import afterwards_headline, afterwards_sentence, came_of
 from nuvik.core.views.tether_sentences import broken_headline
+from nuvik.tui.key_words import by_keys
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.emptied import EmptiedSheet
 from nuvik.tui.screens.leftovers import LeftoversSheet
 from nuvik.tui.screens.move_tethers import MoveTethersSheet
+from nuvik.tui.screens.record_opening import RecordSheet
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.widgets.beneath import Beneath
 from nuvik.tui.widgets.move_table import MoveTable
@@ -30,6 +35,7 @@ if TYPE_CHECKING:
     from nuvik.core.carrying.outcome import Outcome
     from nuvik.core.carrying.undo import Way
     from nuvik.core.model.leftover import Leftover
+    from nuvik.core.model.opening import Afterwards
 
 
 _EMPTY = (
@@ -50,6 +56,7 @@ class LogbookScreen(StageScreen):
         Binding("e", "release", "release the original"),
         Binding("g", "go_on", "go on"),
         Binding("f", "tethers", "how programs find it"),
+        Binding("o", "record", "record an opening"),
         Binding("m", "mend", "mend"),
         Binding("E", "emptied", "emptied"),
     ]
@@ -58,6 +65,8 @@ class LogbookScreen(StageScreen):
     """All of them, newest first."""
     _broken: tuple[Leftover, ...] = ()
     """What of the tethers of moves did not hold at the last look."""
+    _after: Mapping[int, Afterwards] = MappingProxyType({})
+    """What came of moves for the openings of their libraries, by the number of the move."""
 
     def body(self) -> ComposeResult:
         yield MoveTable("move", id="log")
@@ -68,6 +77,14 @@ class LogbookScreen(StageScreen):
         self.say(logbook_headline(moves, self.desk.workspace.damaged_journal, self.shell.carry_job.at_hand))
         self._show(moves)
         self.in_background(self.desk.workspace.logbook.broken_tethers, self._take_broken, group="tethers")
+        if moves:
+            self.in_background(self.desk.workspace.openings.afterwards, self._take_afterwards, group="openings")
+
+    def _take_afterwards(self, rows: list[Afterwards]) -> None:
+        self._after = {row.move: row for row in rows}
+        self._show_beneath()
+        if lost := next((row for row in rows if row.did_not_pay), None):
+            self.say(f"{afterwards_sentence(lost)} {afterwards_headline(rows)}", trouble=True)
 
     def _show(self, moves: list[Move]) -> None:
         labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
@@ -100,7 +117,10 @@ class LogbookScreen(StageScreen):
             beneath.show("What will be here", _EMPTY)
         else:
             labels = {drive.id: drive.label for drive in self.desk.snapshot.drives}
-            beneath.show(f"Move {move.id}: {shown(move.library)}", move_page(move, labels))
+            rows = list(move_page(move, labels))
+            if move.id in self._after:
+                rows.append(("opening", by_keys(came_of(self._after[move.id]))))
+            beneath.show(f"Move {move.id}: {shown(move.library)}", rows)
         beneath.share_room(table, max(1, table.row_count) + 1)
 
     def on_resize(self, event: events.Resize) -> None:
@@ -118,7 +138,16 @@ class LogbookScreen(StageScreen):
             return not busy and any(not each.state.finished for each in self._moves)
         if action == "undo_plan":
             return not busy and any(each.state.at_target and each.undoes is None for each in self._moves)
+        if action == "record":
+            return move is not None and not busy and self._library is not None
         return action != "tethers" or move is not None
+
+    @property
+    def _library(self) -> Library | None:
+        """The library of the move at the cursor, where it is now."""
+        move = self._move
+        place = None if move is None else move.target if move.state.at_target else move.source
+        return next((library for library in self.desk.snapshot.libraries if library.path == place), None)
 
     @on(DataTable.RowHighlighted)
     def _moved(self) -> None:
@@ -142,6 +171,11 @@ class LogbookScreen(StageScreen):
                 self.shell.carry_job.begin(lambda report, stop: undo(wanted, report, stop))
 
         self.app.push_screen(Confirm(f"Take move {wanted} back? {outlook[1].says}", "take it back"), answered)
+
+    def action_record(self) -> None:
+        """Record how the library of the move at the cursor opens now."""
+        if self._library is not None:
+            self.app.push_screen(RecordSheet(self._library, self.desk))
 
     def action_undo_plan(self) -> None:
         """Take back every move of the plan that was carried last."""

@@ -30,6 +30,7 @@ from nuvik.core.views.rehearsal_sentences import (
 from nuvik.core.views.tether_sentences import change_lines, tether_lines
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.screens.taste_openings import TasteSheet
 from nuvik.tui.shell import stage_key
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.drive_board import BoardRow, DriveBoard
@@ -62,6 +63,7 @@ class RehearseScreen(StageScreen):
         Binding("o", "on_trial", "on trial on / off"),
         Binding("b", "side_by_side", "side by side"),
         Binding("w", "without_marks", "without marks", show=False),
+        Binding("e", "taste", "taste openings"),
         Binding("c", "carry", "carry it out"),
         Binding("escape", "leave", "stop", show=False),
         Binding("x", "as_it_is", "what-ifs off"),
@@ -300,6 +302,13 @@ class RehearseScreen(StageScreen):
         self.desk.checked = self.desk.timeline = None
         self._checking = None
         self.refresh_stage()
+
+    def action_taste(self) -> None:
+        """Try how what was recorded would open from the drives to which it goes."""
+        if self.desk.plan is None or self.desk.timeline is None:
+            self.notify("There is nothing to taste yet. Make a plan first.", severity="warning")
+            return
+        self.app.push_screen(TasteSheet(self.desk, self.desk.plan))
 
     def action_carry(self) -> None:
         plan, timeline = self.desk.plan, self.desk.timeline

@@ -184,8 +184,8 @@ def opening_bounds_s(library: Library, drive: Drive, drives: Mapping[str, Drive]
     if library.computing_s is not None:
         likely_s, drives_known = opening_s(library, drive), len({each.drive for each in points})
         doubt = _ONE_RECORDING if drives_known < 2 else _TWO_RECORDINGS if any(p.recorded for p in points) else 0.0
-        if any(each.drive == drive.id for each in points):
-            doubt = 0.0
+        if mine := [each for each in points if each.drive == drive.id]:
+            doubt = _TWO_RECORDINGS if all(each.tasted for each in mine) else 0.0
         return likely_s / (1 + doubt), likely_s * (1 + doubt)
     there, here = opening_time(library, drive), opening_time(library, drives[points[-1].drive])
     all_reading_s = here.total_s * there.reading_s / here.reading_s if here.reading_s else here.total_s
