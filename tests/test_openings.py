@@ -230,7 +230,7 @@ def test_what_cannot_be_recorded_or_tasted_is_refused_and_leaves_nothing(opened,
         jsonschema.validate(document, strict(shipped(name)))
     assert run(["opening", "record", "Kite", "--json", *state, "--", *opened.command()]) == 0
     jsonschema.validate(json.loads(capsys.readouterr().out), strict(shipped("nuvik-opening/1")))
-    assert run(["why", "Kite", *state]) == 0 and "was recorded on one drive" in capsys.readouterr().out
+    assert run(["why", "Kite", *state]) == 0 and "was recorded, and 1 more drive tasted" in capsys.readouterr().out
     assert run(["opening", "forget", "Kite", *state]) == 0 and opened.known().pattern is None
 
 
@@ -313,13 +313,15 @@ async def test_what_no_opening_read_may_be_placed_apart(world):
         await pilot.press("tab", "enter")
         await settle(app, pilot)
         inside = words_of(app.screen.query_one("#inside", Static))
-        assert "9.00 MB of 80.0 MB were ever read" in inside and "No opening read Films: a lets it" in inside
+        assert "9.00 MB of 80.0 MB were ever read" in inside and "No opening needs Films: a lets it" in inside
         await pilot.press("a")
         await settle(app, pilot)
         known = app.desk.snapshot.library(known.id)
         body, films = in_pieces(known)
         assert known.like.libraries == 1 and films.name == "Kite · Films"
-        assert (body.piece.reads, films.piece.reads) == (1.0, 0.0), "what was never read costs no opening where it goes"
+        assert (body.piece.reads, films.piece.reads, films.piece.seeks) == (1.0, 0.0, 0.0), (
+            "what was never read costs no opening where it goes"
+        )
 
 
 async def test_an_opening_is_recorded_from_its_page(house, monkeypatch):

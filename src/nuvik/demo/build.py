@@ -17,6 +17,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.paths import normalised
 from nuvik.core.stages.drives import CANDIDATES_FILE
 from nuvik.core.store.candidates_file import CANDIDATES_FORMAT
+from nuvik.core.store.database import Database
 from nuvik.core.user_files.cards_file import CARDS_FILE, CARDS_FORMAT
 from nuvik.demo.household import (
     CANDIDATES,
@@ -30,6 +31,7 @@ from nuvik.demo.household import (
     WORLD_NAME,
     Household,
 )
+from nuvik.demo.recordings import keep_recordings, recorded_cards
 from nuvik.demo.title_box import SETTINGS, TitleBox
 
 _CONTENT_BYTES = 6_000
@@ -94,13 +96,16 @@ def _build(folder: str) -> None:
     titles = {os.path.basename(path): os.path.join(folder, *path.split("/")) for path in TITLES}
     TitleBox(folder).make(titles, os.path.join(folder, "kestrel", "Games"))
     settings = {"path": os.path.dirname(SETTINGS), "ignored": True}
-    cards = [*(_card(library) for library in LIBRARIES), settings]
-    _write(os.path.join(folder, CARDS_FILE), {"format": CARDS_FORMAT, "library": cards})
     world = {"format": WORLD_FORMAT, "name": WORLD_NAME, "time_scale": TIME_SCALE, "drive": DRIVES}
     _write(os.path.join(folder, WORLD_FILE), world)
-    os.mkdir(os.path.join(folder, STATE_FOLDER), mode=0o700)
+    recorded = recorded_cards(folder)
+    cards = [*(card | recorded.get(str(card["path"]), {}) for card in map(_card, LIBRARIES)), settings]
+    _write(os.path.join(folder, CARDS_FILE), {"format": CARDS_FORMAT, "library": cards})
+    state = os.path.join(folder, STATE_FOLDER)
+    os.mkdir(state, mode=0o700)
     candidates = {"format": CANDIDATES_FORMAT, **CANDIDATES}
-    _write(os.path.join(folder, STATE_FOLDER, CANDIDATES_FILE), candidates)
+    _write(os.path.join(state, CANDIDATES_FILE), candidates)
+    keep_recordings(folder, Database(state))
     os.unlink(making)
 
 

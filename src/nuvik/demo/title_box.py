@@ -21,16 +21,17 @@ from typing import cast
 
 import tomlkit
 
-from nuvik.core.hosts.world_file import read_world
+from nuvik.core.hosts.world import WorldHost
+from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError, Refused
 from nuvik.core.model.names import shown
+from nuvik.core.model.paths import is_within
+from nuvik.demo.title_reading import read_and_compute, reading_of, seconds_from
 
 SETTINGS = os.path.join("kestrel", "Settings", "title-box", "titles.toml")
 """Within the world."""
 _LOCK, _UPDATING, _PROGRESS = "running", "updating", "minutes-played.txt"
 _QUARTER_MINUTES = 15
-_COMPUTING_S, _SHARE_READ, _MOST_READ_BYTES, _SMALL_READS = 3.5, 0.04, 2_500_000_000, 3_500
-"""Declared: what it does when it opens a title."""
 _NEW_TITLE_BYTES = 12_000_000_000
 
 
@@ -132,8 +133,10 @@ class TitleBox:
     def _beside(self, name: str) -> str:
         return os.path.join(os.path.dirname(self.file), name)
 
-    def open(self, name: str) -> Opened:
-        """Open a title and play it for a quarter of an hour. Raises Refused where its place is wrong."""
+    def open(self, name: str, really: bool = False) -> Opened:
+        """Open a title and play it for a quarter of an hour; `really` reads and computes what that takes, as a program
+        would. Raises Refused where its place is wrong.
+        """
         with self.running():
             place = self.titles().get(name)
             if place is None:
@@ -144,6 +147,8 @@ class TitleBox:
                     f"The Title Box does not find {shown(name)} at {shown(place)}.",
                     next_step="Tell it the right place in its settings.",
                 )
+            if really:
+                read_and_compute(place, reading_of(place))
             minutes = self._played(place) + _QUARTER_MINUTES
             with open(os.path.join(place, _PROGRESS), "w", encoding="utf-8") as file:
                 file.write(f"{minutes}\n")
@@ -162,15 +167,15 @@ class TitleBox:
 
     def _opens_in_s(self, place: str) -> float:
         """By the speeds that the world declares for the drive."""
-        held = sum(os.stat(os.path.join(here, name)).st_size for here, _, names in os.walk(place) for name in names)
         inside = os.path.relpath(place, self._world)
-        drive = next(
-            (drive for drive in read_world(self._world).drive if inside.split(os.sep)[0] == drive.folder), None
-        )
+        drive = next((each for each in WorldHost(self._world).drives() if _is_on(each, place)), None)
         if drive is None:
-            raise Refused(f"{shown(place)} is on no drive of this world.", next_step="Choose a place on one.")
-        read = min(held * _SHARE_READ, _MOST_READ_BYTES)
-        return _COMPUTING_S + read / drive.read_bytes_per_s + _SMALL_READS / drive.small_reads_per_s
+            raise Refused(f"{shown(inside)} is on no drive of this world.", next_step="Choose a place on one.")
+        return seconds_from(drive, reading_of(place))
+
+
+def _is_on(drive: Drive, place: str) -> bool:
+    return drive.attached and is_within(place, drive.path)
 
 
 def main(words: list[str]) -> int:
@@ -186,7 +191,7 @@ def main(words: list[str]) -> int:
         elif words[1] == "add":
             sys.stdout.write(f"{words[2]} is at {box.add(words[2])} now.\n")
         else:
-            opened = box.open(words[2])
+            opened = box.open(words[2], really=True)
             sys.stdout.write(
                 f"{opened.name} opened in {opened.seconds:.1f} s from {opened.place}; {opened.minutes} min played.\n"
             )

@@ -138,9 +138,16 @@ class Piece:
     read_bytes: int
     """Of the whole, those that opening it may read: all but its backups."""
     reads: float
-    """The share of what opening the whole reads that lies in this piece; all shares together are 1."""
+    """The share of what opening the whole reads in sequence that lies in this piece; all shares together are 1."""
+    seeks: float
+    """The same, of its small reads."""
     body: bool
     """What is left of the library without the parts that stand on their own."""
+
+    @property
+    def is_needed(self) -> bool:
+        """Whether the library opens only with it."""
+        return self.body or self.reads > 0 or self.seeks > 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -30,7 +30,9 @@ class FolderShare:
     path: PathText
     """Relative to the library; empty for the files beside the folders."""
     share: float
-    """From 0 to 1."""
+    """Of its bytes, from 0 to 1."""
+    seeks: float
+    """Of its stretches in a row, from 0 to 1."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,11 +45,13 @@ class ReadPattern:
     folders: tuple[FolderShare, ...] = ()
     """Where that lies; empty where it is not known. A folder that is not among them is not read."""
 
-    def share_of(self, path: str) -> float | None:
-        """The share of what is read that lies in a folder directly in the library; None where it is not known."""
+    def shares_of(self, path: str) -> tuple[float, float] | None:
+        """The shares of bytes and of stretches that lie in a folder directly in the library; None where that is not
+        known.
+        """
         if not self.folders or os.sep in path:
             return None
-        return next((each.share for each in self.folders if each.path == path), 0.0)
+        return next(((each.share, each.seeks) for each in self.folders if each.path == path), (0.0, 0.0))
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,7 +63,7 @@ class Warm:
     bytes: int
     read_bytes: int
     may_go_apart: bool
-    """It is large, and no opening read it."""
+    """It is large, and no opening read more than next to nothing of it."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

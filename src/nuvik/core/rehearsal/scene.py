@@ -73,7 +73,7 @@ class Scene:
         wanted = {
             library.piece.whole if library.piece is not None else library.id
             for library, place in self.stands
-            if place == drive_id and (library.piece is None or library.piece.body or library.piece.reads > 0)
+            if place == drive_id and (library.piece is None or library.piece.is_needed)
         }
         return [
             library

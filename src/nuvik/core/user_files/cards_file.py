@@ -65,6 +65,7 @@ class _TimingEntry(Strict):
 class _FolderShareEntry(Strict):
     path: Annotated[str, Field(max_length=4096)]
     share: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+    seeks: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
 
 
 class _PatternEntry(Strict):
@@ -73,7 +74,7 @@ class _PatternEntry(Strict):
     folders: list[_FolderShareEntry] = []
 
     def pattern(self) -> ReadPattern:
-        shares = tuple(FolderShare(path=each.path, share=each.share) for each in self.folders)
+        shares = tuple(FolderShare(path=each.path, share=each.share, seeks=each.seeks) for each in self.folders)
         return ReadPattern(bytes=self.bytes, runs=self.runs, folders=shares)
 
 

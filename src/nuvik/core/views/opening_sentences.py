@@ -65,7 +65,7 @@ def warm_lines(library: Library, parts: Sequence[Warm]) -> Iterator[str]:
         if part.may_go_apart:
             where = shlex.quote(library.path)
             yield (
-                f"{shown(part.name)} was never read: it can be placed apart, on a slower drive "
+                f"Next to nothing of {shown(part.name)} was ever read: it can be placed apart, on a slower drive "
                 f"(nuvik card {shown(where)} --part {shown(shlex.quote(part.name))}=KIND)."
             )
 

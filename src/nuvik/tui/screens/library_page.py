@@ -159,7 +159,7 @@ class LibraryPage(Over[None]):
         told = Text(f"{ever_read(warm)}.\n" if warm else "")
         if self._cold:
             names = ", ".join(shown(name) for name in self._cold)
-            told.append(f"No opening read {names}: a lets it be placed apart, on a slower drive.\n", palette.look)
+            told.append(f"No opening needs {names}: a lets it be placed apart, on a slower drive.\n", palette.look)
         self.query_one("#inside", Static).update(Group(told, table) if rows else Text("It is empty."))
 
     def _lines(self) -> Table:

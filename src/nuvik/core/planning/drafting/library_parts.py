@@ -73,12 +73,19 @@ def in_pieces(library: Library, only: Collection[str] | None = None) -> tuple[Li
     )
     for part in parts:
         body = _without(body, part)
-    shares = [_share_of(library, part, was) for part in parts]
+    shares = [_shares_of(library, part, was) for part in parts]
     return (
-        replace(body, piece=replace(was, reads=max(0.0, was.reads - sum(shares)))),
+        replace(
+            body,
+            piece=replace(
+                was,
+                reads=max(0.0, was.reads - sum(reads for reads, _ in shares)),
+                seeks=max(0.0, was.seeks - sum(seeks for _, seeks in shares)),
+            ),
+        ),
         *(
-            _as_library(library, part, replace(was, reads=share, body=False))
-            for part, share in zip(parts, shares, strict=True)
+            _as_library(library, part, replace(was, reads=reads, seeks=seeks, body=False))
+            for part, (reads, seeks) in zip(parts, shares, strict=True)
         ),
     )
 
@@ -93,17 +100,21 @@ def _as_piece(library: Library) -> Piece:
         files=library.files,
         read_bytes=library.bytes - unread,
         reads=1.0,
+        seeks=1.0,
         body=True,
     )
 
 
-def _share_of(library: Library, part: Part, whole: Piece) -> float:
-    """A part's share of what opening the whole library reads: as recorded, else as it has bytes that may be read."""
-    recorded = library.pattern.share_of(os.path.normpath(part.path)) if library.pattern is not None else None
+def _shares_of(library: Library, part: Part, whole: Piece) -> tuple[float, float]:
+    """A part's shares of what opening the whole library reads, in sequence and in small reads: as recorded, else as it
+    has bytes that may be read.
+    """
+    recorded = library.pattern.shares_of(os.path.normpath(part.path)) if library.pattern is not None else None
     if recorded is not None:
         return recorded
     may_be_read = 0 if part.kind is Kind.BACKUP else part.bytes
-    return may_be_read / whole.read_bytes if whole.read_bytes else 0.0
+    share = may_be_read / whole.read_bytes if whole.read_bytes else 0.0
+    return share, share
 
 
 def _without(body: Library, part: Part) -> Library:
@@ -159,8 +170,9 @@ def merged(body: Library, parts: Sequence[Library]) -> Library:
     together = (body, *parts)
     whole = body.piece
     if whole is not None:
-        reads = sum(library.piece.reads for library in together if library.piece is not None)
-        body = replace(body, piece=replace(whole, reads=reads))
+        pieces = [library.piece for library in together if library.piece is not None]
+        reads, seeks = sum(piece.reads for piece in pieces), sum(piece.seeks for piece in pieces)
+        body = replace(body, piece=replace(whole, reads=reads, seeks=seeks))
     return replace(
         body,
         bytes=sum(library.bytes for library in together),

@@ -53,7 +53,7 @@ def placement_cost_s(library: Library, drive: Drive, source: Drive, wishes: Wish
     if drive.id == source.id:
         return cost
     if drive.portable:
-        share = piece.reads if piece else 1.0
+        share = max(piece.reads, piece.seeks) if piece else 1.0
         cost += share * (weights.away_s + wishes.weeks * library.opens_per_week * weights.away_open_s)
     cost += weights.moving * moving_s(library, source, drive) + weights.gb_s * library.on_disk_bytes / GB
     return cost + (weights.move_s if not piece or piece.body else 0)

@@ -101,7 +101,7 @@ def opening_time(library: Library, drive: Drive) -> OpeningTime:
     what is read.
     """
     piece, like, table = library.piece, library.like, table_opening(library)
-    share, computes = (piece.reads, piece.body) if piece is not None else (1.0, True)
+    reads, seeks, computes = (piece.reads, piece.seeks, piece.body) if piece is not None else (1.0, 1.0, True)
     sequential, small_reads, cpu_s = table.sequential_bytes, table.small_reads, table.cpu_s
     if library.pattern is not None:
         sequential, small_reads = library.pattern.bytes, library.pattern.runs
@@ -112,8 +112,8 @@ def opening_time(library: Library, drive: Drive) -> OpeningTime:
     computing_s = cpu_s * factor if library.computing_s is None else library.computing_s
     return OpeningTime(
         computing_s if computes else 0.0,
-        sequential / drive.read_bytes_per_s * share * factor,
-        small_reads / drive.small_reads_per_s * share * factor,
+        sequential / drive.read_bytes_per_s * reads * factor,
+        small_reads / drive.small_reads_per_s * seeks * factor,
     )
 
 
