@@ -6,6 +6,7 @@ import json
 import math
 import os
 import random
+import shlex
 import signal
 import subprocess
 import sys
@@ -27,7 +28,7 @@ from nuvik.core.carrying.run import carry_plan
 from nuvik.core.hosts import page_cache
 from nuvik.core.model.errors import Refused, StopRequested
 from nuvik.core.model.library import Kind, Timing
-from nuvik.core.model.opening import ReadPattern, Recording, Stretch
+from nuvik.core.model.opening import Afterwards, ReadPattern, Recording, Stretch
 from nuvik.core.model.progress import Stop, Watching
 from nuvik.core.openings import record as recording_module
 from nuvik.core.openings import taste as taste_module
@@ -39,9 +40,12 @@ from nuvik.core.planning.placement.waiting import opening_bounds_s, opening_s, t
 from nuvik.core.stages.openings import OpeningStage
 from nuvik.core.stages.workspace import Workspace, open_workspace
 from nuvik.core.store.openings import Openings
-from nuvik.core.views.opening_sentences import afterwards_sentence
+from nuvik.core.survey.drives import leftover_tests
+from nuvik.core.views.opening_sentences import afterwards_headline, afterwards_sentence, elsewhere_sentence
 from nuvik.tui.app import NuvikApp
+from nuvik.tui.widgets.beneath import Beneath
 from screens import settle, words_of
+from screens import words as words_at
 from test_documents import shipped, strict
 
 SEQUENCE, SCATTERED, COMPUTING_S = 40_000_000, 300, 0.6
@@ -160,6 +164,36 @@ def test_a_recording_sees_what_was_read_and_tells_how_it_opens_elsewhere(opened,
         assert abs(opening_s(known_better, drive) - seconds) < 0.1 * seconds
 
 
+def test_a_drive_that_goes_while_it_is_tasted_is_told_and_cleaned_when_it_is_back(opened, monkeypatch):
+    opened.workspace.openings.record(opened.known(), opened.command())
+    cut = []
+
+    def report(what: str, share: float) -> None:
+        if what.startswith("reading from slow") and not cut:
+            cut.append(opened.drives.cut("slow"))
+
+    with pytest.raises(Refused, match="slow cannot be tasted"):
+        opened.workspace.openings.taste(opened.known(), opened.drive("slow"), report)
+    assert cut and not any(timing.tasted for timing in opened.known().timings)
+    opened.drives.back("slow")
+    monkeypatch.setattr(leftover_tests, "_lives", lambda process, path: False)  # as in a later process
+    assert open_workspace(None, str(opened.folder / "state")) and os.listdir(opened.slow) == ["lost+found"]
+
+
+def test_other_libraries_that_an_opening_needs_have_their_share(opened):
+    cache = opened.slow / "Caches" / "Vane cache"
+    put(cache / "tiles.bin", 0).write_bytes(random.Random(1).randbytes(30 * MB))
+    put(cache / "CACHEDIR.TAG").write_text("Signature: 8a477f597d28d172789f06886806bc55\n")
+    opened.workspace.survey.take((str(opened.fast / "Games"), str(opened.slow / "Caches")))
+    script = f"exec 3< {str(cache / 'tiles.bin')!r}; head -c 8000000 <&3 > /dev/null; {shlex.join(opened.command())}"
+    for _ in range(2):
+        recording = opened.workspace.openings.record(opened.known(), ["sh", "-c", script])
+        (other,) = recording.others
+        assert other.library == str(cache) and recording.files_read == 41
+    assert other.bytes is not None and 8 * MB <= other.bytes <= 9 * MB
+    assert "It also needs Vane cache (8" in elsewhere_sentence(recording, {})
+
+
 def test_computing_beside_reading_is_not_counted_twice(opened):
     opened.drives.limit_reads("fast", 400)
     recording = opened.workspace.openings.record(opened.known(), opened.command(overlaps=True))
@@ -173,8 +207,8 @@ def test_what_cannot_be_recorded_or_tasted_is_refused_and_leaves_nothing(opened,
     stage, state = opened.workspace.openings, ["--state", str(tmp_path / "state")]
     with pytest.raises(Refused, match="was recorded yet"):
         stage.taste(opened.known(), opened.drive("slow"))
-    for command, words in ((["false"], "ended with the code 1"), (["/nowhere/program"], "cannot be started")):
-        with pytest.raises(Refused, match=words):
+    for command, message in ((["false"], "ended with the code 1"), (["/nowhere/program"], "cannot be started")):
+        with pytest.raises(Refused, match=message):
             stage.record(opened.known(), command)
     with pytest.raises(Refused, match="Nothing of Kite was read"):
         stage.record(opened.known(), ["true"])
@@ -194,13 +228,13 @@ def test_what_cannot_be_recorded_or_tasted_is_refused_and_leaves_nothing(opened,
     script = f"{' '.join(map(repr, changing))}; echo x >> {opened.library}/data/part-00.pack"
     assert "changed meanwhile" in " ".join(stage.record(opened.known(), ["sh", "-c", script]).doubts)
     slow = opened.drive("slow")
-    for drive, words in (
+    for drive, message in (
         (replace(slow, headroom_bytes=slow.free_bytes), "beyond its headroom"),
         (replace(slow, filesystem="vfat"), "holes"),
         (replace(slow, attached=False), "Nothing can be written"),
         (opened.drive("fast"), "already"),
     ):
-        with pytest.raises(Refused, match=words):
+        with pytest.raises(Refused, match=message):
             stage.budget(opened.known(), drive)
     taste = [sys.executable, "-m", "nuvik", "opening", "taste", "Kite", str(opened.slow), *state]
     with subprocess.Popen(taste, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as child:
@@ -322,6 +356,55 @@ async def test_what_no_opening_read_may_be_placed_apart(world):
         assert (body.piece.reads, films.piece.reads, films.piece.seeks) == (1.0, 0.0, 0.0), (
             "what was never read costs no opening where it goes"
         )
+
+
+async def test_a_plan_is_tasted_and_what_came_of_it_is_told(world):
+    library = world.path("kestrel", "Games", "Kite")
+    put(Path(library) / "a.pack", 20 * MB)
+    workspace = world.open()
+    workspace.survey.take()
+    store = Openings(workspace.survey.computer.database)
+    before = Recording(
+        library=library, drive="kestrel", taken_at="2026-01-01T00:00:00Z", seconds=9.0, bytes_read=9 * MB, runs=7,
+        files_read=1, computing_s=1.0, stretches=(Stretch(file="a.pack", offset=0, bytes=9 * MB),),
+    )  # fmt: skip
+    store.keep(library, before)
+    workspace.openings._learn(workspace.plan.library_at("Kite"))
+    app = NuvikApp(world.open)
+    async with app.run_test(size=(140, 45)) as pilot:
+        await settle(app, pilot)
+        app.desk.edit(app.desk.draft.put_down(app.desk.snapshot.libraries[0].id, "heron"))
+        await pilot.press("4")
+        await settle(app, pilot)
+        await pilot.press("e")
+        await settle(app, pilot)
+        lines = app.screen.query_one("#lines", Static)
+        assert "Kite on Heron: 9.00 MB" in words_of(lines)
+        await pilot.press("enter")
+        await settle(app, pilot)
+        assert "Kite opens in" in words_of(lines) and "instead of 20.0 MB to find out" in words_of(lines)
+        await pilot.press("escape")
+        await settle(app, pilot)
+        assert sorted(timing.tasted for timing in app.desk.snapshot.libraries[0].timings) == [False, True]
+        await pilot.press("c")
+        await settle(app, pilot)
+        await pilot.press("y")
+        await settle(app, pilot)
+        assert "The opening of Kite was recorded before: o in Logbook (6) tells" in words_at(app, "#consequence")
+        (move,) = workspace.logbook.moves()
+        store.keep(library, replace(before, drive="heron", taken_at="2999-01-01T00:00:00Z", seconds=30.0))
+        await pilot.press("6")
+        await settle(app, pilot)
+        assert "21 s longer than before" in words_of(app.screen.query_one(Beneath)) and move.state.at_target
+
+
+def test_a_move_that_did_not_pay_is_said_to_have_not_paid():
+    row = Afterwards(
+        move=3, library="Kite", before_s=20, expected_s=5, low_s=4, high_s=6, took_s=19.5, opens_per_week=4
+    )
+    assert row.did_not_pay and "It did not pay: “nuvik undo 3” takes it back" in afterwards_sentence(row)
+    assert not replace(row, took_s=9).did_not_pay and not replace(row, expected_s=30).did_not_pay
+    assert afterwards_headline([row, replace(row, took_s=5)]).endswith("as expected; 1 move did not pay.")
 
 
 async def test_an_opening_is_recorded_from_its_page(house, monkeypatch):

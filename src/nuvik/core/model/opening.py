@@ -81,6 +81,16 @@ class KindLearnt:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class OtherRead:
+    """Another library of which the same opening had files open."""
+
+    library: PathText
+    """Its path then."""
+    bytes: int | None = None
+    """What of it was read; None where it was not watched, since nobody knew that it would be needed."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Recording:
     """One opening of a library, as it was watched."""
 
@@ -103,6 +113,8 @@ class Recording:
     """What was read, in the order in which it came as far as that was seen; empty where pages cannot be asked for."""
     elsewhere_bytes: dict[str, int] | None = None
     """What other drives read meanwhile, by drive id; None where the system does not tell."""
+    others: tuple[OtherRead, ...] = ()
+    """Other libraries that it needed: settings, caches, add-ons."""
     doubts: tuple[str, ...] = ()
     """Why this may not be all, each in one sentence."""
 

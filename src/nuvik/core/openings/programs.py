@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass, field
 
 import psutil
@@ -26,8 +26,12 @@ class Programs:
     """Processor seconds of each process when it was seen last."""
     first: dict[int, float] = field(default_factory=dict)
     """And when it was seen first; a process that was started for the opening counts from 0."""
+    others: Collection[str] = ()
+    """The places of other libraries."""
     open_files: set[str] = field(default_factory=set)
     """Relative to the library: all that were seen open."""
+    open_others: set[str] = field(default_factory=set)
+    """The other libraries of which these programs had files open."""
     _known: dict[int, psutil.Process] = field(default_factory=dict)
     _searched_s: float = float("-inf")
 
@@ -85,4 +89,7 @@ class Programs:
             return False
         mine = [path for path in paths if is_within(path, self.root)]
         self.open_files.update(os.path.relpath(path, self.root) for path in mine)
+        if mine or process.pid in self._known:
+            elsewhere = set(paths) - set(mine)
+            self.open_others.update(other for other in self.others if any(is_within(path, other) for path in elsewhere))
         return bool(mine)

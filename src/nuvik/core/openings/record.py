@@ -16,7 +16,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NotNamed, Refused
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
-from nuvik.core.model.opening import Recording
+from nuvik.core.model.opening import OtherRead, Recording
 from nuvik.core.model.progress import OpeningReport, Stop, Watching
 from nuvik.core.model.traffic import Counters
 from nuvik.core.model.units import format_bytes, format_count
@@ -45,11 +45,17 @@ class Recorder:
     drive: Drive
     drives: Sequence[Drive]
     stop: Stop
+    others: Sequence[str] = ()
+    """The places of other libraries: an opening may need them, too …"""
+    needed: Sequence[str] = ()
+    """… and of those that it needed the last time, which are watched as well."""
     pages: LibraryPages = field(init=False)
+    beside: dict[str, LibraryPages] = field(init=False)
     doubts: list[str] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         self.pages = LibraryPages(self.library.path)
+        self.beside = {place: LibraryPages(place) for place in self.needed}
 
     def put_out(self) -> None:
         """Put its files out of the system's memory. Raises Refused where they cannot be, StopRequested."""
@@ -63,7 +69,8 @@ class Recorder:
             )
         if not can_put_out():
             self.doubts.append("This system cannot put files out of its memory: what was in it already is not counted.")
-        self.pages.put_out(self.stop)
+        for pages in (self.pages, *self.beside.values()):
+            pages.put_out(self.stop)
         if self.pages.unknown:
             files = format_count(self.pages.unknown, "file")
             self.doubts.append(
@@ -81,7 +88,7 @@ class Recorder:
         command fails, NotNamed for a command that is not there, StopRequested.
         """
         clock = time.monotonic
-        programs = Programs(self.library.path, clock)
+        programs = Programs(self.library.path, clock, others=self.others)
         before, children_s, began_s = self._counters(), _children_s(), clock()
         child = self._start(command) if command else None
         if child is not None:
@@ -129,11 +136,14 @@ class Recorder:
         start_s = began_s if command or read_since_s is None else max(began_s, read_since_s - _LOOK_EVERY_S)
         # A program that ends between two looks is only known by what it has computed in all.
         computing_s = max(programs.computing_s, _children_s() - children_s)
-        return self._recording(ready_s - start_s, computing_s, self._read_since(before))
+        return self._recording(ready_s - start_s, computing_s, self._read_since(before), programs.open_others)
 
-    def _recording(self, seconds: float, computing_s: float, read: Mapping[str, int]) -> Recording:
+    def _recording(
+        self, seconds: float, computing_s: float, read: Mapping[str, int], open_others: set[str]
+    ) -> Recording:
         pages = self.pages
-        pages.look_at_all(self.stop)
+        for watched in (pages, *self.beside.values()):
+            watched.look_at_all(self.stop)
         if changed := pages.changed():
             self.doubts.append(f"{format_count(len(changed), 'file')} of it changed meanwhile.")
         by_drive = read.get(self.drive.id)
@@ -158,6 +168,10 @@ class Recorder:
             computing_s=round(computing_s, 3),
             stretches=tuple(pages.order),
             elsewhere_bytes={drive: count for drive, count in read.items() if drive != self.drive.id and count} or None,
+            others=tuple(
+                OtherRead(library=place, bytes=self.beside[place].bytes_read if place in self.beside else None)
+                for place in sorted({*open_others, *(place for place, mine in self.beside.items() if mine.bytes_read)})
+            ),
             doubts=tuple(self.doubts),
         )
 

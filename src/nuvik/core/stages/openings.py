@@ -62,7 +62,10 @@ class OpeningStage:
         drive = next((each for each in drives if each.id == library.drive), None)
         if drive is None:
             raise Refused(f"The drive of {shown(library.name)} is not known now.", next_step="Survey again.")
-        recorder = Recorder(self.computer.host, library, drive, drives, stop or Stop())
+        others = [each.path for each in self.survey.latest().libraries if each.path != library.path]
+        before = [each.library for recording in self.of(library)[-1:] for each in recording.others]
+        needed = [place for place in before if place in others]
+        recorder = Recorder(self.computer.host, library, drive, drives, stop or Stop(), others, needed)
         with carrying_lock(self.computer.state_folder, "recording an opening"):
             recorder.put_out()
             begun()

@@ -11,7 +11,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library, Verdict
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
-from nuvik.core.model.units import format_bytes, format_count, format_speed
+from nuvik.core.model.units import format_bytes, format_count, format_duration, format_speed
 from nuvik.core.planning.drafting.reasons import how_often
 from nuvik.core.survey.walk.folder_tree import Folder
 
@@ -61,7 +61,7 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
     labels = {other.id: shown(other.label) for other in drives}
     if library.timings:
         timed = (
-            f"{each.seconds:g} s from {labels.get(each.drive, shown(each.drive))}"
+            f"{format_duration(each.seconds)} from {labels.get(each.drive, shown(each.drive))}"
             f" ({'recorded' if each.recorded else 'tasted' if each.tasted else 'timed'})"
             for each in library.timings
         )
@@ -144,6 +144,10 @@ def links_in_words(folder: Folder, most: int) -> list[str]:
     return [f"{shown(name)} → {shown(goal)}: leads {where}" for _, name, goal, where in sorted(ranked)[:most]]
 
 
+BESIDE = "(files next to the folders)"
+"""What stands for the files that are in none of a library's folders."""
+
+
 def inside_rows(folder: Folder) -> list[Inner]:
     """What lies directly inside, largest first."""
     total = folder.extent.on_disk_bytes or 1
@@ -154,5 +158,5 @@ def inside_rows(folder: Folder) -> list[Inner]:
     beside = folder.extent.on_disk_bytes - sum(row.bytes for row in rows)
     files = folder.extent.files - sum(row.files for row in rows)
     if files > 0:
-        rows.append(Inner("(files next to the folders)", max(0, beside), files, None, max(0, beside) / total))
+        rows.append(Inner(BESIDE, max(0, beside), files, None, max(0, beside) / total))
     return sorted(rows, key=lambda row: (-row.bytes, row.name))

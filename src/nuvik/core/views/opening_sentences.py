@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shlex
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING
@@ -31,9 +32,23 @@ def recorded_sentence(library: Library, recording: Recording, labels: Mapping[st
     )
 
 
+def _others_sentence(recording: Recording) -> str:
+    """Which other libraries it needed, and how much of each."""
+    told = [
+        shown(os.path.basename(each.library)) + (f" ({format_bytes(each.bytes)})" if each.bytes is not None else "")
+        for each in recording.others
+    ]
+    words = f"It also needs {' and '.join(told)}"
+    if any(each.bytes is None for each in recording.others):
+        return f"{words}: recorded once more, it is seen how much of that."
+    return f"{words}."
+
+
 def elsewhere_sentence(recording: Recording, labels: Mapping[str, str]) -> str:
-    """What other drives read meanwhile; empty where that is next to nothing."""
+    """Which other libraries it needed, else what other drives read meanwhile; empty where that is next to nothing."""
     notable = {drive: count for drive, count in (recording.elsewhere_bytes or {}).items() if count > 1_000_000}
+    if recording.others:
+        return _others_sentence(recording)
     if not notable:
         return ""
     where = " and ".join(

@@ -21,7 +21,7 @@ from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_bytes
 from nuvik.core.stages.emptying import Emptiable, emptiable_of
 from nuvik.core.views.emptying_sentences import done_words, emptying_question
-from nuvik.core.views.library_page import Inner, inside_rows, library_page, links_in_words
+from nuvik.core.views.library_page import BESIDE, Inner, inside_rows, library_page, links_in_words
 from nuvik.core.views.opening_sentences import ever_read
 from nuvik.core.views.waiting_rows import LEGEND
 from nuvik.core.views.why_sentences import where_it_belongs, where_its_seconds_come_from, why_rows
@@ -127,7 +127,7 @@ class LibraryPage(Over[None]):
     def _show_inside(self, rows: list[Inner], links: list[str], warm: list[Warm]) -> None:
         if not self.is_mounted:
             return
-        read = {part.name: part.read_bytes for part in warm}
+        read = {part.name or BESIDE: part.read_bytes for part in warm}
         palette, hue = palette_of(self.app.theme), palette_of(self.app.theme).kinds[self._library.kind]
         table = Table.grid(padding=(0, 2))
         parts = {part.path for part in self._library.parts}

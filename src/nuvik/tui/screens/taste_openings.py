@@ -18,6 +18,7 @@ from nuvik.tui.desk import Desk
 from nuvik.tui.key_words import by_keys
 from nuvik.tui.screens.sheet import Sheet
 from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.foot import Foot
 
 if TYPE_CHECKING:
     from nuvik.core.model.plan import Plan
@@ -29,7 +30,7 @@ class TasteSheet(Sheet):
     """What would be written, where; Enter begins, and Esc stops at any time: all that was written is removed."""
 
     BINDINGS = [Binding("enter", "begin", "begin"), Binding("escape,q", "leave", "stop")]
-    FOOT = "Enter begins · Esc stops, and removes what was written"
+    FOOT = "Esc closes this"
 
     def __init__(self, desk: Desk, plan: Plan) -> None:
         super().__init__(desk)
@@ -65,7 +66,7 @@ class TasteSheet(Sheet):
         if self._now:
             text.append(f"\n{self._now}\n", style=palette.accent)
         elif self._over:
-            text.append("\nPlans count with this from now on. Esc closes this.\n", style=palette.quiet)
+            text.append("\nPlans count with this from now on.\n", style=palette.quiet)
         return text
 
     # -- keys ----------------------------------------------------------------------------------------------
@@ -123,6 +124,14 @@ class TasteSheet(Sheet):
         if self.is_mounted:
             self.app.call_from_thread(self._draw)
 
+    @property
+    def _foot(self) -> str:
+        if self._begun and not self._over:
+            return "Esc stops, and removes what was written"
+        able = any(not offer.refusal for offer in self._offers or [])
+        return "Enter begins · Esc changes nothing" if able and not self._over else "Esc closes this"
+
     def _draw(self) -> None:
         if self.is_mounted:
+            self.query_one(Foot).say(f"\n{self._foot}")
             self.query_one("#lines", Static).update(self.words())

@@ -24,6 +24,11 @@ class Foot(Static):
     def on_mount(self) -> None:
         self.update(self._keys())
 
+    def say(self, words: str) -> None:
+        """Other keys from now on."""
+        self._words = words
+        self.update(self._keys())
+
     def _keys(self) -> Text:
         palette, text = palette_of(self.app.theme), Text()
         for number, line in enumerate(self._words.splitlines()):

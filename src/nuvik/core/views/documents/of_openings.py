@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from nuvik.core.model.library import Library
-from nuvik.core.model.opening import Recording, Taste, Warm
+from nuvik.core.model.opening import OtherRead, Recording, Taste, Warm
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -30,6 +30,8 @@ class RecordingDocument:
     """pages: seen page by page; counters: only what its drive read is known."""
     elsewhere_bytes: dict[str, int]
     """By drive id: what other drives read meanwhile."""
+    others: tuple[OtherRead, ...]
+    """Other libraries that it needed."""
     doubts: tuple[str, ...]
     """Why this may not be all."""
 
@@ -46,6 +48,7 @@ class RecordingDocument:
             computing_s=recording.computing_s,
             certainty=recording.certainty,
             elsewhere_bytes=recording.elsewhere_bytes or {},
+            others=recording.others,
             doubts=recording.doubts,
         )
 
