@@ -28,6 +28,7 @@ from foreseeing import foreseeing, simulating
 from full_homes import proposing_on_full_drives
 from keys import pressing_keys
 from keys_in_tmux import pressing_keys_in_tmux
+from opening import recording_openings
 from recognising import recognising
 
 from conftest import GB, MB, RealDrives, World, work_in_memory
@@ -68,6 +69,7 @@ def main() -> int:
         gauging_a_world,
         gauging_real_drives,
         foreseeing,
+        recording_openings,
         carrying,
     ):
         try:

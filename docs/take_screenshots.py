@@ -32,7 +32,7 @@ STORY: dict[str, list[str | float]] = {
     "speeds-measuring": ["Down", "s", "~Measure it?", "y", "~writing on, 420"],
     "drive-page": ["~Wren reads", "i", 0.5],
     "plan-in-hand": ["Escape", "1", 0.5, "a", 0.5, "Home", "l", 1.0, "Down", "Down"],
-    "plan": ["Enter", "a", "~three proposals", "b", "~nothing better", "Home", "Down", 0.5],
+    "plan": ["Enter", "a", "~balanced  ", "b", "~nothing better", "Home", "Down", 0.5],
     "landings": ["d", 0.5, "Home", "s", "~titles.toml", "a", 1.0],
     "plan-beside": ["Escape", "w", "o", "a", 0.5, "Escape", "u", "c", "a", "~Two plans"],
     "rehearse": ["Escape", "U", "n", "~Fits.", "Down", "Down", "Space", "Space", "Down", "Down", "Down", "Space", 0.5],

@@ -23,7 +23,10 @@ from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.openings.library_pages import LibraryPages
 from nuvik.core.openings.programs import Programs
 
-_LOOK_EVERY_S = 0.2
+_LOOK_EVERY_S, _PAGES_EVERY_S, _MOST_SHARE = 0.2, 0.04, 0.1
+"""Between two looks at programs and drives, and at the pages of what they have open: so often that the order is seen,
+but never for more than this share of the time.
+"""
 QUIET_S = 4.0
 """Assumed: who has read and computed next to nothing for so long is ready for use."""
 _QUIET_BYTES_PER_S, _QUIET_SHARE = 200_000, 0.15
@@ -99,7 +102,6 @@ class Recorder:
             while True:
                 self.stop.check()
                 programs.look()
-                self.pages.look(sorted(programs.open_files))
                 now_s, read = clock(), self._read_since(before).get(self.drive.id, 0)
                 read_now, computed = (read, programs.computing_s)
                 elapsed_s = max(now_s - last_active_s, _LOOK_EVERY_S)
@@ -128,7 +130,7 @@ class Recorder:
                         f"{shown(self.library.name)} was not ready within {MOST_S / 60:.0f} minutes.",
                         next_step="Nothing was kept. Record again, and say when it is ready.",
                     )
-                _wait(child)
+                self._watch_pages(sorted(programs.open_files), child)
         finally:
             if child is not None and child.poll() is None:
                 child.terminate()
@@ -137,6 +139,15 @@ class Recorder:
         # A program that ends between two looks is only known by what it has computed in all.
         computing_s = max(programs.computing_s, _children_s() - children_s)
         return self._recording(ready_s - start_s, computing_s, self._read_since(before), programs.open_others)
+
+    def _watch_pages(self, names: Sequence[str], child: subprocess.Popen[bytes] | None) -> None:
+        """See in which order pages come in, until it is time to look at all else."""
+        until_s = time.monotonic() + _LOOK_EVERY_S
+        while (began_s := time.monotonic()) < until_s:
+            self.pages.look(names)
+            took_s = time.monotonic() - began_s
+            if _wait(child, max(_PAGES_EVERY_S, took_s / _MOST_SHARE)):
+                return
 
     def _recording(
         self, seconds: float, computing_s: float, read: Mapping[str, int], open_others: set[str]
@@ -195,13 +206,15 @@ class Recorder:
         }
 
 
-def _wait(child: subprocess.Popen[bytes] | None) -> None:
-    """Until the next look, or until the program that was started has ended."""
+def _wait(child: subprocess.Popen[bytes] | None, seconds: float) -> bool:
+    """Until the next look, or until the program that was started has ended; whether it has."""
     if child is None:
-        time.sleep(_LOOK_EVERY_S)
-        return
+        time.sleep(seconds)
+        return False
     with contextlib.suppress(subprocess.TimeoutExpired):
-        child.wait(_LOOK_EVERY_S)
+        child.wait(seconds)
+        return True
+    return False
 
 
 def _children_s() -> float:
