@@ -83,6 +83,18 @@ def asked(monkeypatch) -> list[str]:
     return waited
 
 
+async def test_joining_libraries_asks_the_drives_beside_the_screens(world, asked):
+    house = furnished(world)
+    app = NuvikApp(house.open)
+    async with app.run_test(size=(159, 47)) as pilot:
+        await settle(app, pilot)
+        app.desk.marked = {library.id for library in app.desk.snapshot.libraries if "Games" in library.path}
+        asked.clear()
+        await pilot.press("M")
+        await settle(app, pilot)
+        assert not asked and any(library.path.endswith("Games") for library in app.desk.snapshot.libraries)
+
+
 @pytest.mark.parametrize(("seed", "size"), [(1, (159, 47)), (2, (100, 30)), (3, (120, 40))])
 async def test_any_keys_in_any_order_are_no_trouble(world, tmp_path, monkeypatch, asked, seed, size):
     monkeypatch.chdir(tmp_path)  # where exports and plans are written

@@ -124,6 +124,11 @@ def test_every_command_prints_the_document_that_its_schema_describes(world, tmp_
     nuvik("mend")
     nuvik("release", "all")
     nuvik("config")
+    assert nuvik("away")["drives"][0]["drive"] == "wren"
+    nuvik("status")
+    nuvik("eject", "heron")
+    nuvik("eject", "heron", "--attach")
+    nuvik("watch", code=3)
     for words in ("resume", "skip 1", "next 1", "release all"):
         assert nuvik(*words.split(), code=3)["exit_code"] == 3
     known = {command.name for command in build_app().registered_commands} | {"cards"}

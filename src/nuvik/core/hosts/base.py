@@ -142,6 +142,22 @@ class Host(Protocol):
         """What reading takes on a drive that only stands in for one, beyond what a clock shows; 0 on a real one."""
         ...
 
+    def health(self, drive: Drive) -> str:
+        """What the disk of a drive reports of its own health, as a clause; empty when all is well or not known."""
+        ...
+
+    def why_no_eject(self, drive: Drive) -> tuple[str, ...]:
+        """Why the system itself cannot do without a drive, each as a clause."""
+        ...
+
+    def eject(self, drive: Drive) -> bool:
+        """Let a drive go that nothing uses; whether its disk was switched off, too. Raises Refused."""
+        ...
+
+    def attach(self, drive: Drive) -> None:
+        """Attach a drive that was ejected from a world. Raises Refused on a real computer: there a cable does that."""
+        ...
+
     def timer_s(self) -> float:
         """A clock that only runs forward; in a world it shows simulated time."""
         ...

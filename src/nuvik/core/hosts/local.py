@@ -19,7 +19,9 @@ from nuvik.core.hosts import desktop, syscalls
 from nuvik.core.hosts.anchors import Anchor, anchors_of
 from nuvik.core.hosts.base import Limits, fastest_first
 from nuvik.core.hosts.disk_usage import Usage, UsageMeter
+from nuvik.core.hosts.eject import eject_volume, swaps_to
 from nuvik.core.hosts.files import Files
+from nuvik.core.hosts.health import health_of
 from nuvik.core.hosts.medium import attachment_of, reaches_medium
 from nuvik.core.hosts.pace import pace_of_this_computer
 from nuvik.core.hosts.packages import packages_owning
@@ -29,6 +31,7 @@ from nuvik.core.hosts.surroundings import surroundings_of
 from nuvik.core.hosts.system_folders import HOLDS_USER_FOLDERS, why_of_the_system
 from nuvik.core.hosts.volumes import Listing, Volume, identifier_for
 from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive
+from nuvik.core.model.errors import Refused
 from nuvik.core.model.filesystems import normalised as normalised_filesystem
 from nuvik.core.model.library import Card
 from nuvik.core.model.media import medium_of
@@ -168,6 +171,20 @@ class LocalHost:
 
     def temperature_c(self, drive: Drive) -> float | None:
         return self._system.temperature_c(drive.disk.split("+"))
+
+    def health(self, drive: Drive) -> str:
+        return health_of(drive)
+
+    def why_no_eject(self, drive: Drive) -> tuple[str, ...]:
+        return ("the system swaps to it",) if swaps_to(drive) else ()
+
+    def eject(self, drive: Drive) -> bool:
+        return eject_volume(drive)
+
+    def attach(self, drive: Drive) -> None:
+        raise Refused(
+            f"{shown(drive.label)} is attached by its cable.", next_step="Plug it in; Nuvik notices that by itself."
+        )
 
     def unseen_reading_s(self, drive: Drive, read_bytes: int, runs: int) -> float:
         return 0.0

@@ -17,9 +17,10 @@ from nuvik.core.hosts.base import Limits, fastest_first
 from nuvik.core.hosts.descent import Descent, Handle
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.processes import open_paths, programs_using
-from nuvik.core.hosts.world_file import WORLD_FILE, DriveEntry, read_cards, read_world
+from nuvik.core.hosts.world_file import WORLD_FILE, DriveEntry, read_cards, read_world, set_attached
 from nuvik.core.hosts.world_rules import WorldClock, WorldRules
 from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive
+from nuvik.core.model.errors import Refused
 from nuvik.core.model.library import Card
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within, normalised
@@ -172,6 +173,29 @@ class WorldHost:
 
     def unseen_reading_s(self, drive: Drive, read_bytes: int, runs: int) -> float:
         return read_bytes / drive.read_bytes_per_s + runs / drive.small_reads_per_s
+
+    def health(self, drive: Drive) -> str:
+        return ""
+
+    def why_no_eject(self, drive: Drive) -> tuple[str, ...]:
+        return ()
+
+    def eject(self, drive: Drive) -> bool:
+        self._set_attached(drive, False)
+        return False
+
+    def attach(self, drive: Drive) -> None:
+        self._set_attached(drive, True)
+
+    def _set_attached(self, drive: Drive, attached: bool) -> None:
+        """Pull or plug a drive, as a user would who changes the world's file. Raises Refused."""
+        path = os.path.join(self.folder, WORLD_FILE)
+        try:
+            set_attached(path, drive.device, attached)
+        except OSError as fault:
+            words = (fault.strerror or str(fault)).lower()
+            raise Refused(f"{shown(path)} cannot be changed: {words}.", next_step="Make it writable.") from None
+        self._read_again_if_changed()
 
     def counters(self, drives: Iterable[Drive]) -> dict[str, Counters]:
         counted = self._rules.counters()

@@ -72,6 +72,21 @@ class DriveEntry(Strict):
         return self
 
 
+def set_attached(path: str, drive: str, attached: bool) -> None:
+    """Change in a world's file whether a drive is attached; all else in it stays as it is. Raises OSError."""
+    import tomlkit
+
+    with open(path, encoding="utf-8") as file:
+        document = tomlkit.load(file)
+    for entry in document.unwrap().get("drive", []):
+        if entry["id"] == drive:
+            number = document.unwrap()["drive"].index(entry)
+            document["drive"][number]["attached"] = attached
+    with open(f"{path}.new", "w", encoding="utf-8") as file:
+        tomlkit.dump(document, file)
+    os.replace(f"{path}.new", path)
+
+
 class FaultEntry(Strict):
     """One `[[fault]]`, for tests: something that goes wrong once."""
 

@@ -17,6 +17,7 @@ from nuvik.core.store.drive_book import DriveBook
 
 if TYPE_CHECKING:
     from nuvik.core.stages.carry import CarryStage
+    from nuvik.core.stages.ejecting import EjectStage
     from nuvik.core.stages.emptying import EmptyingStage
     from nuvik.core.stages.landings import LandingStage
     from nuvik.core.stages.logbook import LogbookStage
@@ -24,6 +25,7 @@ if TYPE_CHECKING:
     from nuvik.core.stages.plan import PlanStage
     from nuvik.core.stages.rehearse import RehearseStage
     from nuvik.core.stages.tethers import TetherStage
+    from nuvik.core.stages.watching import WatchStage
 
 
 class Workspace:
@@ -78,6 +80,18 @@ class Workspace:
         from nuvik.core.stages.openings import OpeningStage
 
         return OpeningStage(self.computer, self.survey)
+
+    @cached_property
+    def ejecting(self) -> EjectStage:
+        from nuvik.core.stages.ejecting import EjectStage
+
+        return EjectStage(self.computer)
+
+    @cached_property
+    def watching(self) -> WatchStage:
+        from nuvik.core.stages.watching import WatchStage
+
+        return WatchStage(self.survey, self.drives, self.logbook, self.openings, self.landings)
 
     @cached_property
     def logbook(self) -> LogbookStage:

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+from typing import TYPE_CHECKING, cast
+
 from rich.table import Table
 from rich.text import Text
 from textual.app import ComposeResult
@@ -10,14 +14,22 @@ from textual.containers import VerticalScroll
 from textual.widgets import Static
 
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.gauging import GaugeResult
 from nuvik.core.model.names import shown
+from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_speed
+from nuvik.core.views.away_sentences import without
 from nuvik.core.views.drive_page import drive_page
+from nuvik.core.views.ejecting_sentences import eject_question
 from nuvik.tui.desk import Desk
+from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.over import Over
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.foot import Foot
+
+if TYPE_CHECKING:
+    from nuvik.tui.shell import Shell
 
 _HISTORY = 6
 
@@ -28,6 +40,7 @@ class DrivePage(Over[None]):
     BINDINGS = [
         Binding("escape,i,q,enter,space", "dismiss", "close"),
         Binding("e", "edit", "name, headroom, purpose"),
+        Binding("x", "eject", "eject"),
     ]
 
     def __init__(self, drive: Drive, desk: Desk) -> None:
@@ -37,7 +50,8 @@ class DrivePage(Over[None]):
     def compose(self) -> ComposeResult:
         with VerticalScroll(id="page"):
             yield Static(self._lines(), id="lines")
-            yield Foot("\ne changes its name, headroom and purpose · Esc closes this")
+            come_or_go = "x ejects it" if self._drive.attached else "x attaches it again (in a world)"
+            yield Foot(f"\ne changes its name, headroom and purpose · {come_or_go} · Esc closes this")
 
     def _lines(self) -> Table:
         palette, drive, workspace = palette_of(self.app.theme), self._drive, self._desk.workspace
@@ -55,6 +69,40 @@ class DrivePage(Over[None]):
                 Text(result.taken_at[:10], style=palette.quiet), Text(_one_result(result), style=palette.quiet)
             )
         return table
+
+    def action_eject(self) -> None:
+        """Eject it, after asking; a drive of a world comes back with the same key."""
+        if not self._drive.attached:
+            self._beside(partial(self._desk.workspace.ejecting.attach, self._drive), "is attached again")
+            return
+        (row,) = without(self._desk.snapshot, self._drive.id)
+        self.app.push_screen(Confirm(eject_question(row), "eject it"), self._answered)
+
+    def _answered(self, agreed: bool | None) -> None:
+        if agreed:
+            words = "is ejected: the cable may be pulled"
+            self._beside(partial(self._desk.workspace.ejecting.eject, self._drive), words)
+
+    def _beside(self, act: Callable[[], object], words: str) -> None:
+        """Do it beside the page: programs and drives are asked for it."""
+        self.run_worker(partial(self._do, act, words), thread=True, exit_on_error=False)
+
+    def _do(self, act: Callable[[], object], words: str) -> None:
+        shell = cast("Shell", self.app)
+        try:
+            act()
+            snapshot = self._desk.workspace.survey.latest()
+        except NuvikError as trouble:
+            self.app.call_from_thread(shell.complain, trouble)
+            return
+        self.app.call_from_thread(self._done, snapshot, words)
+
+    def _done(self, snapshot: Snapshot, words: str) -> None:
+        self._desk.take_snapshot(snapshot)
+        if self.is_mounted:
+            self.dismiss()
+        cast("Shell", self.app).refresh_stage()
+        self.notify(f"{shown(self._drive.label)} {words}.", markup=False)
 
     def action_edit(self) -> None:
         from nuvik.tui.screens.drive_card import DriveCard

@@ -84,6 +84,7 @@ class SurveyScreen(MarkingScreen):
         Binding("a", "all", "all drives / one", show=False),
         Binding("x", "export", "export", show=False),
         Binding("i", "page", "about a drive", show=False),
+        Binding("h", "status", "how things stand", show=False),
         Binding("n", "app.go('speeds')", "next: speeds", show=False),
         Binding("escape", "unfind", "clear", show=False),
     ]
@@ -317,6 +318,11 @@ class SurveyScreen(MarkingScreen):
 
         if (drive := self.query_one(DriveBoard).drive) is not None:
             self.app.push_screen(DrivePage(drive, self.desk))
+
+    def action_status(self) -> None:
+        from nuvik.tui.screens.status import StatusSheet
+
+        self.app.push_screen(StatusSheet(self.desk))
 
     def action_map(self) -> None:
         from nuvik.tui.screens.folder_map import FolderMap

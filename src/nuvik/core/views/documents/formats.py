@@ -23,6 +23,7 @@ from nuvik.core.views.documents.of_plans import PlanCheckDocument, ProposalDocum
 from nuvik.core.views.documents.of_surveys import ChangesDocument, EmptyDocument, TwinsDocument
 from nuvik.core.views.documents.of_tethers import LandingDocument, TetherDocument
 from nuvik.core.views.documents.of_waiting import WaitingDocument
+from nuvik.core.views.documents.of_watching import AwayDocument, EjectDocument, StatusDocument
 
 FORMATS: dict[str, type[Any]] = {
     "nuvik-drives/1": DrivesDocument,
@@ -46,6 +47,9 @@ FORMATS: dict[str, type[Any]] = {
     "nuvik-rehearsal/1": Timeline,
     "nuvik-event/1": EventDocument,
     "nuvik-undo/1": UndoDocument,
+    "nuvik-status/1": StatusDocument,
+    "nuvik-away/1": AwayDocument,
+    "nuvik-eject/1": EjectDocument,
     "nuvik-queue/1": QueueDocument,
     "nuvik-logbook/1": LogbookDocument,
     "nuvik-mend/1": MendDocument,

@@ -1,0 +1,76 @@
+"""`nuvik eject` and `nuvik away`: drives that come and go."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from nuvik.cli.call import EXIT_STOPPED, Call, command, stopping
+from nuvik.core.model.errors import StopRequested
+from nuvik.core.model.names import shown
+from nuvik.core.model.progress import Stop
+
+if TYPE_CHECKING:
+    from nuvik.core.model.ejecting import Hindrance
+
+
+def add_to(app: typer.Typer) -> None:
+    @command(app, "eject")
+    def eject(
+        call: Call,
+        drive: Annotated[str, typer.Argument(metavar="DRIVE", help="Its name, id or path.")],
+        wait: Annotated[
+            float, typer.Option("--wait", metavar="SECONDS", min=0, help="Wait so long for what is in the way.")
+        ] = 0.0,
+        again: Annotated[
+            bool, typer.Option("--attach", help="Attach a drive of a world again; a real one is attached by its cable.")
+        ] = False,
+    ) -> None:
+        """Make sure that nothing uses a drive, flush it, and eject it: then the cable may be pulled."""
+        from nuvik.core.views.documents.of_watching import EjectDocument
+        from nuvik.core.views.ejecting_sentences import ejected_sentence, waiting_words
+
+        known, stop, line = call.workspace.drives.find(drive), Stop(), call.progress()
+        if again:
+            call.workspace.ejecting.attach(known)
+            call.say(f"{shown(known.label)} is attached.")
+            return
+
+        def report(ways: Sequence[Hindrance]) -> None:
+            line.show(waiting_words(ways))
+
+        try:
+            with stopping(stop, call):
+                ejected = call.workspace.ejecting.eject(known, wait, report, stop)
+        except StopRequested:
+            call.problem("stopped; the drive is still attached.")
+            raise typer.Exit(EXIT_STOPPED) from None
+        finally:
+            line.clear()
+        if call.as_json:
+            call.document(EjectDocument.of(ejected))
+            return
+        call.say(ejected_sentence(ejected))
+
+    @command(app, "away")
+    def away(
+        call: Call,
+        drive: Annotated[
+            str | None,
+            typer.Argument(metavar="DRIVE", help="Suppose that this one is away; without it: those that are."),
+        ] = None,
+    ) -> None:
+        """Say what does not open while a drive is away, and what still does."""
+        from nuvik.core.views.away_sentences import away_lines, without
+        from nuvik.core.views.documents.of_watching import AwayDocument
+
+        snapshot = call.workspace.survey.latest()
+        wanted = None if drive is None else call.workspace.drives.find(drive).id
+        rows = without(snapshot, wanted)
+        if call.as_json:
+            call.document(AwayDocument.of(rows))
+            return
+        for words in away_lines(rows):
+            call.say(words)
