@@ -62,16 +62,25 @@ def add_to(app: typer.Typer) -> None:
         if act is Act.SHOW:
             call.say("The timer is installed." if timer.installed else "No timer is installed: “nuvik watch install”.")
             return
-        calls = timer.starts if act is Act.INSTALL else timer.ends
+        ends = [f"calls {' '.join(words)}" for words in timer.ends]
+        for line in [] if act is Act.INSTALL else ends:
+            call.say(line)
         for path, text in timer.files:
             call.say(f"{'writes' if act is Act.INSTALL else 'removes'} {shown(path)}")
             for line in text.splitlines() if act is Act.INSTALL else ():
                 call.say(f"    {line}".rstrip())
-        for words in calls:
-            call.say(f"calls  {' '.join(words)}")
+        for words in timer.starts if act is Act.INSTALL else ():
+            call.say(f"calls {' '.join(words)}")
         if not yes:
             call.notice(f"Nothing was changed. “nuvik watch {act} --yes” does it.")
             return
-        for trouble in stage.install_timer(timer) if act is Act.INSTALL else stage.remove_timer(timer):
+        troubles = stage.install_timer(timer) if act is Act.INSTALL else stage.remove_timer(timer)
+        for trouble in troubles:
             call.problem(trouble)
-        call.say("The timer is installed." if act is Act.INSTALL else "The timer is removed.")
+        if act is Act.REMOVE:
+            call.say("The timer is removed.")
+        elif not troubles:
+            call.say("The timer is installed.")
+        else:
+            call.say("Its files are written, but the system did not start it: log in again, or start it by hand.")
+            raise typer.Exit(EXIT_FINDINGS)

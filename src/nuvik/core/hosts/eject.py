@@ -29,7 +29,15 @@ def eject_volume(drive: Drive) -> bool:
         from nuvik.core.hosts.windows_eject import eject_letter
 
         return eject_letter(drive.path)
-    return _by_udisks(drive) if shutil.which("udisksctl") and not _is_daemon(drive) else _by_umount(drive)
+    if not shutil.which("udisksctl") or _is_daemon(drive):
+        return _by_umount(drive)
+    try:
+        return _by_udisks(drive)
+    except Refused as refusal:
+        try:
+            return _by_umount(drive)  # the desktop's service may not run, or not know the volume
+        except Refused:
+            raise refusal from None
 
 
 def swaps_to(drive: Drive, swaps: str = "/proc/swaps") -> bool:

@@ -28,6 +28,7 @@ from nuvik.core.views.library_selection import (
     working_set_in_words,
 )
 from nuvik.core.views.small_things import small_things_words
+from nuvik.core.views.status_sentences import Matter, matters, status_headline
 from nuvik.core.views.survey_headline import (
     drive_facts,
     library_facts,
@@ -54,6 +55,10 @@ _ONLY = {
     "6": Only.WORKING_SET,
     "7": Only.MARKED,
 }
+
+
+_IN_HEADLINE = ("short", "unfinished")
+"""Matters that the headline of Survey is about."""
 
 
 class SurveyScreen(MarkingScreen):
@@ -107,6 +112,12 @@ class SurveyScreen(MarkingScreen):
 
     def on_mount(self) -> None:
         self.query_one("#find").display = self.query_one("#ages").display = False
+        self.in_background(lambda: matters(self.desk.workspace.watching.status()), self._say_matters, group="status")
+
+    def _say_matters(self, every: list[Matter]) -> None:
+        """At the start: whether something needs a decision that the headline does not say."""
+        if any(matter.asks and matter.kind not in _IN_HEADLINE for matter in every):
+            self.notify(f"{status_headline(every)} h lists what.", markup=False)
 
     # -- what is shown -------------------------------------------------------------------------------------
 
