@@ -26,11 +26,17 @@ def add_to(app: typer.Typer) -> None:
         notice: Annotated[
             bool, typer.Option("--notice", help="Also show a notice on the desktop, when something needs a decision.")
         ] = False,
+        look: Annotated[bool, typer.Option("--look", help="Survey quickly before.")] = False,
     ) -> None:
-        """Show how things stand: what needs a decision, and what is good to know. Nothing is surveyed for it."""
+        """Show how things stand: what needs a decision, and what is good to know. Nothing is surveyed for it, unless
+        you ask for that.
+        """
         from nuvik.core.views.documents.of_watching import StatusDocument
         from nuvik.core.views.status_sentences import matters, status_headline
 
+        if look:
+            with call.working("Looking what changed"):
+                call.workspace.survey.take_quickly()
         every = matters(call.workspace.watching.status())
         asks = [matter for matter in every if matter.asks]
         if call.as_json:

@@ -8,7 +8,7 @@ import typer
 
 from nuvik.cli.call import EXIT_FINDINGS, EXIT_STOPPED, Call, command, stopping
 from nuvik.core.model.clock import ago
-from nuvik.core.model.errors import StopRequested
+from nuvik.core.model.errors import BadInput, StopRequested
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import LargeFile, Snapshot
@@ -32,6 +32,9 @@ def add_to(app: typer.Typer) -> None:
         save: Annotated[
             str | None, typer.Option("--save", metavar="FILE.csv|.json", help="Write the libraries.")
         ] = None,
+        quick: Annotated[
+            bool, typer.Option("--quick", help="Walk only what changed since the last survey: seconds, not minutes.")
+        ] = False,
     ) -> None:
         """Measure all drives, or what is below PATH, recognise the libraries in it, and keep a snapshot."""
         from nuvik.core.model.survey_document import SurveyDocument
@@ -39,12 +42,9 @@ def add_to(app: typer.Typer) -> None:
         from nuvik.core.views.survey_headline import survey_headline
         from nuvik.core.views.unread_words import unread_problems, unread_words
 
-        stop, line = Stop(), call.progress()
-        with stopping(stop, call):
-            snapshot = call.workspace.survey.take(
-                tuple(paths or ()), lambda progress: line.show(_progress_words(progress)), stop
-            )
-        line.clear()
+        if quick and paths:
+            raise BadInput("A quick survey is of all drives.", next_step="Leave out the path, or --quick.")
+        snapshot = _take(call, tuple(paths or ()), quick)
         if save is not None:
             call.workspace.survey.save(snapshot, snapshot.libraries, save)
             call.wrote(save)
@@ -145,6 +145,23 @@ def _progress_words(progress: SurveyProgress) -> str:
         f"measuring {shorten(progress.drive, 20)}: {progress.entries:,} names, "
         f"{format_bytes(progress.bytes)}, {progress.share:.0%} of what is in use"
     )
+
+
+def _take(call: Call, paths: tuple[str, ...], quick: bool) -> Snapshot:
+    stop, line, stage = Stop(), call.progress(), call.workspace.survey
+
+    def report(progress: SurveyProgress) -> None:
+        line.show(_progress_words(progress))
+
+    try:
+        with stopping(stop, call):
+            if not quick:
+                return stage.take(paths, report, stop)
+            snapshot, again = stage.take_quickly(report, stop)
+    finally:
+        line.clear()
+    call.notice(f"{again.walked:,} of {again.folders:,} folders had changed, and were looked at again.")
+    return snapshot
 
 
 def _list_libraries(call: Call, snapshot: Snapshot) -> None:

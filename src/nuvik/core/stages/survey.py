@@ -37,9 +37,11 @@ from nuvik.core.store.snapshots import (
 from nuvik.core.survey.card_input import card_with_form, card_with_options
 from nuvik.core.survey.history.growth import Growth, growth
 from nuvik.core.survey.recognise.may_move import PINNED
-from nuvik.core.survey.take_survey import judged, walked, with_card
+from nuvik.core.survey.take_survey import judged, walked, walked_again, with_card
 from nuvik.core.survey.twins import Reading, Twins, find_twins
 from nuvik.core.survey.walk.folder_tree import Folder, Tree
+from nuvik.core.survey.walk.kept_trees import keep_walked, kept_walked
+from nuvik.core.survey.walk.quick_walk import Again, WalkedTree
 from nuvik.core.survey.walk.walk_pool import size_tree
 from nuvik.core.user_files.cards_file import cards_text, read_cards_file
 from nuvik.core.user_files.safe_file import free_stem, write_text
@@ -83,7 +85,7 @@ class SurveyStage:
         trees = walked(computer.host, drives, tuple(paths), cards, report, stop, glimpse if so_far else None)
         taken = judged(computer.host, drives, trees, cards, history)
         if not paths:
-            self.trees[:] = trees
+            self._keep_trees(trees)
         log.info("surveyed: %d libraries, %d problems", len(taken.libraries), len(taken.problems))
         roots = tuple(os.path.realpath(normalised(path)) for path in paths)
         silent = {drive_holding(drives, tree.root.path) for tree in trees if tree.silent}
@@ -92,6 +94,30 @@ class SurveyStage:
         whole = together(before, taken, roots, unreached)
         self._keep(whole)
         return _learnt(taken if roots else whole)
+
+    def take_quickly(self, report: SurveyReport = no_report, stop: Stop | None = None) -> tuple[Snapshot, Again]:
+        """Survey everything, but walk only what changed since the last survey, by the stamps of folders; how much that
+        was. What was never surveyed as a whole is walked as a whole. Raises Refused and StopRequested.
+        """
+        computer = self.computer
+        drives, cards = computer.drives(), self.cards()
+        trees, again = walked_again(computer.host, drives, kept_walked(computer.state_folder), cards, report, stop)
+        if stop is not None:
+            stop.check()
+        taken = judged(computer.host, drives, trees, cards, library_history(computer.database))
+        self._keep_trees(trees)
+        log.info("surveyed quickly: %d of %d folders walked", again.walked, again.folders)
+        silent = {drive_holding(drives, tree.root.path) for tree in trees if tree.silent}
+        before = self._as_moved(latest_snapshot(computer.database), drives)
+        whole = together(before, taken, (), frozenset(drive.id for drive in silent if drive is not None))
+        self._keep(whole)
+        return _learnt(whole), again
+
+    def _keep_trees(self, trees: Sequence[Tree]) -> None:
+        self.trees[:] = trees
+        walked = [kept for tree in trees if (kept := WalkedTree.of(tree)) is not None]
+        if not self.computer.database.why_only_read:
+            keep_walked(self.computer.state_folder, walked)
 
     def _keep(self, snapshot: Snapshot) -> None:
         database = self.computer.database

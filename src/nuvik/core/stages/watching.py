@@ -80,7 +80,8 @@ class WatchStage:
         computer = self.survey.computer
         if not isinstance(computer.host, LocalHost):
             raise Refused("A world needs no timer.", next_step="Leave --world out.")
-        words = [sys.executable, "-m", "nuvik", "status", "--notice", "--quiet", "--state", computer.state_folder]
+        words = [sys.executable, "-m", "nuvik", "status", "--look", "--notice", "--quiet"]
+        words += ["--state", computer.state_folder]
         return daily_timer(words)
 
     def install_timer(self, timer: Timer) -> list[str]:

@@ -29,6 +29,7 @@ from nuvik.core.survey.recognise.may_move import NEEDS_TETHER, OVERRULED, PINNED
 from nuvik.core.survey.recognise.names_apart import names_apart
 from nuvik.core.survey.recognise.trade_words import OF_THE_FILE_SYSTEM
 from nuvik.core.survey.walk.folder_tree import Folder, Tree, folder_in
+from nuvik.core.survey.walk.quick_walk import Again, WalkedTree, quick_trees
 from nuvik.core.survey.walk.walk_pool import Glimpse, size_tree, size_trees
 
 _LINKS_LOOKED_AT = 2_000
@@ -69,6 +70,27 @@ def walked(
     roots = _apart([_root(host, drives, path) for path in paths] or list(host.default_roots()), host.mount_points())
     home = host.surroundings().home
     return size_trees(host, drives, roots, kept_for(cards), report, stop, homes=[home] if home else (), glimpse=glimpse)
+
+
+def walked_again(
+    host: Host,
+    drives: tuple[Drive, ...],
+    before: Sequence[WalkedTree],
+    cards: Iterable[Card] = (),
+    report: SurveyReport = no_report,
+    stop: Stop | None = None,
+) -> tuple[list[Tree], Again]:
+    """The sized trees of a survey of everything, of which only what changed since was walked, where that can be told.
+    Raises StopRequested.
+    """
+    roots, home, cards = _apart(list(host.default_roots()), host.mount_points()), host.surroundings().home, tuple(cards)
+    homes, stop = [home] if home else [], stop or Stop()
+    trees, whole, again = quick_trees(host, drives, roots, kept_for(cards), homes, before, stop)
+    full = size_trees(host, drives, whole, kept_for(cards), report, stop, homes=homes) if whole else []
+    count = sum(len(tree.folders) for tree in full)
+    order = {root: number for number, root in enumerate(roots)}
+    every = sorted([*trees, *full], key=lambda tree: order.get(tree.root.path, 0))
+    return every, Again((), again.walked + count, again.folders + count)
 
 
 def judged(

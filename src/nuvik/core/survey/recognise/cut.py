@@ -100,7 +100,7 @@ class Cut:
     # -- choosing, from the leaves up ----------------------------------------------------------------------
 
     def _choose(self, folder: Folder) -> _Choice:
-        path, size = folder.path, folder.extent.on_disk_bytes
+        path, size = folder.path, folder.held_bytes
         card = self._cards.get(path)
         if folder.name.startswith(OURS_PREFIX) or (folder.name in OF_THE_FILE_SYSTEM and folder.above is not None):
             return _Choice(0.0)
@@ -115,7 +115,7 @@ class Cut:
         if must_open:
             shelf = shelf_of(folder, self._context, self._own_kinds(folder))
             return self._opened(folder, shelf, None)
-        if not folder.extent.files or (size < self._small_bytes and folder.own.links):
+        if not folder.has_files or (size < self._small_bytes and folder.own.links):
             return self._opened(folder, None, None)
         if size < self._small_bytes:
             return _Choice(_SMALL_CONFIDENCE * size)
@@ -176,7 +176,7 @@ class Cut:
             else:
                 titles += choice.guess.kind is Kind.GAME
                 if choice.guess.kind in SETTLED:
-                    settled = (settled[0] + gains, settled[1] + inner.extent.on_disk_bytes)
+                    settled = (settled[0] + gains, settled[1] + inner.held_bytes)
         return _Choice(
             score,
             opened=True,
@@ -199,7 +199,7 @@ class Cut:
     def _beneath(self, folder: Folder, shelf: Guess | None, named: Mapping[str, Named]) -> _Choice:
         """A sub-folder of an opened folder: as it is by itself, or as one of the things on a shelf."""
         choice = self._choices[folder.path]
-        own, size = choice.own, folder.extent.on_disk_bytes
+        own, size = choice.own, folder.held_bytes
         if own is not None and folder.name in named and (shelf is None or shelf.confidence < _CERTAIN):
             manifest = named[folder.name]
             as_title = f" as “{manifest.title}”" if manifest.title else ""

@@ -9,7 +9,7 @@ from operator import add, attrgetter
 
 from nuvik.core.model.extent import Extent, classes_of
 from nuvik.core.model.paths import is_within
-from nuvik.core.survey.walk.walk_slice import Sums, add_counts
+from nuvik.core.survey.walk.walk_slice import Sums, WalkRules, add_counts
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +65,19 @@ class Folder:
             return Extent()
         row, linked = self.total
         return row.extent(linked)
+
+    @property
+    def held_bytes(self) -> int:
+        """What it takes on its disk, with all below."""
+        if self.total is None:
+            return 0
+        row, linked = self.total
+        return row.counts[-1] + (linked.on_disk_bytes if linked is not None else 0)
+
+    @property
+    def has_files(self) -> bool:
+        """Whether any file lies in it or below."""
+        return self.total is not None and self.total[0].counts[_FILES] > 0
 
     @property
     def extensions(self) -> dict[str, int]:
@@ -146,6 +159,10 @@ class Tree:
     """Held on the disk by what was looked at so far."""
     folders: dict[str, Folder] = field(default_factory=dict)
     """By path relative to the root."""
+    rules: WalkRules | None = None
+    """How it was walked."""
+    began_s: float = 0.0
+    """When that began, in seconds since 1970."""
 
     @classmethod
     def at(cls, path: str, lengths: bool) -> Tree:
@@ -283,6 +300,7 @@ _COUNTED = (
     "hole_bytes",
     "sub_volumes",
 )
+_FILES = _COUNTED.index("files")
 _counts = attrgetter(*_COUNTED)
 _ADDED = (*_COUNTED, "blocks_bytes")
 
@@ -297,5 +315,5 @@ def _add(to: Sums, more: Sums) -> None:
     to.newest_access_s = max(to.newest_access_s, more.newest_access_s)
     add_counts(to.histogram, more.histogram)
     add_counts(to.extensions, more.extensions)
-    for name in ("linked", "link_list", "big", "problems"):
+    for name in ("linked", "link_list", "big", "problems", "stamps"):
         getattr(to, name).extend(getattr(more, name))

@@ -33,6 +33,8 @@ class WalkJob:
     """Folders, relative to the root, at which nobody is."""
     busy: int = 0
     """How many walkers are at it."""
+    began_s: float = field(default_factory=time.time)
+    """When it began, in seconds since 1970."""
     heard_s: float = 0.0
     """When one of them began or came back last, on the clock that only runs forward."""
 

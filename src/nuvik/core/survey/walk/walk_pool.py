@@ -62,6 +62,7 @@ def size_trees(
     work.run()
     for job in jobs:
         job.tree.finish()
+        job.tree.rules, job.tree.began_s = job.rules, job.began_s
     return [job.tree for job in jobs]
 
 

@@ -10,6 +10,8 @@ from __future__ import annotations
 import errno
 import os
 import stat
+import sys
+import time
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -47,6 +49,8 @@ class WalkRules:
     """Files neither read nor written since this moment are counted as cold."""
     big_bytes: int = 1 << 62
     """Files of this size and more are listed by name."""
+    known: frozenset[str] = frozenset()
+    """Folders, relative to the root, that are not entered, since what is in them is known."""
 
 
 @dataclass(slots=True)
@@ -91,6 +95,10 @@ class Sums:
     """Size, newest content and name of the largest files."""
     problems: list[tuple[str, str]] = field(default_factory=list)
     """Name (relative to the root) and the system's error message."""
+    stamps: list[tuple[str, int, int]] = field(default_factory=list)
+    """Path (relative to the root), inode and stamp of each folder that is counted here: they tell whether anything came
+    or went since.
+    """
 
 
 @dataclass(slots=True)
@@ -164,14 +172,14 @@ class _Slice:
         handle: Handle | None = None
         try:
             handle = open_folder(extended(self._rules.root), None)
-            identity, on_disk = _facts(handle)
+            identity, on_disk, stamp = _facts(handle)
             self._device = identity[0]
             self._above.add(identity)
             for name in names:
                 inner = open_folder(name, handle)
                 close(handle)
                 handle = inner
-                identity, on_disk = _facts(handle)
+                identity, on_disk, stamp = _facts(handle)
                 self._above.add(identity)
         except OSError as fault:
             close(handle)
@@ -181,16 +189,19 @@ class _Slice:
         depth = self._depth_of(start)
         sums = self._sums_of(start, depth)
         sums.blocks_bytes += on_disk
+        sums.stamps.append((start, identity[1], stamp))
         self._frames.append(_Frame(handle, start, depth, identity, sums, []))
         return True
 
     def _enter(self, above: _Frame, name: str) -> bool:
         path = f"{above.path}{os.sep}{name}" if above.path else name
+        if path in self._rules.known:
+            return False
         assert above.handle is not None
         handle: Handle | None = None
         try:
             handle = open_folder(name, above.handle)
-            identity, on_disk = _facts(handle)
+            identity, on_disk, stamp = _facts(handle)
         except OSError as fault:
             close(handle)
             if fault.errno != errno.ENOENT:
@@ -213,6 +224,7 @@ class _Slice:
         else:
             sums = self._sums[path] = Sums(path)
         sums.blocks_bytes += on_disk
+        sums.stamps.append((path, identity[1], stamp))
         sums.sub_volumes += within is not None
         self._frames.append(_Frame(handle, path, depth, identity, sums, []))
         if RELATIVE and len(self._frames) > FOLDERS_HELD:
@@ -372,7 +384,23 @@ def _fewer_endings(sums: Sums) -> None:
             sums.extensions[""] = sums.extensions.get("", 0) + sums.extensions.pop(ending)
 
 
-def _facts(handle: Handle) -> tuple[tuple[int, int], int]:
-    """A folder's device and inode, and what it holds on disk itself."""
+def _facts(handle: Handle) -> tuple[tuple[int, int], int, int]:
+    """A folder's device and inode, what it holds on disk itself, and its stamp."""
     facts = os.stat(handle)
-    return (facts.st_dev, facts.st_ino), facts.st_blocks * 512 if HAS_BLOCKS else 0
+    stamp = stamp_of(facts)
+    if stamp > time.time_ns() - _UNSETTLED_NS:
+        stamp = 0
+    return (facts.st_dev, facts.st_ino), facts.st_blocks * 512 if HAS_BLOCKS else 0, stamp
+
+
+_UNSETTLED_NS = 3_000_000_000
+"""A folder that was changed so shortly before may change again without another stamp: file systems count time in steps,
+FAT in steps of two seconds.
+"""
+
+
+def stamp_of(facts: os.stat_result) -> int:
+    """What a system sets anew whenever anything in a folder comes or goes: on Windows the time of that, elsewhere the
+    time of the latest change of any kind, which no program can set.
+    """
+    return facts.st_mtime_ns if sys.platform == "win32" else facts.st_ctime_ns

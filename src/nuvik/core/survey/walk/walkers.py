@@ -11,12 +11,13 @@ import subprocess
 import sys
 import threading
 from collections.abc import Callable
-from typing import Protocol
+from typing import Protocol, TypeVar
 
 from nuvik.core.survey.walk.walk_job import WalkJob
 from nuvik.core.survey.walk.walk_slice import Sums, WalkRules, walk_slice
 from nuvik.core.survey.walk.walk_worker import READY, task, unpacked
 
+Result = TypeVar("Result")
 Walked = tuple[list[Sums], list[str], int]
 """The sums of a slice, the folders that were left, and how many names were looked at."""
 _SLICE_THERE = 24_000
@@ -28,16 +29,21 @@ def walk_here(
     rules: WalkRules, starts: list[str], budget: int, look_up_s: float, give_up: Callable[[], bool]
 ) -> Walked | None:
     """Size a slice in this process, in a thread; None when `give_up`, asked every so many seconds, says so first."""
-    answers: list[Walked] = []
+    return in_a_thread(lambda: walk_slice(rules, starts, budget), look_up_s, give_up)
+
+
+def in_a_thread(work: Callable[[], Result], look_up_s: float, give_up: Callable[[], bool]) -> Result | None:
+    """What some work gives that may hang; None when `give_up`, asked every so many seconds, says so first."""
+    answers: list[Result] = []
     faults: list[Exception] = []
 
-    def walk() -> None:
+    def run() -> None:
         try:
-            answers.append(walk_slice(rules, starts, budget))
+            answers.append(work())
         except Exception as fault:
             faults.append(fault)
 
-    thread = threading.Thread(target=walk, daemon=True, name="nuvik-walk-here")
+    thread = threading.Thread(target=run, daemon=True, name="nuvik-walk-here")
     thread.start()
     thread.join(look_up_s)
     while thread.is_alive():
