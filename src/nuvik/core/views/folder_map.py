@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
-from nuvik.core.model.paths import is_within
+from nuvik.core.model.paths import parents
 from nuvik.core.survey.walk.folder_tree import Folder, Tree
 
 
@@ -33,12 +33,16 @@ class FolderMapRows:
     def __init__(self, trees: Sequence[Tree], libraries: Sequence[Library]) -> None:
         self._roots = [tree.root for tree in trees]
         self._by_path = {library.path: library for library in libraries}
-        # What is mounted below a folder does not lie in it.
-        self._paths: dict[str, list[str]] = {root.path: [] for root in self._roots}
+        self._held: dict[str, int] = {}
+        """How many libraries lie in a folder; what is mounted below it does not lie in it."""
+        tops = {root.path for root in self._roots}
         for path in self._by_path:
-            above = [root for root in self._paths if is_within(path, root)]
-            if above:
-                self._paths[max(above, key=len)].append(path)
+            if path in tops:
+                continue
+            for above in parents(path):
+                self._held[above] = self._held.get(above, 0) + 1
+                if above in tops:
+                    break
 
     def roots(self) -> list[MapRow]:
         """The folders at the top of the map, the largest first."""
@@ -53,12 +57,9 @@ class FolderMapRows:
             MapRow(
                 folder=folder,
                 name=shown(folder.path if full_paths else folder.name),
-                bytes=folder.extent.on_disk_bytes,
+                bytes=folder.held_bytes,
                 library=self._by_path.get(folder.path),
-                held=sum(
-                    path != folder.path and is_within(path, folder.path)
-                    for path in self._paths.get(folder.root.path, ())
-                ),
+                held=self._held.get(folder.path, 0),
                 opens=bool(folder.below),
             )
             for folder in folders

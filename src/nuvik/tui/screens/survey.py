@@ -314,12 +314,12 @@ class SurveyScreen(MarkingScreen):
 
     def action_find(self) -> None:
         find = self.query_one("#find", Input)
-        find.display = True
+        find.display, self.query_one("#choice").display = True, False  # in its place, so that nothing moves
         find.focus()
 
     def action_unfind(self) -> None:
         find = self.query_one("#find", Input)
-        find.value, find.display = "", False
+        find.value, find.display, self.query_one("#choice").display = "", False, True
         self._choice = Choice(order=self._choice.order)
         self.show_libraries()
         (self.view if self.view.listed else self.query_one(DriveBoard)).focus()
