@@ -10,6 +10,7 @@ import subprocess
 import sys
 import threading
 import time
+import xml.etree.ElementTree as ET
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
@@ -21,6 +22,7 @@ from conftest import GB, MB, a_drive, fill, put
 from nuvik.__main__ import run
 from nuvik.core.carrying.run import carry_plan
 from nuvik.core.hosts.disk_usage import NO_ANSWER, UsageMeter
+from nuvik.core.model.clock import moment_text
 from nuvik.core.model.errors import BadInput
 from nuvik.core.model.history import Sighting
 from nuvik.core.model.library import Kind, Library
@@ -316,3 +318,32 @@ def test_what_nuvik_keeps_for_a_while_is_not_listed_as_loose(world):
     listed = [folder.path for folder in snapshot.loose] + [file.path for file in snapshot.large_files]
     assert listed and not [path for path in listed if ".nuvik-" in path]
     assert workspace.survey.twins(lambda *_: None) == []
+
+
+def test_free_space_over_time_has_its_curve_its_moves_and_what_is_to_come(world, tmp_path):
+    workspace = world.open()
+    game = fill(world.path("kestrel", "Games", "Kite"), files=3)
+    put(game / "big.bin", 100 * MB)
+    workspace.survey.take()
+    snapshot, day_s = workspace.survey.latest(), 86_400
+    for days, used in ((40, 20), (30, 60), (20, 90), (10, 95)):
+        taken = moment_text(time.time() - days * day_s)
+        drives = tuple(replace(drive, used_bytes=used * MB) for drive in snapshot.drives)
+        keep_snapshot(workspace.survey.computer.database, replace(snapshot, taken_at=taken, drives=drives))
+    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(game), "heron")])))
+    rows = {row.drive.id: row for row in workspace.watching.history()}
+    kestrel = rows["kestrel"]
+    usable = kestrel.drive.usable_bytes
+    assert [free for _, free in kestrel.points[:4]] == [usable - used * MB for used in (20, 60, 90, 95)]
+    assert [name for _, name in kestrel.moves] == ["Kite"] == [name for _, name in rows["heron"].moves]
+    assert kestrel.curve(8)[0] == "▇" and len(kestrel.curve(8)) == 8
+    grows = replace(kestrel, bytes_per_week=10.0 * MB)
+    room = kestrel.points[-1][1] - kestrel.drive.headroom_bytes
+    assert grows.short_at_s() == pytest.approx(kestrel.points[-1][0] + room / (10 * MB) * 7 * day_s)
+    assert replace(grows, bytes_per_week=-1.0).short_at_s() is None
+    assert replace(grows, bytes_per_week=None).short_at_s() is None
+    for ending in ("svg", "pdf"):
+        path = tmp_path / f"h.{ending}"
+        assert run(["draw", "history", "-o", str(path), "--world", str(world.folder)]) == 0
+    words = "".join(ET.parse(tmp_path / "h.svg").getroot().itertext())
+    assert "Kestrel: " in words and "free" in words

@@ -9,7 +9,7 @@ import typer
 from nuvik.cli.call import Call, command
 from nuvik.core.model.errors import BadInput
 
-What = Literal["drives", "map", "plan", "speeds", "timeline"]
+What = Literal["drives", "history", "map", "plan", "speeds", "timeline"]
 """The names of `drawing.registry`, without loading what draws."""
 
 
@@ -21,7 +21,9 @@ def add_to(app: typer.Typer) -> None:
         output: Annotated[str, typer.Option("-o", "--output", metavar="FILE", help="A file ending in .svg or .pdf.")],
         plan: Annotated[str | None, typer.Option("--plan", metavar="PLAN", help="The plan to draw.")] = None,
     ) -> None:
-        """Draw the drives, the map of size against last use, speeds, a plan now and then, or its timeline."""
+        """Draw the drives, free space over time, the map of size against last use, speeds, a plan now and then, or its
+        timeline.
+        """
         from nuvik.drawing.registry import all_drawings
 
         drawing, workspace = all_drawings()[what], call.workspace

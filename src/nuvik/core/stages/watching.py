@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -11,6 +12,7 @@ from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.timers import Timer, daily_timer, install, remove
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
+from nuvik.core.model.free_history import FreeHistory
 from nuvik.core.model.gauging import slower_than_before
 from nuvik.core.model.journal import State
 from nuvik.core.model.library import Library
@@ -21,6 +23,8 @@ from nuvik.core.stages.landings import LandingStage
 from nuvik.core.stages.logbook import LogbookStage
 from nuvik.core.stages.openings import OpeningStage
 from nuvik.core.stages.survey import SurveyStage
+from nuvik.core.store.snapshots import drive_history
+from nuvik.core.survey.history.free_histories import free_histories
 from nuvik.core.survey.history.growth import Change, differences, weeks_left
 
 _SOON_WEEKS = 6.0
@@ -72,6 +76,12 @@ class WatchStage:
             },
             failing={drive.id: words for drive in attached if (words := host.health(drive))},
         )
+
+    def history(self) -> list[FreeHistory]:
+        """Free space at the surveys so far, drive by drive."""
+        seen = drive_history(self.survey.computer.database)
+        drives, moves = self.drives.all(), self.logbook.moves()
+        return free_histories(drives, seen, moves, self.survey.growth(), time.time())
 
     # -- a timer that looks --------------------------------------------------------------------------------
 

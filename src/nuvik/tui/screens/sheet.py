@@ -11,9 +11,9 @@ from textual.binding import Binding
 from textual.containers import VerticalScroll
 from textual.widgets import Static
 
-from nuvik.core.model.clock import ago
+from nuvik.core.model.clock import ago, moment_text
 from nuvik.core.model.errors import StopRequested
-from nuvik.core.model.names import shorten, shown
+from nuvik.core.model.names import column, shorten, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import LargeFile
 from nuvik.core.model.units import format_bytes, format_count
@@ -34,7 +34,7 @@ from nuvik.tui.widgets.foot import Foot
 if TYPE_CHECKING:
     from nuvik.core.survey.twins import Twins
 
-_ROWS = 8
+_ROWS, _CURVE_CELLS = 8, 40
 
 
 class Sheet(Over[None]):
@@ -99,6 +99,15 @@ class ChangesSheet(Sheet):
                     text.append(f"  {difference_line(change)}\n", style="not bold")
                 if len(mine) > _ROWS:
                     text.append(f"  and {len(mine) - _ROWS} more\n", style=palette.quiet)
+            text.append("\n")
+        if past := [row for row in workspace.watching.history() if len(row.points) > 2]:
+            self.add_title(text, "Free space over time")
+            for row in past:
+                since = ago(moment_text(row.points[0][0]))
+                text.append(f"{column(row.drive.label, 12)} ", style="bold")
+                text.append(row.curve(_CURVE_CELLS), style=palette.accent)
+                text.append(f"  {format_bytes(row.points[0][1])} free {since} ago, ", style="not bold")
+                text.append(f"{format_bytes(row.points[-1][1])} now\n", style="not bold")
             text.append("\n")
         self.add_title(text, "At this rate")
         for drive in self.desk.snapshot.drives:
