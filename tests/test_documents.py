@@ -126,6 +126,8 @@ def test_every_command_prints_the_document_that_its_schema_describes(world, tmp_
     nuvik("config")
     assert nuvik("away")["drives"][0]["drive"] == "wren"
     nuvik("status")
+    nuvik("note", "heron", "--yes")
+    nuvik("adopt", "heron")
     nuvik("eject", "heron")
     nuvik("eject", "heron", "--attach")
     nuvik("watch", code=3)
@@ -133,8 +135,8 @@ def test_every_command_prints_the_document_that_its_schema_describes(world, tmp_
         assert nuvik(*words.split(), code=3)["exit_code"] == 3
     known = {command.name for command in build_app().registered_commands} | {"cards"}
     assert called == known - SCREENS, "but for those about openings"
-    elsewhere = {"nuvik-queue/1", "nuvik-opening/1", "nuvik-openings/1", "nuvik-taste/1"}
-    assert set(FORMATS) - printed.keys() == elsewhere, "tested where moves wait, and where openings are recorded"
+    elsewhere = {"nuvik-drive-note/1", "nuvik-queue/1", "nuvik-opening/1", "nuvik-openings/1", "nuvik-taste/1"}
+    assert set(FORMATS) - printed.keys() == elsewhere, "tested where they are made"
 
 
 @pytest.mark.parametrize("words", [["demo"], ["demo", "--fresh"]])

@@ -265,7 +265,7 @@ def test_deep_wide_and_circular_trees(tmp_path, monkeypatch):
     facts = slicing._facts
     wide_identity = (os.stat(wide).st_dev, os.stat(wide).st_ino)
     monkeypatch.setattr(
-        slicing, "_facts", lambda handle: (circle, 0) if facts(handle)[0] == wide_identity else facts(handle)
+        slicing, "_facts", lambda handle: (circle, 0, 0) if facts(handle)[0] == wide_identity else facts(handle)
     )
     problems = list(size_tree(LocalHost(), (), str(tmp_path)).root.problems)
     assert problems == [(str(wide), "this folder leads back into one above it")]

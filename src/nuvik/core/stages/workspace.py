@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from nuvik.core.stages.emptying import EmptyingStage
     from nuvik.core.stages.landings import LandingStage
     from nuvik.core.stages.logbook import LogbookStage
+    from nuvik.core.stages.notes import NoteStage
     from nuvik.core.stages.openings import OpeningStage
     from nuvik.core.stages.plan import PlanStage
     from nuvik.core.stages.rehearse import RehearseStage
@@ -80,6 +81,12 @@ class Workspace:
         from nuvik.core.stages.openings import OpeningStage
 
         return OpeningStage(self.computer, self.survey)
+
+    @cached_property
+    def notes(self) -> NoteStage:
+        from nuvik.core.stages.notes import NoteStage
+
+        return NoteStage(self.computer, self.survey)
 
     @cached_property
     def ejecting(self) -> EjectStage:

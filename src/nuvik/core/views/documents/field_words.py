@@ -137,7 +137,7 @@ _NO_UNIT = {
     "n", "id", "run", "move", "undoes", "exit_code", "line", "folders", "files", "surveys", "libraries", "links",
     "sizes", "links_in", "links_out", "links_broken", "shared_files", "not_here_files", "landed", "proven_gap",
     "confidence", "speed_spread", "opening_factor", "reads", "number", "runs", "files_read",
-    "share", "seeks", "asks", "opens", "like", "sequence", "small_reads", "computing",
+    "share", "seeks", "asks", "opens", "adopted", "like", "sequence", "small_reads", "computing",
 }  # fmt: skip
 """Numbers, counts and shares."""
 

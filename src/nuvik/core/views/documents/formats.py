@@ -18,6 +18,7 @@ from nuvik.core.views.documents.of_moves import (
     QueueDocument,
     UndoDocument,
 )
+from nuvik.core.views.documents.of_notes import AdoptDocument, DriveNoteDocument
 from nuvik.core.views.documents.of_openings import RecordingDocument, RecordingsDocument, TastesDocument
 from nuvik.core.views.documents.of_plans import PlanCheckDocument, ProposalDocument, WeightsDocument, WhyDocument
 from nuvik.core.views.documents.of_surveys import ChangesDocument, EmptyDocument, TwinsDocument
@@ -50,6 +51,8 @@ FORMATS: dict[str, type[Any]] = {
     "nuvik-status/1": StatusDocument,
     "nuvik-away/1": AwayDocument,
     "nuvik-eject/1": EjectDocument,
+    "nuvik-drive-note/1": DriveNoteDocument,
+    "nuvik-adopt/1": AdoptDocument,
     "nuvik-queue/1": QueueDocument,
     "nuvik-logbook/1": LogbookDocument,
     "nuvik-mend/1": MendDocument,
