@@ -523,3 +523,30 @@ def test_a_drive_that_is_away_is_no_fault_of_nuvik(real_drives, tmp_path, capsys
     subprocess.run(["umount", str(large)], check=True)
     assert run(["resume", "--state", state]) == 4, "stopped, and safe"
     assert "Attach large" in capsys.readouterr().err
+
+
+def test_two_drives_with_one_identity_are_told_apart_and_let_alone(real_drives, tmp_path, capsys):
+    small, large = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "90M", "ext4")
+    library, state = fill(small / "mine" / "Library", files=4), ["--state", str(tmp_path / "state")]
+    real_drives.mount("small", "small")  # known by now
+    assert run(["drives", *state]) == 0
+    copy = real_drives.up("copy", "60M", "ext4")
+    subprocess.run(["umount", str(copy)], check=True)
+    identity = subprocess.run(
+        ["blkid", "-p", "-s", "UUID", "-o", "value", real_drives.loops["small"][0]],
+        capture_output=True, text=True, check=True,
+    ).stdout.strip()  # fmt: skip
+    subprocess.run(["tune2fs", "-f", "-U", identity, real_drives.loops["copy"][0]], check=True, capture_output=True)
+    real_drives.mount("copy")
+    capsys.readouterr()
+    for goal in ("copy", str(large)):
+        assert run(["shift", str(library), goal, "--yes", *state]) == 3
+        said = capsys.readouterr()
+        assert "carry one identity, as copies do" in said.out + said.err
+    assert library.is_dir() and not library.is_symlink() and os.listdir(large) == ["lost+found"]
+    workspace = open_workspace(None, str(tmp_path / "state"))
+    labels = {drive.label: drive.copy_of for drive in workspace.drives.all() if drive.attached}
+    assert labels["small"] == "copy" and labels["copy"] == "small" and labels["large"] == ""
+    assert not workspace.logbook.moves(), "refused before anything began"
+    subprocess.run(["umount", str(copy)], check=True)
+    assert run(["shift", str(library), str(large), "--yes", *state]) == 0 and library.is_symlink()

@@ -31,6 +31,12 @@ def check_drives(findings: Findings, drives: tuple[Drive, ...]) -> tuple[Drive |
     for drive in (source, target):
         if drive is not None and drive.read_only:
             findings.refuse(f"{drive.label} is read-only.", "Choose another drive, or mount it for writing.", drive.id)
+        if drive is not None and drive.copy_of:
+            findings.refuse(
+                f"{drive.label} and {shown(drive.copy_of)} carry one identity, as copies do.",
+                "Unplug one of them, or give one an identity of its own.",
+                drive.id,
+            )
     if source is not None and target is not None and source.id != target.id:
         _check_shared(findings, source, target)
     return source, target

@@ -116,6 +116,8 @@ class Drive:
     best_link: str = "unknown"
     """The fastest link that the drive itself could use, where it tells that."""
     read_only: bool = False
+    copy_of: str = ""
+    """Another attached drive with the same identity, by its label: which is which is not known for sure."""
     counts_lengths: bool = False
     """A file takes exactly its length, as on the drives of a stand-in world."""
     target_template: str = ""

@@ -84,7 +84,7 @@ class DriveBook:
         matched = self._matched(drives)
         here = {page.key for _, page in matched}
         away = [
-            (replace(page.last, attached=False, findings=()), page)
+            (replace(page.last, attached=False, findings=(), copy_of=""), page)
             for page in pages.values()
             if page.key not in here and page.last.identity
         ]
@@ -189,15 +189,22 @@ def _told_apart(drives: list[Drive], pages: Mapping[str, Page]) -> list[Drive]:
     system's name for them.
     """
     keepers: dict[str, Drive] = {}
+    alike: dict[str, list[Drive]] = {}
     for drive in drives:
         key = key_of(drive)
+        alike.setdefault(key, []).append(drive)
         known = key in pages and pages[key].last.device == drive.device
         if key not in keepers or known:
             keepers[key] = drive
-    return [
-        drive if keepers[key_of(drive)] is drive else replace(drive, identity=f"{drive.identity}@{drive.device}")
-        for drive in drives
-    ]
+    apart = []
+    for drive in drives:
+        key = key_of(drive)
+        if other := next((each for each in alike[key] if each is not drive and each.attached and drive.attached), None):
+            mine = drive.identity if keepers[key] is drive else f"{drive.identity}@{drive.device}"
+            apart.append(replace(drive, identity=mine, copy_of=other.label))
+        else:
+            apart.append(drive)
+    return apart
 
 
 def _free_id(wanted: str, taken: set[str]) -> str:

@@ -40,6 +40,8 @@ def why_cannot(library: Library, drive: Drive, source: Drive) -> str | None:
         return library.why_not or "it may not move"
     if not drive.attached or not source.attached:
         return f"{shown(drive.label if source.attached else source.label)} is away"
+    if copy := next((each for each in (drive, source) if each.copy_of), None):
+        return f"{shown(copy.label)} and {shown(copy.copy_of)} carry one identity, as copies do"
     if drive.read_only:
         return f"{shown(drive.label)} is read-only"
     if drive.no_place:

@@ -22,6 +22,11 @@ _CHIP_SMALL_READS = 600
 def drive_findings(drive: Drive, drives: Sequence[Drive], history: list[GaugeResult]) -> list[str]:
     """All that the user should know of a drive, what matters most first. `history` is oldest first."""
     findings = [*drive.findings]
+    if drive.copy_of:
+        findings.append(
+            f"it and {shown(drive.copy_of)} carry one identity, as copies do: while both are attached, nothing moves "
+            "to them or off them"
+        )
     if drive.read_only and drive.attached:
         findings.append("it is read-only: nothing can be moved onto it or off it")
     if drive.no_place and drive.attached:
