@@ -528,7 +528,6 @@ def test_a_drive_that_is_away_is_no_fault_of_nuvik(real_drives, tmp_path, capsys
 def test_two_drives_with_one_identity_are_told_apart_and_let_alone(real_drives, tmp_path, capsys):
     small, large = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "90M", "ext4")
     library, state = fill(small / "mine" / "Library", files=4), ["--state", str(tmp_path / "state")]
-    real_drives.mount("small", "small")  # known by now
     assert run(["drives", *state]) == 0
     copy = real_drives.up("copy", "60M", "ext4")
     subprocess.run(["umount", str(copy)], check=True)
