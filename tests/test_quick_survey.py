@@ -205,7 +205,9 @@ def test_unsettled_folders_and_unreadable_keepings_are_walked(tmp_path, monkeypa
         os.utime(put(root / f"f{n}" / "a.bin", 500), OLD)
     (full,) = size_trees(host, drives, [str(root)])
     assert all(stamp == 0 for folder in full.folders.values() for _, _, stamp in folder.own.stamps)
+    put(tmp_path / "walked-trees.killed", 10)
     keep_walked(str(tmp_path), [WalkedTree.of(full)])
+    assert sorted(path.name for path in tmp_path.glob("walked*")) == ["walked-trees"]
     _, whole, _ = quick_trees(host, drives, [str(root)], (), (), kept_walked(str(tmp_path)), Stop())
     assert whole, "nobody knows what happened right after the survey"
     kept = tmp_path / "walked-trees"

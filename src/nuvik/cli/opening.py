@@ -74,7 +74,7 @@ def add_to(app: typer.Typer) -> None:
         if words := elsewhere_sentence(recording, labels):
             call.say(words)
         _say_doubts(call, recording)
-        call.say(f"What that means on each drive: nuvik why {shown(known.name)!r}")
+        call.say(f"What that means on each drive: nuvik waiting {shown(known.name)!r}")
 
     @command(opening, "show")
     def show(call: Call, library: Which) -> None:

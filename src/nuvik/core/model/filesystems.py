@@ -45,6 +45,8 @@ class FileSystem:
     holes: bool = False
     """Stretches of zeros that were never written take no room, copies keep them, and what a file holds less than its
     length is such holes and not compression."""
+    stamps_folders: bool = True
+    """A folder gets another stamp whenever something in it comes, goes or is renamed, whichever system does that."""
     survives_a_pull: bool = True
     """Keeps a journal or copies on write, so that a pulled cable leaves it sound."""
 
@@ -88,6 +90,7 @@ _FAT: dict[str, Any] = {
     "read_by": _ALL,
     "written_by": _ALL,
     "survives_a_pull": False,
+    "stamps_folders": False,
 }
 
 _KNOWN: dict[str, FileSystem] = {

@@ -7,6 +7,7 @@ quick as can be had and is tied to the version of Python; another version does n
 from __future__ import annotations
 
 import gc
+import glob
 import logging
 import marshal
 import os
@@ -36,6 +37,8 @@ def keep_walked(folder: str, trees: Sequence[WalkedTree]) -> None:
     try:
         with _no_collecting():
             data = marshal.dumps(rows)
+        for left in glob.glob(f"{glob.escape(path)}.*"):  # of a survey that was killed
+            os.unlink(left)
         with tempfile.NamedTemporaryFile(dir=folder, prefix=f"{_FILE}.", delete=False) as file:
             file.write(_HEAD)
             file.write(data)

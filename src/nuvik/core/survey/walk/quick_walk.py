@@ -17,7 +17,7 @@ from dataclasses import dataclass, replace
 from enum import Enum
 from functools import partial
 
-from nuvik.core.hosts.base import Host
+from nuvik.core.hosts.base import Host, drive_holding
 from nuvik.core.hosts.disk_usage import NO_ANSWER, UsageMeter
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.progress import Stop
@@ -101,8 +101,9 @@ def quick_trees(
     trees, whole, walked, folders = list[Tree](), list[str](), 0, 0
     for root in roots:
         job, tree = walk_job(host, drives, root, barriers, tuple(kept), KEPT_DEPTH, tuple(homes)), known.get(root)
-        again = None
-        if tree is not None and job.left and job.tree.lengths == host.counts_lengths:
+        again, drive = None, drive_holding(drives, root)
+        tells = drive is None or drive.counts_lengths or drive.rules.stamps_folders
+        if tree is not None and tells and job.left and job.tree.lengths == host.counts_lengths:
             again = in_a_thread(partial(walk_changes, tree, job.rules, stop), _LOOK_UP_S, _hangs(root, stop))
         stop.check()
         if again is None:
