@@ -13,11 +13,11 @@ from dataclasses import replace
 import jsonschema
 import pytest
 
-from conftest import MB, fill, picture, put
+from conftest import MB, a_drive, fill, picture, put
 from nuvik.__main__ import run
 from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.carrying.run import carry_plan
-from nuvik.core.hosts import health, timers, windows_eject
+from nuvik.core.hosts import eject, health, timers, windows_eject
 from nuvik.core.model.errors import Refused, StopRequested
 from nuvik.core.model.progress import Stop
 from nuvik.core.planning.drafting.make_plan import make_plan
@@ -182,9 +182,10 @@ def test_a_timer_is_shown_written_and_removed(tmp_path, monkeypatch, capsys):
     assert plistlib.loads(agent.files[0][1].encode())["ProgramArguments"][0] == "/a b/python"
     task = timers.daily_timer([r"C:\a b\python.exe", "-m", "nuvik"], "win32")
     assert r'"C:\a b\python.exe" -m nuvik' in task.starts[0] and task.starts[0][0] == "schtasks"
+    assert not task.installed, "the system is asked, and knows of none"
 
 
-def test_what_systems_say_of_disks_and_volumes_is_read():
+def test_what_systems_say_of_disks_and_volumes_is_read(tmp_path):
     assert health.data_of(b'{"type":"b","data":true}') is True and health.data_of(b"no such property") is None
     assert health.from_warnings(["spare", "volatile_mem"]) == "its disk warns: spare, volatile mem"
     assert health.from_warnings([]) == health.from_warnings(None) == ""
@@ -192,6 +193,9 @@ def test_what_systems_say_of_disks_and_volumes_is_read():
     assert health.from_diskutil(plist) and not health.from_diskutil(plistlib.dumps({"SMARTStatus": "Verified"}))
     assert not health.from_diskutil(b"") and not health.from_powershell(b"Healthy\r\n")
     assert health.from_powershell(b"Unhealthy\r\n") == "Windows calls its disk unhealthy"
+    swaps = put(tmp_path / "swaps")
+    swaps.write_text("Filename Type Size Used Priority\n/dev/sdz9 partition 2097148 0 -2\n")
+    assert eject.swaps_to(a_drive(device="sdz9"), str(swaps)) and not eject.swaps_to(a_drive(device="sdz"), str(swaps))
     assert windows_eject.volume_name("e:\\Games") == r"\\.\E:"
     with pytest.raises(ValueError, match="server"):
         windows_eject.volume_name(r"\\server\share")

@@ -12,7 +12,7 @@ import pytest
 
 from conftest import MB, fill, picture, put
 from nuvik.__main__ import run
-from nuvik.core.model.drive_note import Found
+from nuvik.core.model.drive_note import NotedState
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.opening import ReadPattern
 from nuvik.core.stages.workspace import open_workspace
@@ -53,7 +53,7 @@ def test_another_computer_takes_over_what_a_drive_says_of_itself(noted, real_dri
     assert run(["adopt", str(moved), "--check", "--json", *state]) == 0
     document = json.loads(capsys.readouterr().out)
     jsonschema.validate(document, strict(shipped("nuvik-adopt/1")))
-    assert all(row["checked"] and row["found"] == "as noted" for row in document["libraries"])
+    assert all(row["checked"] and row["state"] == "as noted" for row in document["libraries"])
     other = open_workspace(None, str(tmp_path / "two"))
     kite = str(moved / "Games" / "Kite")
     assert other.survey.card(kite).opens_per_week is None, "nothing is taken over without --yes"
@@ -107,13 +107,21 @@ def test_what_a_note_names_must_lie_on_its_drive(world, tmp_path):
         note, libraries=tuple(replace(kite, path=path) for path in ("Games/Outside", "Games/Nowhere", ".", kite.path))
     )
     rows = workspace.notes.compare(wren, forged)
-    assert [row.found for row in rows] == [Found.LEADS_OUT, Found.MISSING, Found.LEADS_OUT, Found.SAME]
+    assert [row.state for row in rows] == [
+        NotedState.LEADS_OUT,
+        NotedState.MISSING,
+        NotedState.LEADS_OUT,
+        NotedState.SAME,
+    ]
     assert workspace.notes.adopt(wren, rows) == 1
     path = Path(workspace.notes.place_of(wren))
     for contents in (b"", b"\xff\xfe", b"[]", b"{", b'{"format": 3}'):
         path.write_bytes(contents)
         with pytest.raises(Refused, match="cannot be read as a note"):
             workspace.notes.read(wren)
+    os.truncate(path, 17 * MB)
+    with pytest.raises(Refused, match="no file that Nuvik writes"):
+        workspace.notes.read(wren)
     path.unlink()
     os.mkfifo(path)
     with pytest.raises(Refused, match="no file that Nuvik writes"):

@@ -19,7 +19,7 @@ from nuvik import __version__
 from nuvik.cli.output import Output, ProgressLine, working
 from nuvik.cli.table import table_lines
 from nuvik.core.model import units
-from nuvik.core.model.errors import BadInput
+from nuvik.core.model.errors import BadInput, StopRequested
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Stop
 from nuvik.log import log, set_up
@@ -222,6 +222,22 @@ def make_call(given: dict[str, Any], configured: Config, command: str) -> Call:
     log.info("nuvik %s on %s: %s", __version__, sys.platform, command)
     state = given["state"] or (None if given["world"] else configured.state or None)
     return Call(given["world"], state, given["as_json"], Output(given["quiet"]))
+
+
+@contextmanager
+def stoppable(call: Call, stop: Stop, line: ProgressLine, stopped: str) -> Iterator[None]:
+    """As `stopping`, for work that tells in a line how far it is: once it is stopped, `stopped` says what is left, and
+    the call ends with its exit code.
+    """
+    try:
+        with stopping(stop, call):
+            yield
+    except StopRequested:
+        line.clear()
+        call.problem(stopped)
+        raise typer.Exit(EXIT_STOPPED) from None
+    finally:
+        line.clear()
 
 
 @contextmanager

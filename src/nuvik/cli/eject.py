@@ -7,8 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from nuvik.cli.call import EXIT_STOPPED, Call, command, stopping
-from nuvik.core.model.errors import StopRequested
+from nuvik.cli.call import Call, command, stoppable
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Stop
 
@@ -41,14 +40,8 @@ def add_to(app: typer.Typer) -> None:
         def report(ways: Sequence[Hindrance]) -> None:
             line.show(waiting_words(ways))
 
-        try:
-            with stopping(stop, call):
-                ejected = call.workspace.ejecting.eject(known, wait, report, stop)
-        except StopRequested:
-            call.problem("stopped; the drive is still attached.")
-            raise typer.Exit(EXIT_STOPPED) from None
-        finally:
-            line.clear()
+        with stoppable(call, stop, line, "stopped; the drive is still attached."):
+            ejected = call.workspace.ejecting.eject(known, wait, report, stop)
         if call.as_json:
             call.document(EjectDocument.of(ejected))
             return

@@ -7,9 +7,8 @@ from typing import Annotated
 
 import typer
 
-from nuvik.cli.call import EXIT_FINDINGS, EXIT_STOPPED, Call, command, stopping
+from nuvik.cli.call import EXIT_FINDINGS, Call, command, stoppable
 from nuvik.cli.output import ProgressLine
-from nuvik.core.model.errors import StopRequested
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Stop
 
@@ -30,14 +29,8 @@ def add_to(app: typer.Typer) -> None:
         from nuvik.core.views.note_sentences import note_headline, noted_lines
 
         stage, known, stop, line = call.workspace.notes, call.workspace.drives.find(drive), Stop(), call.progress()
-        try:
-            with stopping(stop, call):
-                made = stage.make(known, checksums and yes, _reading(line), stop)
-        except StopRequested:
-            call.problem("stopped; nothing was written.")
-            raise typer.Exit(EXIT_STOPPED) from None
-        finally:
-            line.clear()
+        with stoppable(call, stop, line, "stopped; nothing was written."):
+            made = stage.make(known, checksums and yes, _reading(line), stop)
         call.say(note_headline(made))
         for words in noted_lines(made):
             call.say(words)
@@ -64,14 +57,8 @@ def add_to(app: typer.Typer) -> None:
 
         stage, known, stop, line = call.workspace.notes, call.workspace.drives.find(drive), Stop(), call.progress()
         read = stage.read(known)
-        try:
-            with stopping(stop, call):
-                rows = stage.compare(known, read, tuple(libraries or ()), check, _reading(line), stop)
-        except StopRequested:
-            call.problem("stopped; nothing was taken over.")
-            raise typer.Exit(EXIT_STOPPED) from None
-        finally:
-            line.clear()
+        with stoppable(call, stop, line, "stopped; nothing was taken over."):
+            rows = stage.compare(known, read, tuple(libraries or ()), check, _reading(line), stop)
         adopted = stage.adopt(known, rows) if yes else 0
         if call.as_json:
             call.document(AdoptDocument.of(rows, adopted))

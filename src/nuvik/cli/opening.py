@@ -9,8 +9,7 @@ from typing import Annotated
 
 import typer
 
-from nuvik.cli.call import EXIT_STOPPED, Call, command, stopping
-from nuvik.core.model.errors import StopRequested
+from nuvik.cli.call import Call, command, stoppable
 from nuvik.core.model.names import shown
 from nuvik.core.model.opening import Recording
 from nuvik.core.model.progress import Stop, Watching
@@ -58,14 +57,8 @@ def add_to(app: typer.Typer) -> None:
                 "waiting for it to begin" if watching.waits else f"{seconds}, {format_bytes(watching.bytes_read)} read"
             )
 
-        try:
-            with stopping(stop, call):
-                recording = call.workspace.openings.record(known, program or (), begun, ready.is_set, report, stop)
-        except StopRequested:
-            call.problem("stopped; nothing was kept.")
-            raise typer.Exit(EXIT_STOPPED) from None
-        finally:
-            line.clear()
+        with stoppable(call, stop, line, "stopped; nothing was kept."):
+            recording = call.workspace.openings.record(known, program or (), begun, ready.is_set, report, stop)
         if call.as_json:
             call.document(RecordingDocument.of(known, recording))
             return
@@ -118,14 +111,8 @@ def add_to(app: typer.Typer) -> None:
         def report(what: str, share: float) -> None:
             line.show(f"{what} {share:.0%}")
 
-        try:
-            with stopping(stop, call):
-                tastes = [workspace.openings.taste(known, drive, report, stop) for drive in chosen]
-        except StopRequested:
-            call.problem("stopped; what was written is removed.")
-            raise typer.Exit(EXIT_STOPPED) from None
-        finally:
-            line.clear()
+        with stoppable(call, stop, line, "stopped; what was written is removed."):
+            tastes = [workspace.openings.taste(known, drive, report, stop) for drive in chosen]
         if call.as_json:
             call.document(TastesDocument(tastes=tuple(TasteDocument.of(known, each) for each in tastes)))
             return

@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from nuvik.cli.call import EXIT_FINDINGS, EXIT_STOPPED, Call, command, stopping
+from nuvik.cli.call import EXIT_FINDINGS, EXIT_STOPPED, Call, command, stoppable, stopping
 from nuvik.core.model.clock import ago
-from nuvik.core.model.errors import BadInput, StopRequested
+from nuvik.core.model.errors import BadInput
 from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import LargeFile, Snapshot
@@ -113,14 +113,8 @@ def add_to(app: typer.Typer) -> None:
         def reading(file: LargeFile, done_bytes: int, total_bytes: int) -> None:
             line.show(f"reading {shorten(file.path, 50)}: {done_bytes / max(1, total_bytes):.0%}")
 
-        try:
-            with stopping(stop, call):
-                groups = call.workspace.survey.twins(reading, stop)
-        except StopRequested:
-            call.problem("stopped; nothing was changed.")
-            raise typer.Exit(EXIT_STOPPED) from None
-        finally:
-            line.clear()
+        with stoppable(call, stop, line, "stopped; nothing was changed."):
+            groups = call.workspace.survey.twins(reading, stop)
         if call.as_json:
             call.document(TwinsDocument.of(groups))
             return

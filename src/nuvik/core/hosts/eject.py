@@ -29,7 +29,7 @@ def eject_volume(drive: Drive) -> bool:
         from nuvik.core.hosts.windows_eject import eject_letter
 
         return eject_letter(drive.path)
-    if not shutil.which("udisksctl") or _is_daemon(drive):
+    if not shutil.which("udisksctl"):
         return _by_umount(drive)
     try:
         return _by_udisks(drive)
@@ -64,19 +64,15 @@ def _by_udisks(drive: Drive) -> bool:
 
 
 def _by_umount(drive: Drive) -> bool:
-    """umount(8), and for file systems that a program of the user serves, fusermount(1)."""
-    by_daemon = _is_daemon(drive)
+    """umount(8), else fusermount(1): what a program of the user's own serves, the user lets go so."""
     fuse = next((name for name in ("fusermount3", "fusermount") if shutil.which(name)), None)
     for place in (drive.path, *drive.also_at):
-        if by_daemon and fuse and os.geteuid() != 0:
-            _run([fuse, "-u", place], drive)
-        else:
+        try:
             _run(["umount", place], drive)
+        except Refused:
+            if fuse is None or subprocess.run([fuse, "-u", place], check=False, capture_output=True).returncode:
+                raise
     return False
-
-
-def _is_daemon(drive: Drive) -> bool:
-    return drive.filesystem.startswith("fuse")
 
 
 def _others_mounted(drive: Drive, mounts: str = "/proc/mounts") -> bool:
@@ -100,8 +96,8 @@ def _run(words: Sequence[str], drive: Drive) -> None:
             next_step="Eject it with your desktop.",
         ) from None
     if done.returncode:
-        said = (done.stderr.strip() or done.stdout.strip()).splitlines()
+        lines = (done.stderr.strip() or done.stdout.strip()).splitlines()
         raise Refused(
-            f"{shown(drive.label)} cannot be ejected: {shown(said[-1]) if said else 'the system does not say why'}.",
+            f"{shown(drive.label)} cannot be ejected: {shown(lines[-1]) if lines else 'the system does not say why'}.",
             next_step="Close what uses it, or eject it with your desktop.",
         )

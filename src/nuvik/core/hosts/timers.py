@@ -34,11 +34,15 @@ class Timer:
     """The calls that start it, once the files are written."""
     ends: tuple[tuple[str, ...], ...]
     """The calls that end it, before the files are removed."""
+    asks: tuple[str, ...] = ()
+    """The call that succeeds while it is installed, where no file tells that."""
 
     @property
     def installed(self) -> bool:
-        """Whether its files are there."""
-        return bool(self.files) and all(os.path.exists(path) for path, _ in self.files)
+        """Whether its files are there, or the system knows it."""
+        if self.asks:
+            return not _calls([self.asks])
+        return all(os.path.exists(path) for path, _ in self.files)
 
 
 def daily_timer(words: Sequence[str], platform: str = sys.platform) -> Timer:
@@ -108,7 +112,12 @@ def _launch_agent(words: Sequence[str]) -> Timer:
 def _scheduled_task(words: Sequence[str]) -> Timer:
     command = subprocess.list2cmdline(words)
     create = ("schtasks", "/Create", "/F", "/SC", "DAILY", "/ST", f"{_AT_HOUR:02}:00", "/TN", _TASK, "/TR", command)
-    return Timer(files=(), starts=(create,), ends=(("schtasks", "/Delete", "/F", "/TN", _TASK),))
+    return Timer(
+        files=(),
+        starts=(create,),
+        ends=(("schtasks", "/Delete", "/F", "/TN", _TASK),),
+        asks=("schtasks", "/Query", "/TN", _TASK),
+    )
 
 
 def install(timer: Timer) -> list[str]:
@@ -124,7 +133,7 @@ def install(timer: Timer) -> list[str]:
 
 def remove(timer: Timer) -> list[str]:
     """End the timer and remove its files; what the system said where it did not end. Raises Refused."""
-    said = _calls(timer.ends)
+    troubles = _calls(timer.ends)
     for path, _ in timer.files:
         try:
             os.unlink(path)
@@ -132,11 +141,11 @@ def remove(timer: Timer) -> list[str]:
             pass
         except OSError as fault:
             raise _refusal(path, fault) from None
-    return said
+    return troubles
 
 
 def _calls(calls: Sequence[Sequence[str]]) -> list[str]:
-    said = []
+    troubles = []
     for words in calls:
         try:
             done = subprocess.run(words, check=False, capture_output=True, text=True, timeout=30)
@@ -144,8 +153,8 @@ def _calls(calls: Sequence[Sequence[str]]) -> list[str]:
         except (OSError, subprocess.TimeoutExpired) as fault:
             trouble = str(fault)
         if trouble:
-            said.append(f"“{' '.join(words)}” did not work: {shown(trouble.splitlines()[-1])}.")
-    return said
+            troubles.append(f"“{' '.join(words)}” did not work: {shown(trouble.splitlines()[-1])}.")
+    return troubles
 
 
 def _refusal(path: str, fault: OSError) -> Refused:

@@ -41,11 +41,11 @@ def _entries(root: str) -> list[str]:
     def fail(fault: OSError) -> None:
         raise fault
 
-    found = []
+    entries = []
     for here, folders, names in os.walk(root, onerror=fail):
         links = [name for name in folders if os.path.islink(os.path.join(here, name))]
         for name in (*names, *links):
             path = os.path.join(here, name)
             if os.path.islink(path) or os.path.isfile(path):
-                found.append(os.path.relpath(path, root))
-    return found
+                entries.append(os.path.relpath(path, root))
+    return entries

@@ -49,7 +49,7 @@ class DriveNote:
     libraries: tuple[NotedLibrary, ...]
 
 
-class Found(StrEnum):
+class NotedState(StrEnum):
     """How a noted library compares with what is on the drive."""
 
     SAME = "as noted"
@@ -66,7 +66,7 @@ class Adoptable:
     noted: NotedLibrary
     place: PathText
     """Where it would be on this computer."""
-    found: Found
+    state: NotedState
     bytes: int = 0
     """What is there now."""
     files: int = 0
@@ -76,4 +76,4 @@ class Adoptable:
     @property
     def able(self) -> bool:
         """Whether its card can be taken over."""
-        return self.found in (Found.SAME, Found.CHANGED)
+        return self.state in (NotedState.SAME, NotedState.CHANGED)

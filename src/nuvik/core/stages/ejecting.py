@@ -29,9 +29,9 @@ class EjectStage:
     def in_the_way(self, drive: Drive) -> list[Hindrance]:
         """What has to end before a drive may be unplugged, what matters most first; empty when nothing has."""
         host, places = self.computer.host, (drive.path, *drive.also_at)
-        found = [Hindrance(what=why, may_end=False) for why in host.why_no_eject(drive)]
+        ways = [Hindrance(what=why, may_end=False) for why in host.why_no_eject(drive)]
         if any(is_within(self.computer.state_folder, place) for place in places):
-            found.append(
+            ways.append(
                 Hindrance(what=f"Nuvik keeps its database on it ({shown(self.computer.state_folder)})", may_end=False)
             )
         beneath = [
@@ -40,15 +40,15 @@ class EjectStage:
             if any(other != place and is_within(other, place) for place in places)
         ]
         if beneath:
-            found.append(Hindrance(what=f"{shown(beneath[0])} is mounted within it", may_end=True))
+            ways.append(Hindrance(what=f"{shown(beneath[0])} is mounted within it", may_end=True))
         used: dict[str, list[str]] = {}
         for path, program in host.open_files():
             if any(is_within(path, os.path.realpath(place)) for place in places):
                 used.setdefault(program, []).append(path)
         for program, paths in used.items():
             more = f" and {len(paths) - 1} more" if len(paths) > 1 else ""
-            found.append(Hindrance(what=f"{program} has {shown(paths[0])} open{more}", may_end=True))
-        return found
+            ways.append(Hindrance(what=f"{program} has {shown(paths[0])} open{more}", may_end=True))
+        return ways
 
     def eject(
         self,

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from nuvik.core.hosts.tree_checksum import tree_checksum
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.drive_note import Adoptable, DriveNote, Found, NotedLibrary, NotedPart
+from nuvik.core.model.drive_note import Adoptable, DriveNote, NotedLibrary, NotedPart, NotedState
 from nuvik.core.model.errors import NotNamed, Refused
 from nuvik.core.model.library import Card, Library, Part
 from nuvik.core.model.names import shown
@@ -113,7 +113,7 @@ class NoteStage:
                     same = tree_checksum(self.computer.host.files, row.place, stop, read) == each.checksum
                 except OSError:
                     same = False
-                row = replace(row, checked=True, found=row.found if same else Found.DIFFERS)
+                row = replace(row, checked=True, state=row.state if same else NotedState.DIFFERS)
             rows.append(row)
         return rows
 
@@ -122,15 +122,15 @@ class NoteStage:
         # A link on the drive may lead anywhere: what a note names must lie on the drive itself.
         real = os.path.realpath(place)
         if not is_within(real, os.path.realpath(drive.path)) or real == os.path.realpath(drive.path):
-            return Adoptable(noted=noted, place=place, found=Found.LEADS_OUT)
+            return Adoptable(noted=noted, place=place, state=NotedState.LEADS_OUT)
         if not os.path.exists(real):
-            return Adoptable(noted=noted, place=place, found=Found.MISSING)
+            return Adoptable(noted=noted, place=place, state=NotedState.MISSING)
         extent = size_tree(self.computer.host, self.computer.drives(), real, stop).root.extent
         same = (extent.bytes, extent.files) == (noted.bytes, noted.files)
         return Adoptable(
             noted=noted,
             place=real,
-            found=Found.SAME if same else Found.CHANGED,
+            state=NotedState.SAME if same else NotedState.CHANGED,
             bytes=extent.bytes,
             files=extent.files,
         )

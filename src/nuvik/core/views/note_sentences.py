@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from nuvik.core.model.drive_note import Adoptable, DriveNote, Found
+from nuvik.core.model.drive_note import Adoptable, DriveNote, NotedState
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_count
 
@@ -24,12 +24,12 @@ def adoptable_line(row: Adoptable) -> str:
     """One library of a note, beside what is there."""
     noted = row.noted
     words = f"{shown(noted.name)} ({noted.kind}, {format_bytes(noted.bytes)}): "
-    if row.found is Found.CHANGED:
+    if row.state is NotedState.CHANGED:
         now = f"{format_bytes(row.bytes)} in {format_count(row.files, 'file')}"
-        return f"{words}{row.found}, now {now}, then {format_count(noted.files, 'file')}"
-    if row.found is Found.SAME and row.checked:
+        return f"{words}{row.state}, now {now}, then {format_count(noted.files, 'file')}"
+    if row.state is NotedState.SAME and row.checked:
         return f"{words}read, and as noted"
-    return f"{words}{row.found}"
+    return f"{words}{row.state}"
 
 
 def arrival_sentence(rows: Sequence[Adoptable]) -> str:
@@ -37,7 +37,7 @@ def arrival_sentence(rows: Sequence[Adoptable]) -> str:
     there, checked = [row for row in rows if row.able], sum(row.checked and row.able for row in rows)
     proven = f", {checked} of them read and compared" if checked else ""
     words = f"{len(there)} of {format_count(len(rows), 'noted library is', 'noted libraries are')} on the drive{proven}"
-    wrong = [row for row in rows if row.found in (Found.DIFFERS, Found.LEADS_OUT, Found.MISSING)]
+    wrong = [row for row in rows if row.state in (NotedState.DIFFERS, NotedState.LEADS_OUT, NotedState.MISSING)]
     return f"{words}; {len(wrong)} not as they should be." if wrong else f"{words}."
 
 

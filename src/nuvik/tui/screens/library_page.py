@@ -156,11 +156,13 @@ class LibraryPage(Over[None]):
         for words in links:
             table.add_row("", "", Text("link", style=palette.quiet), Text(words))
         self._cold = tuple(part.name for part in warm if part.may_go_apart and part.name not in parts)
-        told = Text(f"{ever_read(warm)}.\n" if warm else "")
+        read_words = Text(f"{ever_read(warm)}.\n" if warm else "")
         if self._cold:
             names = ", ".join(shown(name) for name in self._cold)
-            told.append(f"No opening needs {names}: a lets it be placed apart, on a slower drive.\n", palette.look)
-        self.query_one("#inside", Static).update(Group(told, table) if rows else Text("It is empty."))
+            read_words.append(
+                f"No opening needs {names}: a lets it be placed apart, on a slower drive.\n", palette.look
+            )
+        self.query_one("#inside", Static).update(Group(read_words, table) if rows else Text("It is empty."))
 
     def _lines(self) -> Table:
         palette, library, snapshot = palette_of(self.app.theme), self._library, self._desk.snapshot

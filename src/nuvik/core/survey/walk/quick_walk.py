@@ -21,10 +21,11 @@ from nuvik.core.hosts.base import Host, drive_holding
 from nuvik.core.hosts.disk_usage import NO_ANSWER, UsageMeter
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.progress import Stop
+from nuvik.core.survey.walk.folder_stamps import stamp_of
 from nuvik.core.survey.walk.folder_tree import Tree
 from nuvik.core.survey.walk.walk_job import walk_job
 from nuvik.core.survey.walk.walk_pool import KEPT_DEPTH
-from nuvik.core.survey.walk.walk_slice import A_SNAPSHOT, MOUNTED_HERE, Sums, WalkRules, stamp_of, walk_slice
+from nuvik.core.survey.walk.walk_slice import A_SNAPSHOT, MOUNTED_HERE, Sums, WalkRules, walk_slice
 from nuvik.core.survey.walk.walkers import in_a_thread
 
 ACTIVE_S = 7 * 86_400

@@ -10,8 +10,6 @@ from __future__ import annotations
 import errno
 import os
 import stat
-import sys
-import time
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -27,6 +25,7 @@ from nuvik.core.hosts.descent import (
     open_folder,
 )
 from nuvik.core.hosts.subvolumes import SubVolume, sub_volume_at
+from nuvik.core.survey.walk.folder_stamps import settled_stamp
 from nuvik.core.survey.walk.scan_folder import HAS_BLOCKS, MAY_BE_AWAY, FolderScan, not_here, scan_folder
 
 _ENDINGS_A_FOLDER, _LINKS_A_FOLDER, _BIG_A_FOLDER = 64, 500, 200
@@ -387,20 +386,4 @@ def _fewer_endings(sums: Sums) -> None:
 def _facts(handle: Handle) -> tuple[tuple[int, int], int, int]:
     """A folder's device and inode, what it holds on disk itself, and its stamp."""
     facts = os.stat(handle)
-    stamp = stamp_of(facts)
-    if stamp > time.time_ns() - _UNSETTLED_NS:
-        stamp = 0
-    return (facts.st_dev, facts.st_ino), facts.st_blocks * 512 if HAS_BLOCKS else 0, stamp
-
-
-_UNSETTLED_NS = 3_000_000_000
-"""A folder that was changed so shortly before may change again without another stamp: file systems count time in steps,
-FAT in steps of two seconds.
-"""
-
-
-def stamp_of(facts: os.stat_result) -> int:
-    """What a system sets anew whenever anything in a folder comes or goes: on Windows the time of that, elsewhere the
-    time of the latest change of any kind, which no program can set.
-    """
-    return facts.st_mtime_ns if sys.platform == "win32" else facts.st_ctime_ns
+    return (facts.st_dev, facts.st_ino), facts.st_blocks * 512 if HAS_BLOCKS else 0, settled_stamp(facts)

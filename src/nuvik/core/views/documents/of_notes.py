@@ -17,7 +17,7 @@ class AdoptableDocument:
     kind: Kind
     path: str
     """Where it is on this computer."""
-    found: str
+    state: str
     """as noted, changed since, not there, leads out of the drive, or: its contents are not those noted."""
     noted_bytes: int
     """As the note says."""
@@ -45,7 +45,7 @@ class AdoptDocument:
                     library=row.noted.name,
                     kind=row.noted.kind,
                     path=row.place,
-                    found=str(row.found),
+                    state=str(row.state),
                     noted_bytes=row.noted.bytes,
                     bytes=row.bytes,
                     checked=row.checked,
