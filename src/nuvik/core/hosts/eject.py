@@ -98,6 +98,6 @@ def _run(words: Sequence[str], drive: Drive) -> None:
     if done.returncode:
         lines = (done.stderr.strip() or done.stdout.strip()).splitlines()
         raise Refused(
-            f"{shown(drive.label)} cannot be ejected: {shown(lines[-1]) if lines else 'the system does not say why'}.",
+            f"{shown(drive.label)} cannot be ejected: {shown(lines[-1].rstrip('.')) if lines else 'the system does not say why'}.",
             next_step="Close what uses it, or eject it with your desktop.",
         )
