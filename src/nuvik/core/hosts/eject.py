@@ -96,8 +96,8 @@ def _run(words: Sequence[str], drive: Drive) -> None:
             next_step="Eject it with your desktop.",
         ) from None
     if done.returncode:
-        lines = (done.stderr.strip() or done.stdout.strip()).splitlines()
+        lines = (done.stderr.strip() or done.stdout.strip()).splitlines() or ["the system does not say why"]
         raise Refused(
-            f"{shown(drive.label)} cannot be ejected: {shown(lines[-1].rstrip('.')) if lines else 'the system does not say why'}.",
+            f"{shown(drive.label)} cannot be ejected: {shown(lines[-1].rstrip('.'))}.",
             next_step="Close what uses it, or eject it with your desktop.",
         )
