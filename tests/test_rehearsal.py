@@ -17,11 +17,12 @@ from nuvik.core.model.plan import Landing, Plan, Step
 from nuvik.core.model.purchase import Candidate
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.rehearsal.lost_drives import Away, Fails
 from nuvik.core.rehearsal.rehearse import CheckedPlan, rehearse
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.rehearsal.whatif_catalogue import grown, possible
-from nuvik.core.rehearsal.whatifs import Away, Bought, Crumbs, Fails, New, SideBySide, Slower, StopAfter, supposed
+from nuvik.core.rehearsal.whatifs import Bought, Crumbs, New, SideBySide, Slower, StopAfter, supposed
 from nuvik.core.survey.history.growth import Growth
 from test_staging_and_parts import knot, swap
 

@@ -11,6 +11,7 @@ nothing is lost. With no command, the screens open on this computer; “nuvik de
 def build_app() -> typer.Typer:
     """The whole command line."""
     from nuvik.cli import (
+        away,
         cards,
         carry,
         config,
@@ -48,6 +49,7 @@ def build_app() -> typer.Typer:
         drives,
         speeds,
         eject,
+        away,
         note,
         survey,
         cards,

@@ -74,6 +74,14 @@ def add_to(app: typer.Typer) -> None:
             str | None,
             typer.Option("--collection", metavar="NAME", help="Keep it together with the others of this collection."),
         ] = None,
+        fallback: Annotated[
+            str | None,
+            typer.Option(
+                "--falls-back-to",
+                metavar="PATH",
+                help="The smaller library that you use while the drive of this one is away; an empty PATH forgets it.",
+            ),
+        ] = None,
         took: Annotated[
             float | None,
             typer.Option("--took", metavar="SECONDS", min=0, help="How long it took to open from where it is now."),
@@ -107,6 +115,7 @@ def add_to(app: typer.Typer) -> None:
             keep_with=with_,
             apart_from=apart,
             collection=collection,
+            falls_back_to=fallback,
             parts=part,
             **{_FLAGS[switch][0]: value for switch, value in switches.items()},
         )
@@ -144,6 +153,8 @@ def _lines(card: Card) -> list[str]:
         lines.append(f"  is opened {card.opens_per_week:g} times a week")
     lines += [f"  stays on the same drive as {shown(path)}" for path in card.keep_with]
     lines += [f"  stays on another disk than {shown(path)}" for path in card.apart_from]
+    if card.falls_back_to:
+        lines.append(f"  falls back to {shown(card.falls_back_to)} while its drive is away")
     if card.collection:
         lines.append(f"  belongs to the collection {shown(card.collection)}")
     if card.needs_read_bytes_per_s:

@@ -46,24 +46,3 @@ def add_to(app: typer.Typer) -> None:
             call.document(EjectDocument.of(ejected))
             return
         call.say(ejected_sentence(ejected))
-
-    @command(app, "away")
-    def away(
-        call: Call,
-        drive: Annotated[
-            str | None,
-            typer.Argument(metavar="DRIVE", help="Suppose that this one is away; without it: those that are."),
-        ] = None,
-    ) -> None:
-        """Say what does not open while a drive is away, and what still does."""
-        from nuvik.core.views.away_sentences import away_lines, without
-        from nuvik.core.views.documents.of_watching import AwayDocument
-
-        snapshot = call.workspace.survey.latest()
-        wanted = None if drive is None else call.workspace.drives.find(drive).id
-        rows = without(snapshot, wanted)
-        if call.as_json:
-            call.document(AwayDocument.of(rows))
-            return
-        for words in away_lines(rows):
-            call.say(words)

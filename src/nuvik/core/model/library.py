@@ -188,6 +188,8 @@ class Card:
     """Paths of libraries that must stand on another disk: a backup and its original."""
     collection: str | None = None
     """The name of a collection whose libraries are better gathered on one drive."""
+    falls_back_to: PathText | None = None
+    """The path of a smaller library that is used in its place while its drive is away."""
     parts: tuple[Part, ...] = ()
     tethers: tuple[Tether, ...] = ()
     """What keeps programs finding it when it moves, beside the link or in its place."""
@@ -282,6 +284,7 @@ class Library:
     keep_with: tuple[PathText, ...] = ()
     apart_from: tuple[PathText, ...] = ()
     collection: str | None = None
+    falls_back_to: PathText | None = None
     tethers: tuple[Tether, ...] = ()
     """As its card says."""
     piece: Piece | None = None

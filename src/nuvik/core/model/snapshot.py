@@ -7,7 +7,7 @@ from functools import cached_property
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
-from nuvik.core.model.paths import PathText
+from nuvik.core.model.paths import PathText, parents
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,6 +92,15 @@ class Snapshot:
     def library(self, library_id: str) -> Library | None:
         return self._by_id.get(library_id)
 
+    def at_path(self, path: str) -> Library | None:
+        """The library that lies at a path, or in which it lies."""
+        return next((self._by_path[place] for place in (path, *parents(path)) if place in self._by_path), None)
+
+    def fallback_of(self, library: Library) -> Library | None:
+        """The library that is used in place of another while that is away."""
+        other = self.at_path(library.falls_back_to) if library.falls_back_to else None
+        return None if other is None or other.id == library.id else other
+
     def on_drive(self, drive_id: str) -> tuple[Library, ...]:
         """The libraries on one drive, largest first."""
         return self._by_drive.get(drive_id, ())
@@ -99,6 +108,10 @@ class Snapshot:
     @cached_property
     def _by_id(self) -> dict[str, Library]:
         return {library.id: library for library in reversed(self.libraries)}  # the first of one id counts
+
+    @cached_property
+    def _by_path(self) -> dict[str, Library]:
+        return {path: library for library in self.libraries for path in (library.tether, library.path) if path}
 
     @cached_property
     def _by_drive(self) -> dict[str, tuple[Library, ...]]:

@@ -37,6 +37,8 @@ class Status:
     """By drive id: in how many weeks it goes under its headroom, where that is soon."""
     needed_away: Mapping[str, tuple[Library, ...]] = field(default_factory=dict)
     """By the id of a drive that is away: the libraries on it that are opened, the most often first."""
+    fallbacks: tuple[tuple[Library, Library], ...] = ()
+    """Each library that has a fallback, with that."""
     arrivals: tuple[Arrival, ...] = ()
     leftovers: tuple[Leftover, ...] = ()
     """What no longer holds of what moves left behind."""

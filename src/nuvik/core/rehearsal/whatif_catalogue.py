@@ -10,8 +10,9 @@ from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shown
 from nuvik.core.model.purchase import Candidate
 from nuvik.core.model.units import parse_bytes
+from nuvik.core.rehearsal.lost_drives import Away, Fails
 from nuvik.core.rehearsal.scene import Scene
-from nuvik.core.rehearsal.whatifs import Away, Bought, Crumbs, Fails, Grown, New, SideBySide, Slower, WhatIf
+from nuvik.core.rehearsal.whatifs import Bought, Crumbs, Grown, New, SideBySide, Slower, WhatIf
 from nuvik.core.survey.history.growth import Growth
 
 HALF_A_YEAR_WEEKS = 26.0

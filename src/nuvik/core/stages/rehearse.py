@@ -12,11 +12,12 @@ from nuvik.core.model.progress import Stop
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.rehearsal.lost_drives import Away, Fails
 from nuvik.core.rehearsal.rehearse import CheckedPlan, check_plan, rehearse
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.rehearsal.whatif_catalogue import grown, new_of, possible, slower_of
-from nuvik.core.rehearsal.whatifs import Away, Bought, Crumbs, Fails, SideBySide, StopAfter, WhatIf
+from nuvik.core.rehearsal.whatifs import Bought, Crumbs, SideBySide, StopAfter, WhatIf
 from nuvik.core.stages.carry import CarryStage
 from nuvik.core.stages.computer import Computer
 from nuvik.core.stages.drives import DrivesStage

@@ -12,6 +12,7 @@ from nuvik.core.hosts.base import drive_holding
 from nuvik.core.model.clock import moment_of, moment_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import BadInput, NotNamed, Refused
+from nuvik.core.model.fallback import Newer
 from nuvik.core.model.library import Card, Library, Timing
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import normalised
@@ -36,6 +37,7 @@ from nuvik.core.store.snapshots import (
 )
 from nuvik.core.survey.card_input import card_with_form, card_with_options
 from nuvik.core.survey.history.growth import Growth, growth
+from nuvik.core.survey.newer_where import newer_where
 from nuvik.core.survey.recognise.may_move import PINNED
 from nuvik.core.survey.take_survey import judged, walked, walked_again, with_card
 from nuvik.core.survey.twins import Reading, Twins, find_twins
@@ -208,6 +210,15 @@ class SurveyStage:
     def twins(self, report: Reading, stop: Stop | None = None) -> list[Twins]:
         """Large files that lie on two drives. Raises StopRequested."""
         return find_twins(self.computer.host, self.latest(), report, stop)
+
+    def fallbacks(self, snapshot: Snapshot) -> list[tuple[Library, Library]]:
+        """Each library that has a fallback, with that."""
+        pairs = ((library, snapshot.fallback_of(library)) for library in snapshot.libraries)
+        return [(library, fallback) for library, fallback in pairs if fallback is not None]
+
+    def newer_where(self, library: Library, fallback: Library, stop: Stop | None = None) -> Newer:
+        """Compare a library with its fallback, file by file. Raises Refused and StopRequested."""
+        return newer_where(self.computer.host, library, fallback, stop)
 
     # -- cards ---------------------------------------------------------------------------------------------
 

@@ -65,6 +65,7 @@ class WatchStage:
             held_bytes=sum(move.frees_bytes for move in on_trial),
             weeks_left={id: weeks for id, weeks in soonest.items() if weeks <= _SOON_WEEKS},
             needed_away=_needed_away(snapshot),
+            fallbacks=tuple(self.survey.fallbacks(snapshot)),
             arrivals=self._arrivals(drives),
             leftovers=tuple(self.logbook.broken_tethers()),
             restarts=tuple(str(row.kind) for row in self.landings.rows(snapshot) if row.login_due),

@@ -104,9 +104,7 @@ def _by_drive(card: Card, drives: list[Drive]) -> Card:
         point, drive = max(holding, key=lambda pair: len(pair[0]))
         return f"{_ON_DRIVE}{drive.id}:{os.path.relpath(path, point)}"
 
-    return replace(
-        card, keep_with=tuple(map(by_drive, card.keep_with)), apart_from=tuple(map(by_drive, card.apart_from))
-    )
+    return _with_others(card, by_drive)
 
 
 def _placed(card: Card, places: dict[str, str], path: str) -> Card:
@@ -117,6 +115,14 @@ def _placed(card: Card, places: dict[str, str], path: str) -> Card:
         known = text.startswith(_ON_DRIVE) and drive in places
         return os.path.normpath(os.path.join(places[drive], rest)) if known else text
 
+    return replace(_with_others(card, place), path=path)
+
+
+def _with_others(card: Card, place: Callable[[str], str]) -> Card:
+    """The card with the places of the libraries that it names written in another way."""
     return replace(
-        card, path=path, keep_with=tuple(map(place, card.keep_with)), apart_from=tuple(map(place, card.apart_from))
+        card,
+        keep_with=tuple(map(place, card.keep_with)),
+        apart_from=tuple(map(place, card.apart_from)),
+        falls_back_to=card.falls_back_to and place(card.falls_back_to),
     )

@@ -113,6 +113,7 @@ def card_with_options(card: Card, typed: Mapping[str, Any]) -> Card:
         "keep_with": lambda paths: tuple(_other_place(path, card.path) for path in paths),
         "apart_from": lambda paths: tuple(_other_place(path, card.path) for path in paths),
         "collection": name_of,
+        "falls_back_to": lambda path: _other_place(path, card.path) if path else None,
         "parts": lambda texts: tuple(part_of(text, card.path) for text in texts),
     }
     given = {field: value for field, value in typed.items() if value is not None}
@@ -130,8 +131,8 @@ def _other_place(path: str, this: str) -> str:
 
 
 def card_with_form(card: Card, fields: Mapping[str, str], libraries: Iterable[Library] = (), **flags: bool) -> Card:
-    """The card with what the fields of a form say: `name`, `kind`, `opens`, `needs`, `parts`, `with`, `apart` and
-    `collection`; `flags` are fields of Card that are true or false. Raises BadInput.
+    """The card with what the fields of a form say: `name`, `kind`, `opens`, `needs`, `parts`, `with`, `apart`,
+    `collection` and `fallback`; `flags` are fields of Card that are true or false. Raises BadInput.
     """
     known, given = list(libraries), dict[str, Any](flags)
     return replace(
@@ -144,5 +145,17 @@ def card_with_form(card: Card, fields: Mapping[str, str], libraries: Iterable[Li
         keep_with=places_of(fields["with"], known),
         apart_from=places_of(fields["apart"], known),
         collection=name_of(fields["collection"]),
+        falls_back_to=_fallback_of(fields["fallback"], card.path, known),
         **given,
     )
+
+
+def _fallback_of(text: str, this: str, libraries: Iterable[Library]) -> str | None:
+    """The place of the library that a field names; None for an empty text. Raises BadInput."""
+    places = places_of(text, libraries)
+    if len(places) > 1 or this in places:
+        raise BadInput(
+            "A fallback is one other library." if len(places) > 1 else "A library is not its own fallback.",
+            next_step="Name the smaller library that you use while this one is away.",
+        )
+    return places[0] if places else None

@@ -191,6 +191,7 @@ def with_card(library: Library, card: Card) -> Library:
         keep_with=card.keep_with,
         apart_from=card.apart_from,
         collection=card.collection,
+        falls_back_to=card.falls_back_to,
     )
     if card.opens_per_week is not None:
         library = replace(library, use_source=f"{library.use_source.split('; openings:')[0]}; openings: your card")
@@ -345,6 +346,7 @@ class _Makers:
             keep_with=card.keep_with if card else (),
             apart_from=card.apart_from if card else (),
             collection=card.collection if card else None,
+            falls_back_to=card.falls_back_to if card else None,
             not_here_files=extent.not_here_files,
             links_in=links[0],
             links_out=links[1],

@@ -107,6 +107,7 @@ class _CardEntry(Strict):
     keep_with: tuple[_Place, ...] = ()
     apart_from: tuple[_Place, ...] = ()
     collection: Annotated[str, Field(min_length=1, max_length=200)] | None = None
+    falls_back_to: _Place | None = None
     part: list[_PartEntry] = []
     timing: list[_TimingEntry] = []
     pattern: _PatternEntry | None = None
@@ -144,13 +145,14 @@ def read_cards_file(path: str, base: str, fence: str | None = None) -> tuple[Car
             name: tuple(os.path.normpath(os.path.join(base, other)) for other in getattr(entry, name))
             for name in _OTHERS
         }
+        others["falls_back_to"] = entry.falls_back_to and os.path.normpath(os.path.join(base, entry.falls_back_to))
         timings = tuple(Timing(**timing.model_dump()) for timing in entry.timing)
         pattern = entry.pattern.pattern() if entry.pattern else None
         tethers = tuple(
             replace(tether, file=_file_of(tether, base))
             for tether in (Tether(**tether.model_dump()) for tether in entry.tether)
         )
-        fields = entry.model_dump(exclude={"path", "part", "timing", "pattern", "tether", *_OTHERS})
+        fields = entry.model_dump(exclude={*_NESTED, *others})
         cards[place] = Card(
             path=place, parts=parts, timings=timings, pattern=pattern, tethers=tethers, **fields, **others
         )
@@ -168,6 +170,7 @@ def cards_text(cards: Iterable[Card]) -> str:
     for card in sorted(cards, key=lambda card: card.path):
         try:
             named = [card.path, card.name or "", card.why_not or "", card.collection or "", *card.keep_with]
+            named.append(card.falls_back_to or "")
             told = [*(part.path for part in card.parts), *(each.file + each.key for each in card.tethers)]
             told += [each.path for each in card.pattern.folders] if card.pattern else []
             "".join([*named, *card.apart_from, *told]).encode("utf-8")

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library
@@ -26,6 +26,8 @@ class Without:
     """What is elsewhere, but is only reached by its new path: the link at its old one is on that drive."""
     opens: int
     """How many libraries still open."""
+    fallbacks: Mapping[str, Library] = field(default_factory=dict)
+    """By the id of what does not open: the library that is used in its place, where that opens."""
 
 
 def without(snapshot: Snapshot, drive_id: str | None = None) -> list[Without]:
@@ -41,8 +43,19 @@ def without(snapshot: Snapshot, drive_id: str | None = None) -> list[Without]:
             if library.drive not in gone and library.tether is not None and drive.holds(library.tether) is not None
         ]
         opens = [library for library in snapshot.libraries if library.drive not in gone]
+        fallbacks = {
+            library.id: fallback
+            for library in closed
+            if (fallback := snapshot.fallback_of(library)) is not None and fallback.drive not in gone
+        }
         rows.append(
-            Without(drive=drive, closed=_by_use(closed), by_new_path=_by_use(linked), opens=len(opens) - len(linked))
+            Without(
+                drive=drive,
+                closed=_by_use(closed),
+                by_new_path=_by_use(linked),
+                opens=len(opens) - len(linked),
+                fallbacks=fallbacks,
+            )
         )
     return rows
 
@@ -61,7 +74,9 @@ def away_lines(rows: Sequence[Without]) -> Iterator[str]:
         yield f"{how}: {format_count(len(row.closed), 'library does', 'libraries do')} not open; {still}."
         for library in row.closed[:_LISTED]:
             often = f", opened {how_often(library.opens_per_week)}" if library.opens_per_week else ""
-            yield f"  {shown(library.name)} ({library.kind}{often})"
+            fallback = row.fallbacks.get(library.id)
+            instead = f"; {shown(fallback.name)} opens in its place" if fallback is not None else ""
+            yield f"  {shown(library.name)} ({library.kind}{often}){instead}"
         if len(row.closed) > _LISTED:
             yield f"  and {len(row.closed) - _LISTED} more"
         for library in row.by_new_path:

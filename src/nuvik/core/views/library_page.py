@@ -7,13 +7,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from nuvik.core.model.clock import ago, moment_or_none
-from nuvik.core.model.drive import Drive
 from nuvik.core.model.library import Library, Verdict
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
+from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_speed
 from nuvik.core.planning.drafting.reasons import how_often
 from nuvik.core.survey.walk.folder_tree import Folder
+from nuvik.core.views.fallback_sentences import changed_since
 
 _MAY = {
     Verdict.FREE: "yes",
@@ -27,8 +28,9 @@ _NOTABLE = 0.02
 """What a library would take elsewhere is told from so large a difference on."""
 
 
-def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> Iterator[tuple[str, str]]:
+def library_page(library: Library, snapshot: Snapshot) -> Iterator[tuple[str, str]]:
     """What is known of it as (name, words), in the order in which a user asks."""
+    drive, drives = snapshot.drive(library.drive), snapshot.drives
     yield "path", shown(library.path) + (" (hidden)" if library.hidden else "")
     if library.tether:
         yield "opens as", f"{shown(library.tether)}, a link to it"
@@ -73,6 +75,12 @@ def library_page(library: Library, drive: Drive, drives: tuple[Drive, ...]) -> I
         yield "opening reads", f"{read} in {often}"
     for tether in library.tethers:
         yield "tether", shown(tether.in_words)
+    if (fallback := snapshot.fallback_of(library)) is not None:
+        newer = ", which changed later than this did" if changed_since(library, fallback) else ""
+        yield "fallback", f"{shown(fallback.name)} on {labels[fallback.drive]}{newer}"
+    stands_in = [shown(other.name) for other in snapshot.libraries if snapshot.fallback_of(other) is library]
+    if stands_in:
+        yield "fallback of", ", ".join(stands_in)
     if library.working_set:
         yield "working set", "you really use it"
     links = [

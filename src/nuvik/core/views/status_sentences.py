@@ -9,6 +9,7 @@ from nuvik.core.model.clock import ago, days_since
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.model.watching import Status
+from nuvik.core.views.fallback_sentences import changed_since
 from nuvik.core.views.opening_sentences import came_of
 
 _NAMED, _OLD_DAYS = 3, 14
@@ -20,7 +21,7 @@ class Matter:
 
     kind: str
     """What it is about: failing, short, unfinished, fills, leftover, slower, not-paid, on-trial, restart, away,
-    arrived, or survey.
+    fallback, arrived, or survey.
     """
     words: str
     next_step: str
@@ -89,6 +90,15 @@ def _to_know(status: Status) -> Iterator[Matter]:
         many = "a library that you open does" if len(libraries) == 1 else f"{len(libraries)} libraries that you open do"
         words = f"{labels[drive_id]} is away: {many} not open, {_names([each.name for each in libraries])}."
         yield Matter(kind="away", words=words, next_step="", asks=False)
+    attached = {drive.id for drive in status.drives if drive.attached}
+    for library, fallback in status.fallbacks:
+        name, other = shown(library.name), shown(fallback.name)
+        if library.drive not in attached and fallback.drive in attached:
+            words = f"{other} on {labels[fallback.drive]} opens in place of {name}."
+            yield Matter(kind="fallback", words=words, next_step="", asks=False)
+        elif {library.drive, fallback.drive} <= attached and changed_since(library, fallback):
+            words = f"{other}, the fallback of {name}, changed later than {name} did."
+            yield Matter(kind="fallback", words=words, next_step="“nuvik fallback” compares them.", asks=False)
     for arrival in status.arrivals:
         words = f"{format_bytes(arrival.bytes)} came to {labels[arrival.drive]}: {_names(arrival.names)}."
         yield Matter(kind="arrived", words=words, next_step="“nuvik changes” lists it all.", asks=False)

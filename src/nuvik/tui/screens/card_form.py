@@ -27,7 +27,7 @@ _FLAGS = (
     ("titles", "each subfolder is a library of its own"),
     ("ignored", "not a library"),
 )
-_FIELDS = ("name", "kind", "opens", "needs", "parts", "with", "apart", "collection")
+_FIELDS = ("name", "kind", "opens", "needs", "parts", "with", "apart", "collection", "fallback")
 _NEED_A_SURVEY = ("titles", "ignored", "parts")
 
 
@@ -67,6 +67,9 @@ class CardForm(Over[None]):
             yield Input(self._names(card.apart_from), placeholder="none", id="apart")
             yield Static("a collection that should be kept on one drive", classes="quiet")
             yield Input(card.collection or "", placeholder="none", id="collection")
+            yield Static("the smaller library that you use while this one is away", classes="quiet")
+            fallback = (card.falls_back_to,) if card.falls_back_to else ()
+            yield Input(self._names(fallback), placeholder="none", id="fallback")
             for field, words in _FLAGS:
                 yield TickBox(words, getattr(card, field), id=field, disabled=self._idle(field), compact=True)
             with Horizontal(id="answers"):

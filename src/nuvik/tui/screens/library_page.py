@@ -21,6 +21,7 @@ from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_bytes
 from nuvik.core.stages.emptying import Emptiable, emptiable_of
 from nuvik.core.views.emptying_sentences import done_words, emptying_question
+from nuvik.core.views.fallback_sentences import newer_lines
 from nuvik.core.views.library_page import BESIDE, Inner, inside_rows, library_page, links_in_words
 from nuvik.core.views.opening_sentences import ever_read
 from nuvik.core.views.waiting_rows import LEGEND
@@ -51,23 +52,27 @@ class LibraryPage(Over[None]):
         Binding("f", "tethers", "how programs find it"),
         Binding("o", "record", "record an opening"),
         Binding("a", "place_apart", "place a part apart"),
+        Binding("k", "compare", "compare with its fallback"),
     ]
 
     def __init__(self, library: Library, desk: Desk) -> None:
         super().__init__()
         self._library, self._desk, self._stop = library, desk, Stop()
+        self._fallback = desk.snapshot.fallback_of(library)
         self._cold: tuple[str, ...] = ()
         """Large folders in it that no recorded opening read, and that are no parts of it yet."""
 
     def compose(self) -> ComposeResult:
         with VerticalScroll(id="page"):
             yield Static(self._lines(), id="lines")
+            yield Static(id="newer")
             yield Static(Text("working out where it belongs …", style=palette_of(self.app.theme).quiet), id="why")
             yield Static(Text("looking inside …", style=palette_of(self.app.theme).quiet), id="inside")
             yield Foot(
                 "\ne edits its card · f how programs find it once moved · o records an opening\n"
                 "s makes each folder a library"
-                f"{' · x empties what programs make anew' if emptiable_of(self._library) else ''} · Esc closes"
+                f"{' · x empties what programs make anew' if emptiable_of(self._library) else ''}"
+                f"{' · k compares it with its fallback' if self._fallback else ''} · Esc closes"
             )
 
     def on_mount(self) -> None:
@@ -170,7 +175,7 @@ class LibraryPage(Over[None]):
         title = Text.assemble((f" {library.kind.letter} ", f"{palette.letter} on {palette.kinds[library.kind]}"), " ")
         title.append(shown(library.name), style=f"bold {palette.accent}")
         table.add_row("", title)
-        for name, words in library_page(library, snapshot.drive(library.drive), snapshot.drives):
+        for name, words in library_page(library, snapshot):
             grave = name == "may it move?" and not library.movable
             style = palette.look if grave else palette.text
             table.add_row(Text(name, style=palette.quiet, no_wrap=True), Text(words, style=style))
@@ -260,6 +265,24 @@ class LibraryPage(Over[None]):
         if self.is_mounted:
             self.dismiss()
         cast("Shell", self.app).survey_job.look_again()
+
+    def action_compare(self) -> None:
+        """What is newer where, in it or in its fallback."""
+        if self._fallback is None:
+            self.notify("It has no fallback: e names one on its card.")
+            return
+        self.query_one("#newer", Static).update(Text("comparing …", style=palette_of(self.app.theme).quiet))
+        self.run_worker(partial(self._compare, self._fallback), thread=True, exit_on_error=False)
+
+    def _compare(self, fallback: Library) -> None:
+        try:
+            newer = self._desk.workspace.survey.newer_where(self._library, fallback, self._stop)
+            words = "\n".join(newer_lines(newer))
+        except StopRequested:
+            return
+        except NuvikError as trouble:
+            words = str(trouble)
+        self.app.call_from_thread(self._say, "#newer", f"{words}\n")
 
     def action_record(self) -> None:
         """Watch what it reads when it is opened."""

@@ -213,8 +213,7 @@ class SurveyScreen(MarkingScreen):
             held = sum(library.on_disk_bytes for library in self.desk.snapshot.on_drive(board.drive.id))
             beneath.show(shown(board.drive.label), drive_page(board.drive, held, list(board.drive.findings)))
         elif library is not None:
-            drives = self.desk.snapshot.drives
-            rows = [*library_page(library, self.desk.snapshot.drive(library.drive), drives)]
+            rows = [*library_page(library, self.desk.snapshot)]
             folder = self.desk.workspace.survey.seen_folder(library.path)
             beneath.show(shown(library.name), [*rows, *inside_lines(folder)] if folder is not None else rows)
         beneath.share_room(table, table.row_count + 1)

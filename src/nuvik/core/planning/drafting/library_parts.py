@@ -155,6 +155,7 @@ def _as_library(library: Library, part: Part, piece: Piece) -> Library:
         keep_with=(),
         apart_from=(),
         collection=None,
+        falls_back_to=None,
         tethers=tuple(tether for tether in library.tethers if tether.part == part.path),
         working_set=False,
         cold_bytes=0,

@@ -5,13 +5,12 @@ A demand that is met now is never broken by a proposal; of those that are not, a
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from nuvik.core.model.drive import Drive, Tier
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
-from nuvik.core.model.paths import parents
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_speed
 from nuvik.core.planning.placement.waiting import needed_read_bytes_per_s
@@ -67,31 +66,30 @@ Demand = OnOneOf | Together | Apart
 def demands_of(snapshot: Snapshot, disks: list[frozenset[str]]) -> list[Demand]:
     """Everything that is demanded of where libraries stand. `disks` is what `rules.disks_of` tells."""
     demands: list[Demand] = []
-    by_path = {path: library for library in snapshot.libraries for path in (library.tether, library.path) if path}
     for library in snapshot.libraries:
         for allowed, words in _of_one(library, snapshot.drives):
             demands.append(OnOneOf(library.id, allowed, words))
         name = shown(library.name)
         for path in library.keep_with:
-            if (other := _library_at(path, by_path)) is not None and other.id != library.id:
+            if (other := snapshot.at_path(path)) is not None and other.id != library.id:
                 demands.append(Together((library.id, other.id), f"{name} is on the same drive as {shown(other.name)}"))
         for path in library.apart_from:
-            if (other := _library_at(path, by_path)) is not None and other.id != library.id:
+            if (other := snapshot.at_path(path)) is not None and other.id != library.id:
                 demands.append(
                     Apart((library.id, other.id), tuple(disks), f"{name} is on another disk than {shown(other.name)}")
                 )
+        if (fallback := snapshot.fallback_of(library)) is not None:
+            words = f"{shown(fallback.name)}, which {name} falls back to, is never away"
+            demands.append(OnOneOf(fallback.id, _fixed(snapshot.drives), words))
+            words = f"{shown(fallback.name)} is on another disk than {name}, which falls back to it"
+            demands.append(Apart((library.id, fallback.id), tuple(disks), words))
     return demands
-
-
-def _library_at(path: str, by_path: Mapping[str, Library]) -> Library | None:
-    """The library that lies at a path, or in which it lies."""
-    return next((by_path[place] for place in (path, *parents(path)) if place in by_path), None)
 
 
 def _of_one(library: Library, drives: tuple[Drive, ...]) -> Iterator[tuple[frozenset[str], str]]:
     name = shown(library.name)
     if library.always_attached:
-        yield frozenset(drive.id for drive in drives if not drive.portable), f"{name} is never away"
+        yield _fixed(drives), f"{name} is never away"
     if library.working_set:
         yield (
             frozenset(drive.id for drive in drives if drive.tier in (Tier.RAPID, Tier.BRISK)),
@@ -102,6 +100,10 @@ def _of_one(library: Library, drives: tuple[Drive, ...]) -> Iterator[tuple[froze
         quick = frozenset(drive.id for drive in drives if drive.read_bytes_per_s >= needed)
         if len(quick) < len(drives):
             yield quick, f"{name} can be read at {format_speed(needed)}"
+
+
+def _fixed(drives: tuple[Drive, ...]) -> frozenset[str]:
+    return frozenset(drive.id for drive in drives if not drive.portable)
 
 
 def broken(demands: list[Demand], place_of: Places) -> list[Demand]:

@@ -24,6 +24,7 @@ FIELD_WORDS = {
     "expected_s": "How long it was expected to take.",
     "feasible": "Whether nothing forbids the plan.",
     "felt_load_s": "Reading a fixed mix of 1 GB in one go and 1,000 small reads.",
+    "falls_back_to": "The path of the smaller library that is used while its drive is away.",
     "file": "The settings file.",
     "files": "How many files.",
     "filesystem": "The name of the file system.",
@@ -138,6 +139,7 @@ _NO_UNIT = {
     "sizes", "links_in", "links_out", "links_broken", "shared_files", "not_here_files", "landed", "proven_gap",
     "confidence", "speed_spread", "opening_factor", "reads", "number", "runs", "files_read",
     "share", "seeks", "asks", "opens", "adopted", "like", "sequence", "small_reads", "computing",
+    "same", "only_in_library",
 }  # fmt: skip
 """Numbers, counts and shares."""
 

@@ -6,6 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from nuvik.core.model.ejecting import Ejected
+from nuvik.core.model.fallback import Newer, NewerFile
+from nuvik.core.model.library import Library
+from nuvik.core.model.paths import PathText
 from nuvik.core.views.away_sentences import Without
 from nuvik.core.views.status_sentences import Matter, status_headline
 
@@ -41,6 +44,14 @@ class EjectDocument:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class InPlaceDocument:
+    """A library that does not open, and the one that is used in its place."""
+
+    library: PathText
+    falls_back_to: PathText
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class DriveAwayDocument:
     """What does not open while one drive is away."""
 
@@ -54,6 +65,8 @@ class DriveAwayDocument:
     """Paths of those that open, but only there: the link at the old path is on that drive."""
     opens: int
     """So many libraries still open."""
+    fallbacks: tuple[InPlaceDocument, ...]
+    """Those that do not open and have a fallback that does."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -73,7 +86,62 @@ class AwayDocument:
                     closed=tuple(library.path for library in row.closed),
                     by_new_path=tuple(library.path for library in row.by_new_path),
                     opens=row.opens,
+                    fallbacks=tuple(
+                        InPlaceDocument(library=library.path, falls_back_to=row.fallbacks[library.id].path)
+                        for library in row.closed
+                        if library.id in row.fallbacks
+                    ),
                 )
                 for row in rows
             )
         )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FallbackDocument:
+    """A library and its fallback."""
+
+    library: PathText
+    falls_back_to: PathText
+    drive: str
+    """Of the fallback."""
+    bytes: int
+    """Of the fallback."""
+    compared: bool
+    """False where one of the two is away, or cannot be looked at."""
+    in_step: bool
+    """Neither has anything newer, and the fallback nothing of its own."""
+    same: int
+    """So many files are the same in both."""
+    newer_in_library: tuple[NewerFile, ...]
+    """What was changed later in the library."""
+    newer_in_fallback: tuple[NewerFile, ...]
+    """What was changed later in the fallback."""
+    only_in_fallback: tuple[NewerFile, ...]
+    """What the library has not."""
+    only_in_library: int
+    """So many files are only in the library."""
+
+    @classmethod
+    def of(cls, library: Library, fallback: Library, newer: Newer | None) -> FallbackDocument:
+        return cls(
+            library=library.path,
+            falls_back_to=fallback.path,
+            drive=fallback.drive,
+            bytes=fallback.bytes,
+            compared=newer is not None,
+            in_step=newer is not None and newer.in_step,
+            same=newer.same if newer else 0,
+            newer_in_library=newer.in_library if newer else (),
+            newer_in_fallback=newer.in_fallback if newer else (),
+            only_in_fallback=newer.only_fallback if newer else (),
+            only_in_library=len(newer.only_library) if newer else 0,
+        )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FallbacksDocument:
+    """What is used in place of libraries whose drives may be away."""
+
+    fallbacks: tuple[FallbackDocument, ...]
+    """One by one."""
