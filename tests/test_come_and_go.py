@@ -199,3 +199,34 @@ def test_what_systems_say_of_disks_and_volumes_is_read(tmp_path):
     assert windows_eject.volume_name("e:\\Games") == r"\\.\E:"
     with pytest.raises(ValueError, match="server"):
         windows_eject.volume_name(r"\\server\share")
+
+
+def test_a_drive_that_grew_or_was_formatted_is_explained(real_drives, tmp_path, capsys):
+    stick, state = real_drives.up("stick", "64M", "ext4"), ["--state", str(tmp_path / "state")]
+    put(stick / "Films" / "a.mkv", 25 * MB).write_bytes(os.urandom(25 * MB))
+    loop, _ = real_drives.loops["stick"]
+
+    def about(kind: str) -> list[str]:
+        every = matters(open_workspace(None, str(tmp_path / "state")).watching.status())
+        return [matter.words for matter in every if matter.kind == kind and "stick" in matter.words]
+
+    assert run(["survey", str(stick), *state]) in (0, 5) and not about("resized") and not about("formatted")
+    subprocess.run(["umount", str(stick)], check=True)
+    os.truncate(real_drives.images / "stick.img", 96 * 2**20)
+    for call in (["losetup", "-c", loop], ["e2fsck", "-fp", loop], ["resize2fs", loop]):
+        subprocess.run(call, check=True, capture_output=True)
+    real_drives.mount("stick")
+    (grew,) = about("resized")
+    assert grew.startswith("stick grew from")
+    subprocess.run(["umount", str(stick)], check=True)
+    assert not about("formatted")  # away only
+    subprocess.run(["mkfs.ext4", "-q", "-F", loop], check=True)
+    real_drives.mount("stick")
+    (formatted,) = about("formatted")
+    assert "seems to have been formatted: stick (stick-2), which is new" in formatted
+    gone = next(each for each in open_workspace(None, str(tmp_path / "state")).drives.all() if not each.attached)
+    assert run(["drive", gone.id, "--forget", *state]) == 0
+    assert run(["survey", *state]) in (0, 5) and not about("formatted")
+    snapshot = open_workspace(None, str(tmp_path / "state")).survey.latest()
+    assert all(drive.attached for drive in snapshot.drives)
+    assert not [each for each in snapshot.libraries if str(stick) in each.path]

@@ -20,6 +20,7 @@ _KEYS: tuple[tuple[str, str, str], ...] = (
     (r"changes", "g", "survey"),
     (r"survey", "r", "survey"),
     (r"drives", "", "survey"),
+    (r"fallback", "k on its page", "survey"),
     (r"landing", "d", "plan"),
     (r"tether(?: [^”]*)?", "f", "plan"),
     (r"carry --side-by-side", "b", "rehearse"),

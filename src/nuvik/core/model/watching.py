@@ -23,6 +23,17 @@ class Arrival:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class DriveChange:
+    """A drive that is not what it was: of another size, or formatted."""
+
+    drive: Drive
+    bytes_before: int
+    """Its capacity when it was last seen."""
+    now: Drive | None = None
+    """The new drive that has its disk now."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Status:
     """How things stand."""
 
@@ -39,6 +50,7 @@ class Status:
     """By the id of a drive that is away: the libraries on it that are opened, the most often first."""
     fallbacks: tuple[tuple[Library, Library], ...] = ()
     """Each library that has a fallback, with that."""
+    changed_drives: tuple[DriveChange, ...] = ()
     arrivals: tuple[Arrival, ...] = ()
     leftovers: tuple[Leftover, ...] = ()
     """What no longer holds of what moves left behind."""

@@ -17,6 +17,7 @@ from nuvik.core.model.progress import Stop
 from nuvik.core.model.purchase import Candidate
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.traffic import Look
+from nuvik.core.model.watching import DriveChange
 from nuvik.core.planning.buying.filesystem_advice import Needs, needs_of, this_system
 from nuvik.core.planning.buying.purchases import PurchaseVerdict, verdicts_on
 from nuvik.core.planning.drafting.target_paths import clean_template
@@ -25,6 +26,8 @@ from nuvik.core.stages.survey import SurveyStage
 from nuvik.core.store.candidates_file import read_candidates
 from nuvik.core.store.drive_book import DriveNotes
 from nuvik.core.store.exports import save_drives
+from nuvik.core.store.snapshots import latest_snapshot
+from nuvik.core.survey.drives.drive_changes import formatted, resized
 from nuvik.core.survey.drives.drive_findings import drive_findings
 from nuvik.core.survey.drives.drive_input import clean_name, headroom_of, kinds_of
 from nuvik.core.survey.drives.gauge import budget_for, gauge_drive
@@ -72,6 +75,12 @@ class DrivesStage:
         """Drives that came since Nuvik was first started here, and of which the user was not asked yet."""
         new = self.computer.book.new_drives()
         return [drive for drive in self.all() if drive.id in new and drive.attached]
+
+    def changed(self) -> list[DriveChange]:
+        """Drives of another size than at the last survey, and those that seem to have been formatted."""
+        drives, seen = self.all(), latest_snapshot(self.computer.database)
+        new = self.computer.book.new_drives()
+        return [*resized(seen.drives if seen is not None else (), drives), *formatted(drives, new)]
 
     def traffic(self, drives: Iterable[Drive]) -> Look:
         """What these drives have read and written so far, at this moment of the host's clock."""

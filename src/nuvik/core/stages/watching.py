@@ -66,6 +66,7 @@ class WatchStage:
             weeks_left={id: weeks for id, weeks in soonest.items() if weeks <= _SOON_WEEKS},
             needed_away=_needed_away(snapshot),
             fallbacks=tuple(self.survey.fallbacks(snapshot)),
+            changed_drives=tuple(self.drives.changed()),
             arrivals=self._arrivals(drives),
             leftovers=tuple(self.logbook.broken_tethers()),
             restarts=tuple(str(row.kind) for row in self.landings.rows(snapshot) if row.login_due),

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from nuvik.core.model.clock import ago, days_since
 from nuvik.core.model.names import shown
-from nuvik.core.model.units import format_bytes, format_count
-from nuvik.core.model.watching import Status
+from nuvik.core.model.units import format_bytes, format_bytes_apart, format_count
+from nuvik.core.model.watching import DriveChange, Status
 from nuvik.core.views.fallback_sentences import changed_since
 from nuvik.core.views.opening_sentences import came_of
 
@@ -20,8 +20,8 @@ class Matter:
     """One thing to know."""
 
     kind: str
-    """What it is about: failing, short, unfinished, fills, leftover, slower, not-paid, on-trial, restart, away,
-    fallback, arrived, or survey.
+    """What it is about: failing, short, unfinished, fills, leftover, formatted, resized, slower, not-paid, on-trial,
+    restart, away, fallback, arrived, or survey.
     """
     words: str
     next_step: str
@@ -56,6 +56,8 @@ def _of_drives(status: Status) -> Iterator[Matter]:
     for drive_id, weeks in status.weeks_left.items():
         when = "this week" if weeks < 1 else f"in {format_count(round(weeks), 'week')}"
         yield _ask("fills", f"{labels[drive_id]} goes under its headroom {when}, as it has grown so far.", _PROPOSE)
+    for change in status.changed_drives:
+        yield _changed(change)
     for drive_id, words in status.slower.items():
         yield _ask("slower", f"{labels[drive_id]} {words}.", "“nuvik gauge” measures it again.")
 
@@ -107,6 +109,21 @@ def _to_know(status: Status) -> Iterator[Matter]:
     elif days_since(status.surveyed_at) > _OLD_DAYS:
         words = f"The last survey was {ago(status.surveyed_at)} ago."
         yield Matter(kind="survey", words=words, next_step="“nuvik survey” looks again.", asks=False)
+
+
+def _changed(change: DriveChange) -> Matter:
+    label = shown(change.drive.label)
+    if change.now is not None:
+        words = (
+            f"{label} seems to have been formatted: {shown(change.now.label)}, which is new, has a disk and size like "
+            f"those of {label}."
+        )
+        return _ask("formatted", words, f"If so, “nuvik drive {shown(change.drive.id)} --forget” strikes it off.")
+    before, now = format_bytes_apart(change.bytes_before, change.drive.capacity_bytes)
+    grew = "grew" if change.drive.capacity_bytes > change.bytes_before else "shrank"
+    headroom = format_bytes(change.drive.headroom_bytes)
+    words = f"{label} {grew} from {before} to {now}; its headroom is {headroom}."
+    return Matter(kind="resized", words=words, next_step="“nuvik survey” looks what is on it now.", asks=False)
 
 
 def _ask(kind: str, words: str, next_step: str) -> Matter:
