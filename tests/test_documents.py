@@ -126,6 +126,7 @@ def test_every_command_prints_the_document_that_its_schema_describes(world, tmp_
     nuvik("config")
     assert nuvik("away")["drives"][0]["drive"] == "wren"
     nuvik("fallback")
+    nuvik("history")
     nuvik("status")
     nuvik("note", "heron", "--yes")
     nuvik("adopt", "heron")

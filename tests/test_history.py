@@ -25,11 +25,13 @@ from nuvik.core.hosts.disk_usage import NO_ANSWER, UsageMeter
 from nuvik.core.model.clock import moment_text
 from nuvik.core.model.errors import BadInput
 from nuvik.core.model.history import Sighting
-from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.library import Card, Kind, Library
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import LOOSE_LISTED, LooseFolder, Snapshot
 from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.planning.placement.waiting import waiting_of
+from nuvik.core.planning.placement.waiting_history import seen_readings
 from nuvik.core.store.exports import COLUMNS, save_libraries
 from nuvik.core.store.snapshots import drive_history, keep_snapshot, library_history, moments, thinned
 from nuvik.core.survey.history.growth import differences, growth
@@ -320,24 +322,36 @@ def test_what_nuvik_keeps_for_a_while_is_not_listed_as_loose(world):
     assert workspace.survey.twins(lambda *_: None) == []
 
 
-def test_free_space_over_time_has_its_curve_its_moves_and_what_is_to_come(world, tmp_path):
+def test_free_space_over_time_has_its_curve_its_moves_and_what_is_to_come(world, tmp_path, capsys):
     workspace = world.open()
     game = fill(world.path("kestrel", "Games", "Kite"), files=3)
     put(game / "big.bin", 100 * MB)
+    workspace.survey.keep_cards([Card(path=str(game), opens_per_week=3.0)])
     workspace.survey.take()
     snapshot, day_s = workspace.survey.latest(), 86_400
     for days, used in ((40, 20), (30, 60), (20, 90), (10, 95)):
         taken = moment_text(time.time() - days * day_s)
         drives = tuple(replace(drive, used_bytes=used * MB) for drive in snapshot.drives)
-        keep_snapshot(workspace.survey.computer.database, replace(snapshot, taken_at=taken, drives=drives))
+        past = replace(snapshot, taken_at=taken, drives=drives)
+        keep_snapshot(workspace.survey.computer.database, past, seen_readings(past))
     carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(game), "heron")])))
-    rows = {row.drive.id: row for row in workspace.watching.history()}
+    rows = {row.drive.id: row for row in workspace.watching.history().drives}
     kestrel = rows["kestrel"]
     usable = kestrel.drive.usable_bytes
     assert [free for _, free in kestrel.points[:4]] == [usable - used * MB for used in (20, 60, 90, 95)]
     assert [name for _, name in kestrel.moves] == ["Kite"] == [name for _, name in rows["heron"].moves]
     assert kestrel.curve(8)[0] == "▇" and len(kestrel.curve(8)) == 8
     grows = replace(kestrel, bytes_per_week=10.0 * MB)
+    gained = snapshot.at_path(str(game)).on_disk_bytes
+    assert grows.weeks_bought == pytest.approx(gained / (10 * MB), rel=0.05)
+    assert rows["heron"].gained_bytes < 0 and kestrel.marks(8).strip() == "▲"
+    workspace.survey.take()
+    slower, (heron,) = workspace.watching.history().waiting, [d for d in snapshot.drives if d.id == "heron"]
+    (before, after) = (waiting_of([(snapshot.at_path(str(game)), d)]).likely for d in (kestrel.drive, heron))
+    assert [seconds for _, seconds in slower] == pytest.approx([before] * 5 + [after]) and after > before
+    assert run(["history", "--world", str(world.folder)]) == 0
+    printed = capsys.readouterr().out
+    assert "▲" in printed and "Waiting" in printed and printed.count("▇") > 40
     room = kestrel.points[-1][1] - kestrel.drive.headroom_bytes
     assert grows.short_at_s() == pytest.approx(kestrel.points[-1][0] + room / (10 * MB) * 7 * day_s)
     assert replace(grows, bytes_per_week=-1.0).short_at_s() is None
@@ -346,4 +360,4 @@ def test_free_space_over_time_has_its_curve_its_moves_and_what_is_to_come(world,
         path = tmp_path / f"h.{ending}"
         assert run(["draw", "history", "-o", str(path), "--world", str(world.folder)]) == 0
     words = "".join(ET.parse(tmp_path / "h.svg").getroot().itertext())
-    assert "Kestrel: " in words and "free" in words
+    assert "Kestrel: " in words and "free" in words and "Waiting: " in words

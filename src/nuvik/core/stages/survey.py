@@ -22,6 +22,7 @@ from nuvik.core.planning.drafting.moved_since import moved_since
 from nuvik.core.planning.drafting.wishes_input import number_of
 from nuvik.core.planning.placement.kinds_learnt import with_kinds_learnt
 from nuvik.core.planning.placement.waiting import timed
+from nuvik.core.planning.placement.waiting_history import seen_readings
 from nuvik.core.stages.computer import Computer
 from nuvik.core.store.card_store import CardBox, Moved
 from nuvik.core.store.exports import save_libraries
@@ -123,7 +124,8 @@ class SurveyStage:
 
     def _keep(self, snapshot: Snapshot) -> None:
         database = self.computer.database
-        database.keep_if_possible(lambda: keep_snapshot(database, snapshot))
+        readings = seen_readings(_learnt(snapshot))
+        database.keep_if_possible(lambda: keep_snapshot(database, snapshot, readings))
         self.unkept[:] = [snapshot] if database.not_kept else []
 
     def judge_again(self) -> Snapshot:

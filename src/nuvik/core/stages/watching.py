@@ -12,18 +12,19 @@ from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.timers import Timer, daily_timer, install, remove
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
-from nuvik.core.model.free_history import FreeHistory
+from nuvik.core.model.free_history import History
 from nuvik.core.model.gauging import slower_than_before
 from nuvik.core.model.journal import State
 from nuvik.core.model.library import Library
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.watching import Arrival, Status
+from nuvik.core.planning.placement.waiting_history import waiting_history
 from nuvik.core.stages.drives import DrivesStage
 from nuvik.core.stages.landings import LandingStage
 from nuvik.core.stages.logbook import LogbookStage
 from nuvik.core.stages.openings import OpeningStage
 from nuvik.core.stages.survey import SurveyStage
-from nuvik.core.store.snapshots import drive_history
+from nuvik.core.store.snapshots import drive_history, reading_history
 from nuvik.core.survey.history.free_histories import free_histories
 from nuvik.core.survey.history.growth import Change, differences, weeks_left
 
@@ -79,11 +80,13 @@ class WatchStage:
             failing={drive.id: words for drive in attached if (words := host.health(drive))},
         )
 
-    def history(self) -> list[FreeHistory]:
-        """Free space at the surveys so far, drive by drive."""
-        seen = drive_history(self.survey.computer.database)
+    def history(self) -> History:
+        """Free space at the surveys so far, drive by drive, and the waiting."""
+        database = self.survey.computer.database
         drives, moves = self.drives.all(), self.logbook.moves()
-        return free_histories(drives, seen, moves, self.survey.growth(), time.time())
+        free = free_histories(drives, drive_history(database), moves, self.survey.growth(), time.time())
+        waiting = waiting_history(reading_history(database), {drive.id: drive for drive in drives})
+        return History(drives=tuple(free), waiting=tuple(waiting))
 
     # -- a timer that looks --------------------------------------------------------------------------------
 

@@ -149,6 +149,13 @@ MIGRATIONS: tuple[str, ...] = (
     );
     CREATE INDEX openings_by_library ON openings (library);
     """,
+    # 17: what openings read in a week, as each survey saw it, for the waiting over time
+    """
+    CREATE TABLE seen_readings (
+        snapshot INTEGER NOT NULL REFERENCES snapshots(id), drive TEXT NOT NULL, computing_s REAL NOT NULL,
+        bytes REAL NOT NULL, reads REAL NOT NULL, PRIMARY KEY (snapshot, drive)
+    ) WITHOUT ROWID;
+    """,
 )
 
 

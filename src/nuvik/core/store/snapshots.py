@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import json
 import os
+from collections.abc import Iterable
 from dataclasses import replace
 
 from nuvik.core.model.clock import moment_of
-from nuvik.core.model.history import Sighting
+from nuvik.core.model.history import SeenReading, Sighting
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.snapshot import LOOSE_LISTED, Snapshot
 from nuvik.core.store.database import Database
@@ -17,8 +18,8 @@ _ALL_KEPT_DAYS, _DAILY_DAYS, _WEEKLY_DAYS = 2, 14, 365
 """All of the last two days are kept, one a day for two weeks, one a week for a year, one a month before."""
 
 
-def keep_snapshot(database: Database, snapshot: Snapshot) -> None:
-    """Remember a snapshot, and let go of older ones that stand too close together."""
+def keep_snapshot(database: Database, snapshot: Snapshot, readings: Iterable[SeenReading] = ()) -> None:
+    """Remember a snapshot, with what its openings read, and let go of older ones that stand too close together."""
     with database.connect() as connection:
         number = connection.execute(
             "INSERT INTO snapshots (taken_at, host, document) VALUES (?, ?, ?)",
@@ -27,6 +28,10 @@ def keep_snapshot(database: Database, snapshot: Snapshot) -> None:
         connection.executemany(
             "INSERT INTO seen_drives (snapshot, drive, bytes) VALUES (?, ?, ?)",
             [(number, drive.id, drive.used_bytes) for drive in snapshot.drives if drive.attached],
+        )
+        connection.executemany(
+            "INSERT INTO seen_readings (snapshot, drive, computing_s, bytes, reads) VALUES (?, ?, ?, ?, ?)",
+            [(number, each.drive, each.computing_s, each.bytes, each.reads) for each in readings],
         )
         if snapshot.complete:
             connection.executemany(
@@ -44,7 +49,7 @@ def keep_snapshot(database: Database, snapshot: Snapshot) -> None:
             )
         rows = connection.execute("SELECT id, taken_at FROM snapshots ORDER BY id").fetchall()
         for gone in thinned([(row["id"], row["taken_at"]) for row in rows], snapshot.taken_at):
-            for table in ("seen_drives", "seen_libraries"):
+            for table in ("seen_drives", "seen_libraries", "seen_readings"):
                 connection.execute(f"DELETE FROM {table} WHERE snapshot = ?", (gone,))
             connection.execute("DELETE FROM snapshots WHERE id = ?", (gone,))
 
@@ -119,6 +124,18 @@ def drive_history(database: Database) -> dict[str, list[Sighting]]:
         ):
             sightings.setdefault(row["drive"], []).append(Sighting(row["taken_at"], row["bytes"]))
     return sightings
+
+
+def reading_history(database: Database) -> list[SeenReading]:
+    """What openings read and computed at the surveys so far, oldest first."""
+    with database.connect() as connection:
+        return [
+            SeenReading(**dict(row))
+            for row in connection.execute(
+                "SELECT snapshot AS survey, taken_at, drive, computing_s, bytes, reads FROM seen_readings "
+                "JOIN snapshots ON snapshots.id = snapshot ORDER BY taken_at, snapshot"
+            )
+        ]
 
 
 def together(

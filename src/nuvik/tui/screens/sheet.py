@@ -11,7 +11,7 @@ from textual.binding import Binding
 from textual.containers import VerticalScroll
 from textual.widgets import Static
 
-from nuvik.core.model.clock import ago, moment_text
+from nuvik.core.model.clock import ago
 from nuvik.core.model.errors import StopRequested
 from nuvik.core.model.names import column, shorten, shown
 from nuvik.core.model.progress import Stop
@@ -23,6 +23,7 @@ from nuvik.core.views.growth_sentences import (
     difference_line,
     forecast_sentence,
 )
+from nuvik.core.views.history_rows import LEGEND, history_rows
 from nuvik.core.views.loose_files import loose_files, old_downloads
 from nuvik.core.views.small_things import small_things_words
 from nuvik.core.views.unread_words import unread_problems
@@ -100,15 +101,15 @@ class ChangesSheet(Sheet):
                 if len(mine) > _ROWS:
                     text.append(f"  and {len(mine) - _ROWS} more\n", style=palette.quiet)
             text.append("\n")
-        if past := [row for row in workspace.watching.history() if len(row.points) > 2]:
-            self.add_title(text, "Free space over time")
-            for row in past:
-                since = ago(moment_text(row.points[0][0]))
-                text.append(f"{column(row.drive.label, 12)} ", style="bold")
-                text.append(row.curve(_CURVE_CELLS), style=palette.accent)
-                text.append(f"  {format_bytes(row.points[0][1])} free {since} ago, ", style="not bold")
-                text.append(f"{format_bytes(row.points[-1][1])} now\n", style="not bold")
-            text.append("\n")
+        if rows := list(history_rows(workspace.watching.history(), _CURVE_CELLS)):
+            self.add_title(text, "Over time")
+            for row in rows:
+                text.append(f"{column(row.name, 12)} ", style="bold")
+                text.append(row.curve, style=palette.accent)
+                text.append(f"  {row.words}\n", style="not bold")
+                if row.marks.strip():
+                    text.append(f"{'':12} {row.marks.rstrip()}\n", style=palette.quiet)
+            text.append(f"{'':12} {LEGEND}\n\n" if any(row.marks.strip() for row in rows) else "\n", palette.quiet)
         self.add_title(text, "At this rate")
         for drive in self.desk.snapshot.drives:
             if drive.attached:

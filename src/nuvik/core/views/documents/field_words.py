@@ -128,6 +128,7 @@ _UNITS = (
     ("_s", "seconds"),
     ("seconds", "seconds"),
     ("days", "days"),
+    ("weeks", "weeks"),
     ("curves", "seconds, bytes"),
     ("weights", "seconds"),
     ("now", "weeks"),

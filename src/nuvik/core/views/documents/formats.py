@@ -24,7 +24,13 @@ from nuvik.core.views.documents.of_plans import PlanCheckDocument, ProposalDocum
 from nuvik.core.views.documents.of_surveys import ChangesDocument, EmptyDocument, TwinsDocument
 from nuvik.core.views.documents.of_tethers import LandingDocument, TetherDocument
 from nuvik.core.views.documents.of_waiting import WaitingDocument
-from nuvik.core.views.documents.of_watching import AwayDocument, EjectDocument, FallbacksDocument, StatusDocument
+from nuvik.core.views.documents.of_watching import (
+    AwayDocument,
+    EjectDocument,
+    FallbacksDocument,
+    HistoryDocument,
+    StatusDocument,
+)
 
 FORMATS: dict[str, type[Any]] = {
     "nuvik-drives/1": DrivesDocument,
@@ -51,6 +57,7 @@ FORMATS: dict[str, type[Any]] = {
     "nuvik-status/1": StatusDocument,
     "nuvik-away/1": AwayDocument,
     "nuvik-fallback/1": FallbacksDocument,
+    "nuvik-history/1": HistoryDocument,
     "nuvik-eject/1": EjectDocument,
     "nuvik-drive-note/1": DriveNoteDocument,
     "nuvik-adopt/1": AdoptDocument,

@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from nuvik.core.model.clock import moment_text
 from nuvik.core.model.ejecting import Ejected
 from nuvik.core.model.fallback import Newer, NewerFile
+from nuvik.core.model.free_history import History
 from nuvik.core.model.library import Library
 from nuvik.core.model.paths import PathText
 from nuvik.core.views.away_sentences import Without
@@ -145,3 +147,75 @@ class FallbacksDocument:
 
     fallbacks: tuple[FallbackDocument, ...]
     """One by one."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FreePoint:
+    """How much was free at a moment."""
+
+    at: str
+    """ISO 8601 in UTC."""
+    free_bytes: int
+    """So much was free."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WaitingPoint:
+    """How long was waited in a week, with the speeds known now."""
+
+    at: str
+    """ISO 8601 in UTC."""
+    waiting_s_per_week: float
+    """So long."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MovedPoint:
+    """When something was moved to the drive or off it."""
+
+    at: str
+    """ISO 8601 in UTC."""
+    library: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DriveHistoryDocument:
+    """One drive over time."""
+
+    drive: str
+    label: str
+    points: tuple[FreePoint, ...]
+    """At each survey, the oldest first, and now at the end."""
+    moves: tuple[MovedPoint, ...]
+    bytes_per_week: float | None
+    """How fast it fills; null where that is not known."""
+    bought_weeks: float | None
+    """For how many weeks of growth the last plan made room; null where it made none, or nothing grows."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HistoryDocument:
+    """Free space and waiting over time."""
+
+    drives: tuple[DriveHistoryDocument, ...]
+    waiting: tuple[WaitingPoint, ...]
+    """At each survey, the oldest first."""
+
+    @classmethod
+    def of(cls, history: History) -> HistoryDocument:
+        return cls(
+            drives=tuple(
+                DriveHistoryDocument(
+                    drive=row.drive.id,
+                    label=row.drive.label,
+                    points=tuple(FreePoint(at=moment_text(at_s), free_bytes=free) for at_s, free in row.points),
+                    moves=tuple(MovedPoint(at=moment_text(at_s), library=library) for at_s, library in row.moves),
+                    bytes_per_week=row.bytes_per_week,
+                    bought_weeks=row.weeks_bought,
+                )
+                for row in history.drives
+            ),
+            waiting=tuple(
+                WaitingPoint(at=moment_text(at_s), waiting_s_per_week=seconds) for at_s, seconds in history.waiting
+            ),
+        )
