@@ -127,6 +127,7 @@ def test_every_command_prints_the_document_that_its_schema_describes(world, tmp_
     assert nuvik("away")["drives"][0]["drive"] == "wren"
     nuvik("fallback")
     nuvik("history")
+    nuvik("guide", "new-drive", "heron")
     nuvik("status")
     nuvik("note", "heron", "--yes")
     nuvik("adopt", "heron")

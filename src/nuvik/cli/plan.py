@@ -12,7 +12,7 @@ from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.timeline import Timeline
-from nuvik.core.model.units import format_bytes, format_duration, format_free, free_from_to
+from nuvik.core.model.units import format_bytes, format_count, format_duration, format_free, free_from_to
 
 if TYPE_CHECKING:
     from nuvik.core.planning.drafting.draft import Draft
@@ -64,17 +64,31 @@ def add_to(app: typer.Typer) -> None:
     @command(app, "draft")
     def draft(
         call: Call,
-        moves: Annotated[list[str], typer.Argument(metavar="PATH DRIVE-OR-FOLDER [PATH DRIVE-OR-FOLDER]…")],
         output: Annotated[str, typer.Option("-o", "--output", metavar="PLAN", help="The plan file to write.")],
+        moves: Annotated[
+            list[str] | None,
+            typer.Argument(metavar="PATH DRIVE-OR-FOLDER [PATH DRIVE-OR-FOLDER]…", show_default=False),
+        ] = None,
+        all_to: Annotated[
+            str | None,
+            typer.Option("--all-to", metavar="DRIVE", help="All libraries that fit there, what you open most first."),
+        ] = None,
         headroom: Headroom = None,
     ) -> None:
         """Write a plan of your own moves: each library and the drive or folder it goes to."""
         from nuvik.core.views.draft_sentences import draft_headline, totals
 
-        if len(moves) % 2:
-            raise BadInput(f"{shown(moves[-1])} has no destination.", next_step="Give pairs of PATH and DRIVE.")
-        pairs = list(zip(moves[::2], moves[1::2], strict=True))
-        workspace = call.workspace
+        words, workspace = moves or [], call.workspace
+        if len(words) % 2:
+            raise BadInput(f"{shown(words[-1])} has no destination.", next_step="Give pairs of PATH and DRIVE.")
+        pairs = list(zip(words[::2], words[1::2], strict=True))
+        if all_to is not None:
+            going, staying = workspace.plan.all_to(workspace.drives.find(all_to))
+            pairs += going
+            if staying:
+                call.notice(f"Not enough room for {format_count(len(staying), 'library', 'libraries')} that could go.")
+        if not pairs:
+            raise BadInput("Nothing is to be moved.", next_step="Give pairs of PATH and DRIVE, or --all-to DRIVE.")
         made = workspace.plan.draft(pairs, workspace.drives.sizes(headroom or ()))
         plan = workspace.plan.make(made)
         workspace.plan.write(plan, output)

@@ -115,6 +115,10 @@ class DrivesStage:
         self.computer.book.keep_notes(drive, notes)
         return self.computer.book.apply([drive])[0]
 
+    def has_notes(self, drive: Drive) -> bool:
+        """Whether the user said anything of a drive."""
+        return self.computer.book.notes_of(drive) != DriveNotes()
+
     def forget(self, drive: Drive) -> None:
         """Strike a drive from the book; its measurements are kept."""
         self.computer.book.forget(drive)

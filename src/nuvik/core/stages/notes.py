@@ -15,6 +15,7 @@ from nuvik.core.model.library import Card, Library, Part
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.progress import Stop
+from nuvik.core.model.tether import Tether, TetherKind
 from nuvik.core.stages.computer import Computer
 from nuvik.core.stages.survey import SurveyStage
 from nuvik.core.survey.walk.walk_pool import size_tree
@@ -142,7 +143,7 @@ class NoteStage:
         drives, cards = self.computer.drives(), []
         for row in rows:
             if row.able:
-                cards.append(self.survey.card(row.place, drives).laid_over(_card(row)))
+                cards.append(self.survey.card(row.place, drives).laid_over(_card(row, drive)))
         self.survey.keep_cards(cards, drives)
         return len(cards)
 
@@ -180,8 +181,13 @@ def _noted(library: Library, drive: Drive) -> NotedLibrary:
     )
 
 
-def _card(row: Adoptable) -> Card:
+_NEW_HERE = "it came from another computer, so no program here looks for it on this drive"
+
+
+def _card(row: Adoptable, drive: Drive) -> Card:
     noted = row.noted
+    # A drive that holds no links could not be left otherwise: there is nothing here yet that a link would serve.
+    tethers = () if drive.rules.symlinks else (Tether(kind=TetherKind.NONE, words=_NEW_HERE),)
     parts = tuple(
         Part(name=part.path, kind=part.kind, path=part.path.replace("/", os.sep))
         for part in noted.parts
@@ -196,4 +202,5 @@ def _card(row: Adoptable) -> Card:
         needs_read_bytes_per_s=noted.needs_read_bytes_per_s,
         parts=parts,
         pattern=noted.pattern,
+        tethers=tethers,
     )

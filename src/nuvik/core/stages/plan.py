@@ -103,6 +103,25 @@ class PlanStage:
             draft = draft.put_down(library.id, drive.id, target)
         return draft
 
+    def all_to(self, drive: Drive) -> tuple[list[tuple[str, str]], list[Library]]:
+        """What may move to a drive and fits there beside its headroom, what is opened most first, as moves for
+        `draft`; and what of it does not fit. What programs make anew is left out.
+        """
+        free, going, staying = drive.free_bytes - drive.headroom_bytes, [], []
+        able = [
+            library
+            for library in self.survey.latest().libraries
+            if library.drive != drive.id and library.movable and library.kind is not Kind.CACHE
+        ]
+        for library in sorted(able, key=lambda each: (-each.opens_per_week, each.on_disk_bytes, each.path)):
+            room = library.room_on(drive)
+            if room <= free:
+                free -= room
+                going.append((library.path, drive.id))
+            else:
+                staying.append(library)
+        return going, staying
+
     def _goal(self, library: Library, goal: str) -> tuple[Drive, str | None]:
         """A drive, or a drive and the path in a folder at which the library is to lie."""
         drive, folder = self.computer.place(goal)

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from nuvik.core.stages.carry import CarryStage
     from nuvik.core.stages.ejecting import EjectStage
     from nuvik.core.stages.emptying import EmptyingStage
+    from nuvik.core.stages.guides import GuideStage
     from nuvik.core.stages.landings import LandingStage
     from nuvik.core.stages.logbook import LogbookStage
     from nuvik.core.stages.notes import NoteStage
@@ -87,6 +88,12 @@ class Workspace:
         from nuvik.core.stages.notes import NoteStage
 
         return NoteStage(self.computer, self.survey)
+
+    @cached_property
+    def guides(self) -> GuideStage:
+        from nuvik.core.stages.guides import GuideStage
+
+        return GuideStage(self.survey, self.drives, self.landings, self.notes, self.logbook)
 
     @cached_property
     def ejecting(self) -> EjectStage:

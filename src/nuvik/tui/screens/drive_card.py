@@ -13,6 +13,7 @@ from textual.widgets import Button, Input, Static
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import BadInput, NuvikError
+from nuvik.core.model.guide import Story
 from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes
@@ -103,6 +104,10 @@ class DriveCard(Over[None]):
         self.dismiss()
         if measure:
             shell.gauge_job.begin_with(drive)
+        elif self._new:
+            from nuvik.tui.screens.guide import GuidePage
+
+            self.app.push_screen(GuidePage(Story.NEW_DRIVE, drive, self._desk))
         shell.drive_watch.look_again()
 
     def _changes(self) -> dict[str, Any]:

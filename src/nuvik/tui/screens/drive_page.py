@@ -16,14 +16,18 @@ from textual.widgets import Static
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.gauging import GaugeResult
+from nuvik.core.model.guide import Story
 from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_speed
 from nuvik.core.views.away_sentences import without
 from nuvik.core.views.drive_page import drive_page
 from nuvik.core.views.ejecting_sentences import eject_question
+from nuvik.core.views.guide_sentences import STORIES
 from nuvik.tui.desk import Desk
 from nuvik.tui.screens.confirm import Confirm
+from nuvik.tui.screens.guide import GuidePage
+from nuvik.tui.screens.menu import Menu
 from nuvik.tui.screens.over import Over
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.foot import Foot
@@ -41,6 +45,7 @@ class DrivePage(Over[None]):
         Binding("escape,i,q,enter,space", "dismiss", "close"),
         Binding("e", "edit", "name, headroom, purpose"),
         Binding("x", "eject", "eject"),
+        Binding("w", "guide", "what to do with it"),
     ]
 
     def __init__(self, drive: Drive, desk: Desk) -> None:
@@ -51,7 +56,10 @@ class DrivePage(Over[None]):
         with VerticalScroll(id="page"):
             yield Static(self._lines(), id="lines")
             come_or_go = "x ejects it" if self._drive.attached else "x attaches it again (in a world)"
-            yield Foot(f"\ne changes its name, headroom and purpose · {come_or_go} · Esc closes this")
+            yield Foot(
+                f"\ne changes its name, headroom and purpose · {come_or_go} · w leads through what to do with it\n"
+                "Esc closes this"
+            )
 
     def _lines(self) -> Table:
         palette, drive, workspace = palette_of(self.app.theme), self._drive, self._desk.workspace
@@ -103,6 +111,19 @@ class DrivePage(Over[None]):
             self.dismiss()
         cast("Shell", self.app).refresh_stage()
         self.notify(f"{shown(self._drive.label)} {words}.", markup=False)
+
+    def action_guide(self) -> None:
+        """Choose a story that leads through several steps."""
+        stories = dict(zip("abc", STORIES, strict=True))
+        if self._drive.system:
+            stories = {key: story for key, story in stories.items() if story is Story.NEW_DRIVE}
+        choices = [(key, STORIES[story]) for key, story in stories.items()]
+        menu = Menu(f"What is to be done with {shown(self._drive.label)}?", choices)
+        self.app.push_screen(menu, lambda key: self._begin(stories[key]) if key else None)
+
+    def _begin(self, story: Story) -> None:
+        self.dismiss()
+        self.app.push_screen(GuidePage(story, self._drive, self._desk))
 
     def action_edit(self) -> None:
         from nuvik.tui.screens.drive_card import DriveCard

@@ -28,6 +28,7 @@ from nuvik.core.views.documents.of_watching import (
     AwayDocument,
     EjectDocument,
     FallbacksDocument,
+    GuideDocument,
     HistoryDocument,
     StatusDocument,
 )
@@ -58,6 +59,7 @@ FORMATS: dict[str, type[Any]] = {
     "nuvik-away/1": AwayDocument,
     "nuvik-fallback/1": FallbacksDocument,
     "nuvik-history/1": HistoryDocument,
+    "nuvik-guide/1": GuideDocument,
     "nuvik-eject/1": EjectDocument,
     "nuvik-drive-note/1": DriveNoteDocument,
     "nuvik-adopt/1": AdoptDocument,

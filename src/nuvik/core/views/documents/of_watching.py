@@ -9,9 +9,11 @@ from nuvik.core.model.clock import moment_text
 from nuvik.core.model.ejecting import Ejected
 from nuvik.core.model.fallback import Newer, NewerFile
 from nuvik.core.model.free_history import History
+from nuvik.core.model.guide import Guide, Story
 from nuvik.core.model.library import Library
 from nuvik.core.model.paths import PathText
 from nuvik.core.views.away_sentences import Without
+from nuvik.core.views.guide_sentences import GuideRow, guide_rows
 from nuvik.core.views.status_sentences import Matter, status_headline
 
 
@@ -147,6 +149,21 @@ class FallbacksDocument:
 
     fallbacks: tuple[FallbackDocument, ...]
     """One by one."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class GuideDocument:
+    """A story of a drive, step by step."""
+
+    story: Story
+    """Which."""
+    drive: str
+    steps: tuple[GuideRow, ...]
+    """In order."""
+
+    @classmethod
+    def of(cls, guide: Guide) -> GuideDocument:
+        return cls(story=guide.story, drive=guide.drive.id, steps=tuple(guide_rows(guide)))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
