@@ -40,7 +40,7 @@ class GuidePage(Sheet):
         Binding("enter", "do_next", "do the next step"),
         *(Binding(str(number), f"do({number})", f"step {number}") for number in range(1, 7)),
     ]
-    FOOT = "Enter does the step marked ▸ · 1 to 5 do another · Esc closes this: it can be gone on with at any time"
+    FOOT = "Enter does the step marked ▸ · 1 to 5 do another · Esc closes this; come back at any time"
 
     def __init__(self, story: Story, drive: Drive, desk: Desk) -> None:
         super().__init__(desk)

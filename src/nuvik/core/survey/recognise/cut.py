@@ -8,7 +8,7 @@ each folder takes the choice that explains most. Of choices that are nearly equa
 from __future__ import annotations
 
 import os
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 from nuvik.core.hosts.base import held_bytes
@@ -90,12 +90,25 @@ class Cut:
         self._everywhere = context.host.why_protected(os.path.join(tree.root.path, "any"))
         """Why whatever lies in this tree is protected, if it is a part of the system."""
         self._choices: dict[str, _Choice] = {}
+        self._protected: dict[str, str] = {}
+        """Why each folder is a whole that the system protects."""
         self.opened: list[Folder] = []
         """The folders that are opened: links in them may lead to libraries."""
         self.picks: list[Pick] = []
-        for folder in reversed(list(tree.root.everything())):
+        for folder in reversed(list(self._to_judge(tree.root))):
             self._choices[folder.path] = self._choose(folder)
         self._collect()
+
+    def _to_judge(self, root: Folder) -> Iterator[Folder]:
+        """Every folder but those inside one that the system protects: that is a whole whatever it holds. Each comes
+        before those in it.
+        """
+        waiting = [root]
+        while waiting:
+            folder = waiting.pop()
+            yield folder
+            if not self._is_protected(folder):
+                waiting.extend(folder.below.values())
 
     # -- choosing, from the leaves up ----------------------------------------------------------------------
 
@@ -111,15 +124,14 @@ class Cut:
             return _Choice(_CERTAIN * size, guess=own, own=own)
         if card is not None and card.titles:
             return self._opened(folder, Guess(card.kind or Kind.OTHER, _CERTAIN, _TITLES), None)
-        must_open = folder.above is None or path in self._above or path in self._kept_open
-        if must_open:
+        if self._must_open(folder):
             shelf = shelf_of(folder, self._context, self._own_kinds(folder))
             return self._opened(folder, shelf, None)
         if not folder.has_files or (size < self._small_bytes and folder.own.links):
             return self._opened(folder, None, None)
         if size < self._small_bytes:
             return _Choice(_SMALL_CONFIDENCE * size)
-        if path not in self._above_mounts and (reason := self._protected_here(path)) is not None:
+        if (reason := self._protected.get(path)) is not None:
             return _Choice(size, guess=Guess(Kind.OTHER, _CERTAIN, reason, sealed=True))
         own = self._guess(folder)
         whole = _Choice(own.confidence * size, guess=own, own=own, titles=int(own.kind is Kind.GAME))
@@ -136,10 +148,23 @@ class Cut:
     def _guess(self, folder: Folder) -> Guess:
         return guess(folder, self._context, sum(self._choices[inner.path].titles for inner in folder.below.values()))
 
-    def _protected_here(self, path: str) -> str | None:
-        """Why a folder of the system is a whole; what lies in one that was asked for is judged like anything else."""
+    def _is_protected(self, folder: Folder) -> bool:
+        """Whether a folder of the system is a whole; what lies in one that was asked for is judged like anything else.
+        What the user or a link says of it, and of anything in it, comes first.
+        """
+        path = folder.path
+        if self._must_open(folder) or path in self._taken or path in self._cards or path in self._above_mounts:
+            return False
+        if not folder.has_files or folder.held_bytes < self._small_bytes:
+            return False
         reason = self._context.host.why_protected(path)
-        return None if reason == self._everywhere else reason
+        if reason is None or reason == self._everywhere:
+            return False
+        self._protected[path] = reason
+        return True
+
+    def _must_open(self, folder: Folder) -> bool:
+        return folder.above is None or folder.path in self._above or folder.path in self._kept_open
 
     def _own_kinds(self, folder: Folder) -> dict[str, Guess]:
         """What each sub-folder that is large enough seems to be, by name."""

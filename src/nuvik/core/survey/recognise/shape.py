@@ -38,7 +38,7 @@ class Shape:
         extent = self.folder.extent
         if extent.programs and extent.programs < max(2, extent.files):
             return extent.programs
-        return sum(ending in self.folder.extensions for ending in RUN_ENDINGS)
+        return len(self.folder.extensions.keys() & RUN_ENDINGS)
 
     @cached_property
     def code_share(self) -> float:
@@ -97,7 +97,8 @@ class Shape:
 
     def _share(self, endings: frozenset[str]) -> float:
         total = self.folder.extent.bytes
-        return sum(self.folder.extensions.get(ending, 0) for ending in endings) / total if total else 0.0
+        held = self.folder.extensions
+        return sum(held[ending] for ending in held.keys() & endings) / total if total else 0.0
 
 
 def is_date(name: str) -> bool:

@@ -39,7 +39,7 @@ class BigFile:
 class Folder:
     """A kept folder of a tree."""
 
-    __slots__ = ("_extensions", "above", "below", "name", "own", "path", "total")
+    __slots__ = ("_extensions", "_extent", "above", "below", "name", "own", "path", "total")
 
     def __init__(self, path: str, name: str, above: Folder | None) -> None:
         self.path, self.name, self.above = path, name, above
@@ -49,6 +49,7 @@ class Folder:
         self.total: tuple[_Row, _Linked | None] | None = None
         """With all below; set once the tree is whole."""
         self._extensions: dict[str, int] | None = None
+        self._extent: Extent | None = None
 
     def everything(self) -> Iterator[Folder]:
         """This folder and all kept ones below it."""
@@ -63,8 +64,10 @@ class Folder:
         """The sums, with all below."""
         if self.total is None:
             return Extent()
-        row, linked = self.total
-        return row.extent(linked)
+        if self._extent is None:
+            row, linked = self.total
+            self._extent = row.extent(linked)
+        return self._extent
 
     @property
     def held_bytes(self) -> int:
@@ -204,7 +207,7 @@ class Tree:
             for inner in folder.below.values():
                 row.add(plain[id(inner)], inner.name)
             plain[id(folder)] = row
-            folder.total, folder._extensions = (row, linked.get(id(folder))), None
+            folder.total, folder._extensions, folder._extent = (row, linked.get(id(folder))), None, None
 
     def _linked(self) -> dict[int, _Linked]:
         """For each folder, what the files of several names add: a file once in every folder above any of its names."""
