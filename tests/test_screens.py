@@ -280,7 +280,7 @@ def test_the_real_program_in_a_terminal(tmp_path):
         wait_for("Done: 1 move. Kestrel 93.1 GB freed")
         assert os.path.islink(os.path.join(folder, "kestrel", "Games", "Comet Courier"))
         press("6", "u")
-        wait_for("Take move 1 back?")
+        wait_for("Take move 3 back?")
         press("y")
         wait_for("Comet Courier is back where it was")
         assert not os.path.islink(os.path.join(folder, "kestrel", "Games", "Comet Courier"))

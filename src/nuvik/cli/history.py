@@ -25,7 +25,7 @@ def add_to(app: typer.Typer) -> None:
         rows = list(history_rows(past, _CELLS))
         if not rows:
             call.say("There are too few surveys yet: three make a curve.")
-        for row in rows:
-            call.table([(row.name, row.curve, row.words), *([("", row.marks, "")] if row.marks.strip() else [])])
+        lines = [line for row in rows for line in ((row.name, row.curve, row.words), ("", row.marks, ""))]
+        call.table(line for line in lines if any(cell.strip() for cell in line))
         if any(row.marks.strip() for row in rows):
             call.say(LEGEND)

@@ -31,6 +31,7 @@ from nuvik.demo.household import (
     WORLD_NAME,
     Household,
 )
+from nuvik.demo.past import make_history, make_moves
 from nuvik.demo.recordings import keep_recordings, recorded_cards
 from nuvik.demo.title_box import SETTINGS, TitleBox
 
@@ -98,14 +99,18 @@ def _build(folder: str) -> None:
     settings = {"path": os.path.dirname(SETTINGS), "ignored": True}
     world = {"format": WORLD_FORMAT, "name": WORLD_NAME, "time_scale": TIME_SCALE, "drive": DRIVES}
     _write(os.path.join(folder, WORLD_FILE), world)
-    recorded = recorded_cards(folder)
-    cards = [*(card | recorded.get(str(card["path"]), {}) for card in map(_card, LIBRARIES)), settings]
+    cards = [*map(_card, LIBRARIES), settings]
     _write(os.path.join(folder, CARDS_FILE), {"format": CARDS_FORMAT, "library": cards})
     state = os.path.join(folder, STATE_FOLDER)
     os.mkdir(state, mode=0o700)
     candidates = {"format": CANDIDATES_FORMAT, **CANDIDATES}
     _write(os.path.join(state, CANDIDATES_FILE), candidates)
+    make_moves(folder)
+    recorded = recorded_cards(folder)
+    cards = [card | recorded.get(str(card["path"]), {}) for card in cards]
+    _write(os.path.join(folder, CARDS_FILE), {"format": CARDS_FORMAT, "library": cards})
     keep_recordings(folder, Database(state))
+    make_history(folder)
     os.unlink(making)
 
 
@@ -148,7 +153,7 @@ def _card(library: Household) -> dict[str, object]:
 
 def _make_library(folder: str, library: Household, now: float) -> None:
     chance = random.Random(f"{library.drive}/{library.folder}")
-    root = os.path.join(folder, library.drive, *library.folder.split("/"))
+    root = os.path.join(folder, library.first_drive, *library.folder.split("/"))
     os.makedirs(root)
     shares = {name: share for name, (_, share) in library.parts.items()}
     shares[""] = 1.0 - sum(shares.values())

@@ -216,6 +216,13 @@ class Household:
     """Why it must not move, if it must not."""
     largest_share: float = 0.0
     """The share of the bytes that one single file takes; 0 for an even spread."""
+    moved: tuple[str, int, bool] | None = None
+    """The drive from which it was moved, how many days ago, and whether that is on trial still."""
+
+    @property
+    def first_drive(self) -> str:
+        """Where it was before anything was moved."""
+        return self.drive if self.moved is None else self.moved[0]
 
 
 _PROJECT = {"Media": (Kind.VIDEO, 0.55), "Cache": (Kind.CACHE, 0.3), "Backups": (Kind.BACKUP, 0.1)}
@@ -258,7 +265,7 @@ LIBRARIES: list[Household] = [
     Household("kestrel", "Sounds/Meteor Radio This Month", Kind.SOUND, 6_020 * MB, 1, 3, 16),
     # Dunlin: the second chip drive
     Household("dunlin", "Games/Gannet Rally Hollow", Kind.GAME, 112_000 * MB, 21, 1, 38),
-    Household("dunlin", "Games/Ferrymoss", Kind.GAME, 7_400 * MB, 4, 3, 14),
+    Household("dunlin", "Games/Ferrymoss", Kind.GAME, 7_400 * MB, 4, 3, 14, moved=("heron", 150, False)),
     Household("dunlin", "Games/Mill Lane Orrery", Kind.GAME, 55_300 * MB, 530, 0, 26),
     Household("dunlin", "Programs/Spectra Bench Hollin", Kind.PROGRAM, 11_300 * MB, 15, 1, 18, _PROGRAM),
     Household("dunlin", "Projects/Lunar Mosaic", Kind.PROJECT, 64_800 * MB, 47, 0.5, 26, _PROJECT),
@@ -285,7 +292,7 @@ LIBRARIES: list[Household] = [
     Household("wren", "Programs/Travelling Planetarium", Kind.PROGRAM, 9_600 * MB, 17, 1, 16, _PROGRAM),
     Household("wren", "Sounds/Field Radio Recordings", Kind.SOUND, 27_300 * MB, 17, 0.5, 18),
     Household("wren", "Photos/Holiday Pictures", Kind.PHOTO, 58_900 * MB, 99, 0.25, 30),
-    Household("wren", "Games/Pocket Regatta Hollin", Kind.GAME, 4_100 * MB, 30, 1, 10),
+    Household("wren", "Games/Pocket Regatta Hollin", Kind.GAME, 4_100 * MB, 30, 1, 10, moved=("dunlin", 5, True)),
     Household("wren", "Documents/Field Checklists", Kind.DOCUMENT, 45 * MB, 17, 1, 8),
     # Bittern: in the cupboard
     Household("bittern", "Backups/Observatory Yearly", Kind.BACKUP, 640_000 * MB, 200, 0, 24),
@@ -296,6 +303,13 @@ LIBRARIES: list[Household] = [
     Household("pipit", "Documents/Talk Slides", Kind.DOCUMENT, 310 * MB, 45, 0.25, 8),
     Household("pipit", "Videos/Club Evening Films", Kind.VIDEO, 6_400 * MB, 160, 0, 6),
 ]
+
+FIRST_PLACES = {
+    f"{library.drive}/{library.folder}": f"{library.first_drive}/{library.folder}"
+    for library in LIBRARIES
+    if library.moved is not None
+}
+"""Where libraries that were moved are now, and where they were first."""
 
 LOOSE: list[tuple[str, int, int]] = [
     ("heron/Frames to sort 2021.tar", 14_600 * MB, 1_480),

@@ -15,6 +15,7 @@ from nuvik.core.model.opening import Recording
 from nuvik.core.stages.openings import learnt
 from nuvik.core.store.database import Database
 from nuvik.core.store.openings import Openings
+from nuvik.demo.household import FIRST_PLACES
 from nuvik.demo.title_reading import COMPUTING_S, reading_of, seconds_from
 
 _DAY_S = 86_400
@@ -53,7 +54,7 @@ def keep_recordings(folder: str, database: Database) -> None:
     """Remember the recordings themselves. Raises OSError."""
     drives = {drive.id: drive for drive in WorldHost(folder).drives()}
     for path, recording in _recordings(folder, drives):
-        Openings(database).keep(os.path.join(folder, *path.split("/")), recording)
+        Openings(database).keep(os.path.join(folder, *FIRST_PLACES.get(path, path).split("/")), recording)
 
 
 def _recordings(folder: str, drives: dict[str, Drive]) -> Iterator[tuple[str, Recording]]:

@@ -14,6 +14,7 @@ from nuvik.core.model.snapshot import LOOSE_LISTED, Snapshot
 from nuvik.core.store.database import Database
 from nuvik.core.store.json_codec import from_json, to_json
 
+_HISTORIES = ("seen_drives", "seen_libraries", "seen_readings")
 _ALL_KEPT_DAYS, _DAILY_DAYS, _WEEKLY_DAYS = 2, 14, 365
 """All of the last two days are kept, one a day for two weeks, one a week for a year, one a month before."""
 
@@ -49,9 +50,16 @@ def keep_snapshot(database: Database, snapshot: Snapshot, readings: Iterable[See
             )
         rows = connection.execute("SELECT id, taken_at FROM snapshots ORDER BY id").fetchall()
         for gone in thinned([(row["id"], row["taken_at"]) for row in rows], snapshot.taken_at):
-            for table in ("seen_drives", "seen_libraries", "seen_readings"):
+            for table in _HISTORIES:
                 connection.execute(f"DELETE FROM {table} WHERE snapshot = ?", (gone,))
             connection.execute("DELETE FROM snapshots WHERE id = ?", (gone,))
+
+
+def forget_snapshots(database: Database) -> None:
+    """Forget every snapshot, and the history that follows from them."""
+    with database.connect() as connection:
+        for table in (*_HISTORIES, "snapshots"):
+            connection.execute(f"DELETE FROM {table}")
 
 
 def thinned(kept: list[tuple[int, str]], now: str) -> list[int]:
