@@ -121,7 +121,7 @@ def test_a_warm_drive_is_found_by_gauging_it(house, capsys):
     drawn = house.path("speeds.svg")
     nuvik(house, capsys, "draw", "speeds", "-o", drawn)
     text = "".join(ET.parse(drawn).getroot().itertext())
-    assert "1 of 3 measured" in text and "440 MB/s" in text
+    assert "1 of 3 were measured" in text and "440 MB/s" in text
     nuvik(house, capsys, "draw", "speeds", "-o", house.path("speeds.gif"), code=2)
     nuvik(house, capsys, "gauge", "emu", code=2)
 

@@ -9,7 +9,7 @@ import typer
 from nuvik.cli.call import Call, command
 from nuvik.core.model.errors import BadInput
 
-What = Literal["drives", "history", "map", "plan", "speeds", "timeline"]
+What = Literal["done", "drives", "history", "map", "openings", "plan", "speeds", "tiles", "timeline"]
 """The names of `drawing.registry`, without loading what draws."""
 
 
@@ -21,18 +21,19 @@ def add_to(app: typer.Typer) -> None:
         output: Annotated[str, typer.Option("-o", "--output", metavar="FILE", help="A file ending in .svg or .pdf.")],
         plan: Annotated[str | None, typer.Option("--plan", metavar="PLAN", help="The plan to draw.")] = None,
     ) -> None:
-        """Draw the drives, free space over time, the map of size against last use, speeds, a plan now and then, or its
-        timeline.
+        """Draw the drives, what fills them, size against last use, speeds, openings, a plan, its timeline, what was
+        done, or free space over time.
         """
         from nuvik.drawing.registry import all_drawings
+        from nuvik.drawing.render import save
 
         drawing, workspace = all_drawings()[what], call.workspace
         if drawing.draw is not None:
             with call.working("Drawing"):
-                drawing.draw(workspace, output)
+                save([drawing.draw(workspace)], output)
         elif plan is None:
             raise BadInput(f"Which plan's {what}?", next_step="Name the plan with --plan FILE.")
         elif drawing.draw_plan is not None:
             with call.working("Drawing"):
-                drawing.draw_plan(workspace, workspace.plan.read(plan), output)
+                save([drawing.draw_plan(workspace, workspace.plan.read(plan))], output)
         call.wrote(output, "Drawn:")

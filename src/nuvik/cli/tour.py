@@ -7,7 +7,6 @@ import shutil
 import tempfile
 
 from nuvik.cli.call import Call
-from nuvik.core.model.errors import Refused
 from nuvik.core.model.journal import State
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_duration, format_speed
@@ -22,10 +21,6 @@ def take_tour(call: Call, at: str | None, out: str) -> None:
     """
     from nuvik.demo.build import household_at
 
-    if not os.path.isdir(out):
-        raise Refused(
-            f"There is no folder {shown(out)} to put the drawing in.", next_step="Make it, or name another with --out."
-        )
     place = at or tempfile.mkdtemp(prefix="nuvik-tour-")
     try:
         _tour(call, household_at(place, fresh=True), os.path.join(out, DRAWING))
@@ -45,7 +40,8 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     from nuvik.core.views.speeds_headline import speeds_headline
     from nuvik.core.views.survey_headline import survey_headline
     from nuvik.demo.title_box import TitleBox
-    from nuvik.drawing.drives import draw_before_after
+    from nuvik.drawing.plan import plan_page
+    from nuvik.drawing.render import save
 
     workspace = open_workspace(folder, call.state, waits=False)
     snapshot = workspace.survey.take()
@@ -103,5 +99,5 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
     standing = [move for move in workspace.logbook.moves() if move.state is State.RELEASED and move.undoes is None]
     free = workspace.drives.find("kestrel").free_bytes
     call.say(f"  {len(standing)} moves stand. Kestrel now: {format_bytes(free)} free.")
-    draw_before_after(draft.snapshot, draft, drawing)
+    save([plan_page(draft, plan)], drawing)
     call.say(f"Drawing: {shown(drawing)}")

@@ -2,91 +2,82 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
+from nuvik.core.model.clock import moment_of
 from nuvik.core.model.cold import COLD_AFTER_DAYS
 from nuvik.core.model.library import Kind
-from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes
-from nuvik.core.views.age_board import AGE_TICKS, AgeBoard, Spot, across_of, age_board, big_and_cold_in_words
+from nuvik.core.views.age_board import AGE_TICKS, Spot, across_of, age_board, big_and_cold_in_words
+from nuvik.drawing import fonts
+from nuvik.drawing.headed import ROOM, WIDE, headed
+from nuvik.drawing.page import MARGIN, SMALL, Area, Box, Page
 from nuvik.drawing.palette import DAY
 from nuvik.drawing.registry import register
-from nuvik.drawing.sheet import plain_axes, sheet
+from nuvik.drawing.scales import Scale
 
 if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
 
-_INCHES_HIGH = 7.0
-_MOST_NAMES, _NAME_CELLS = 40, 28
-"""So many libraries are named; in a crowd names would only cover each other."""
-_BESIDE, _ABOVE = 0.16, 0.03
-"""Names closer than this across and up would touch."""
+_TALL, _LEFT, _INSET = 400.0, 44.0, 14.0
+_MOST_CELLS = 26
+_HALF, _ASIDE = 5.0, (0.0, 11.0, -11.0, 22.0, -22.0, 33.0, -33.0)
+"""Half the side of a mark, and how far it may stand beside its place."""
 
 
-def draw_ages(snapshot: Snapshot, path: str) -> None:
-    """Draw every library. Raises BadInput for another ending, Refused when the file cannot be written."""
-    board = age_board(snapshot.libraries)
-    title = f"{shown(snapshot.host)}: {big_and_cold_in_words(board)}"
-    with sheet(path, _INCHES_HIGH, title) as figure:
-        axes = plain_axes(figure, (0.09, 0.09, 0.87, 0.82))
-        axes.set_xlim(-0.01, 1.06)
-        axes.set_ylim(-0.02, 1.05)
-        _corner(axes, board)
-        for spot in board.spots:
-            _mark(axes, spot)
-        for spot in _named(board):
-            axes.annotate(
-                f"   {shorten(spot.library.name, _NAME_CELLS)}",
-                (spot.across, spot.up),
-                va="center",
-                fontsize=7,
-                color=DAY.text,
-            )
-        axes.set_xticks([across_of(days) for days, _ in AGE_TICKS], [name for _, name in AGE_TICKS])
-        axes.set_yticks([up for up, _ in board.size_ticks], [format_bytes(size) for _, size in board.size_ticks])
-        axes.grid(color=DAY.free)
-        axes.set_axisbelow(True)
-        kinds = [kind for kind in Kind if any(spot.library.kind is kind for spot in board.spots)]
-        letters = ", ".join(f"{kind.letter} {kind}" for kind in kinds)
-        axes.set_xlabel(f"last used   ({letters})", color=DAY.text)
+def ages_page(snapshot: Snapshot) -> Page:
+    """Every library, as old as it was at the survey."""
+    board = age_board(snapshot.libraries, moment_of(snapshot.taken_at) if snapshot.taken_at else None)
+    page, y = headed(f"Size and last use, {snapshot.host}", big_and_cold_in_words(board))
+    y += 6
+    left, right, bottom = MARGIN + _LEFT, WIDE - MARGIN, y + _TALL
+    across = Scale(0.0, 1.0, left + _INSET, right - _INSET)
+    up = Scale(0.0, 1.0, bottom - _INSET, y + _INSET)
+    corner = Box(across.at(across_of(COLD_AFTER_DAYS)), y, right, up.at(board.up_of(board.big_bytes)))
+    page.area(corner, DAY.free)
+    page.text("big and cold", right, y - 11, SMALL, color=DAY.look, bold=True, align="right")
+    for share, size in board.size_ticks:
+        page.line([(left, up.at(share)), (right, up.at(share))], DAY.free, 0.8)
+        tall = fonts.height(SMALL)
+        page.text(format_bytes(size), left - 5, up.at(share) - tall / 2, SMALL, color=DAY.quiet, align="right")
+    for days, words in AGE_TICKS:
+        x = across.at(across_of(days))
+        page.line([(x, y), (x, bottom)], DAY.free, 0.8)
+        page.text(words, x, bottom + 4, SMALL, color=DAY.quiet, align="center")
+    spots = sorted(board.spots, key=lambda spot: (spot.library.on_disk_bytes, spot.library.path))
+    badges = [_badge(page, spot, across, up) for spot in spots]
+    page.height = bottom
+    # Names find less and less room: those that matter most are set first.
+    marked = list(zip(spots, badges, strict=True))[::-1]
+    marked.sort(key=lambda pair: not board.is_big_and_cold(pair[0]))
+    for spot, badge in marked:
+        name = fonts.cut(spot.library.name, SMALL, _MOST_CELLS * SMALL * 0.6)
+        page.label(name, badge)
+    page.height = 0.0
+    y = bottom + 22
+    at = left
+    for kind in (kind for kind in Kind if any(spot.library.kind is kind for spot in spots)):
+        wide = 14 + fonts.width(kind, SMALL) + 10
+        if at + wide > MARGIN + ROOM:
+            at, y = left, y + 14
+        page.badge(kind, at + 5, y + 5)
+        page.text(kind, at + 14, y + 1, SMALL)
+        at += wide
+    return page.ends_at(y + 12 + MARGIN)
 
 
-def _corner(axes: Any, board: AgeBoard) -> None:
-    from matplotlib.patches import Rectangle
-
-    left, bottom = across_of(COLD_AFTER_DAYS), board.up_of(board.big_bytes)
-    axes.add_patch(
-        Rectangle(
-            (left, bottom), 1.06 - left, 1.05 - bottom, facecolor=DAY.free, hatch="//", edgecolor=DAY.surface, zorder=0
-        )
-    )
-    axes.annotate("big and cold", (left + 0.005, 1.03), fontsize=8, color=DAY.look, va="center")
-
-
-def _mark(axes: Any, spot: Spot) -> None:
-    """The letter of its kind on its colour, as everywhere."""
-    axes.annotate(
-        spot.library.kind.letter,
-        (spot.across, spot.up),
-        ha="center",
-        va="center",
-        fontsize=6.5,
-        color=DAY.text,
-        bbox={"boxstyle": "square,pad=0.25", "facecolor": DAY.kinds[spot.library.kind], "edgecolor": "none"},
-    )
-
-
-def _named(board: AgeBoard) -> list[Spot]:
-    """The largest libraries whose names do not touch those already there."""
-    named: list[Spot] = []
-    for spot in sorted(board.spots, key=lambda spot: (-spot.library.on_disk_bytes, spot.library.path)):
-        free = all(abs(spot.across - other.across) > _BESIDE or abs(spot.up - other.up) > _ABOVE for other in named)
-        if free and len(named) < _MOST_NAMES:
-            named.append(spot)
-    return named
+def _badge(page: Page, spot: Spot, across: Scale, up: Scale) -> Box:
+    """The mark of a library; beside its place where another one stands there."""
+    x, y = across.at(spot.across), up.at(spot.up)
+    for aside in _ASIDE:
+        box = Box(x + aside - _HALF, y - _HALF, x + aside + _HALF, y + _HALF)
+        within = across.begin - _INSET + _HALF <= x + aside <= across.end + _INSET - _HALF
+        if within and not any(isinstance(item, Area) and item.mark and box.meets(item.box) for item in page.items):
+            return page.badge(spot.library.kind, x + aside, y)
+    return page.badge(spot.library.kind, x, y)
 
 
 @register("map", "libraries by size and last use")
-def _draw(workspace: Workspace, path: str) -> None:
-    draw_ages(workspace.survey.latest(), path)
+def _draw(workspace: Workspace) -> Page:
+    return ages_page(workspace.survey.latest())

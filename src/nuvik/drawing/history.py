@@ -1,89 +1,115 @@
-"""Free space and waiting over the weeks: each drive with its headroom, the moves in between, and what is to come."""
+"""The drawing of history: free space and waiting over the weeks, the moves in between, and what is to come."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from nuvik.core.model.free_history import FreeHistory, History
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_count, format_duration
 from nuvik.core.views.history_rows import bought_words
+from nuvik.drawing.headed import ROOM, headed
+from nuvik.drawing.page import MARGIN, SMALL, TEXT, Page
 from nuvik.drawing.palette import DAY
 from nuvik.drawing.registry import register
-from nuvik.drawing.sheet import plain_axes, sheet
+from nuvik.drawing.scales import Scale
 
 if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
 
-_INCHES_A_ROW = 1.15
+_ROW, _CHART, _NAME = 76.0, 46.0, 70.0
 _FAR_WEEKS = 104
 """What lies further ahead is no forecast."""
 _AHEAD = 0.25
-"""So much of the sheet is for what is to come."""
+"""So much of the page is for what is to come."""
+_WEEK_S = 7 * 86_400
 
 
-def draw_history(history: History, path: str) -> None:
-    """Draw drives that were surveyed before. Raises BadInput for another ending, Refused when it cannot be written."""
-    drives, waiting = history.drives, history.waiting if len(history.waiting) > 1 else ()
-    many = len(drives) + bool(waiting)
-    height = _INCHES_A_ROW * max(1, many) + 1.2
-    begin_s = min((row.points[0][0] for row in drives), default=0.0)
-    now_s = max((row.points[-1][0] for row in drives), default=1.0)
+def history_page(history: History, host: str) -> Page:
+    """Drives that were surveyed before, and the waiting."""
+    sentence = "Dashed: what should stay free. Dotted: as it has grown so far. ▼ something was moved."
+    page, y = headed(f"Free space over time, {host}", sentence if history.drives else "Nothing was surveyed before.")
+    y = draw_history(page, history, MARGIN, y, ROOM)
+    return page.ends_at(y + MARGIN)
+
+
+def draw_history(page: Page, history: History, x: float, y: float, room: float) -> float:
+    """A chart a drive, below each other; where they end."""
+    if not history.drives:
+        return y
+    begin_s = min(row.points[0][0] for row in history.drives)
+    now_s = max(row.points[-1][0] for row in history.drives)
     end_s = now_s + max(1.0, (now_s - begin_s) * _AHEAD / (1 - _AHEAD))
-    title = (
-        f"Free space on {format_count(len(drives), 'drive')} over time; dashed: its headroom, dotted: as it has grown"
-    )
-    with sheet(path, height, title) as figure:
-        for number in range(many):
-            bottom = (height - 0.75 - _INCHES_A_ROW * (number + 1)) / height
-            axes = plain_axes(figure, (0.12, bottom, 0.74, 0.8 * _INCHES_A_ROW / height))
-            axes.set_xlim(begin_s, end_s)
-            axes.axvline(now_s, color=DAY.quiet, linewidth=0.6)
-            if number < len(drives):
-                _drive(axes, drives[number], now_s, end_s)
-            else:
-                _waiting(axes, waiting, now_s)
-            axes.set_xticks([begin_s, now_s], [_day(begin_s), "now"] if number == many - 1 else ["", ""])
+    time = Scale(begin_s, end_s, x + _NAME, x + room - 10)
+    top = y
+    for row in history.drives:
+        _drive(page, row, time, now_s, x, y)
+        y += _ROW
+    if len(history.waiting) > 1:
+        _waiting(page, history.waiting, time, now_s, x, y)
+        y += _ROW
+    bottom = y - _ROW + 16 + _CHART
+    now_x = time.at(now_s)
+    page.line([(now_x, top + 16), (now_x, bottom)], DAY.quiet, 0.6)
+    page.text(_day(begin_s), time.begin, bottom + 4, SMALL, color=DAY.quiet)
+    page.text("now", now_x, bottom + 4, SMALL, color=DAY.quiet, align="center")
+    page.text(_day(end_s), time.end, bottom + 4, SMALL, color=DAY.quiet, align="right")
+    return bottom + 18
 
 
-def _drive(axes: Any, row: FreeHistory, now_s: float, end_s: float) -> None:
-    times, free = zip(*row.points, strict=True)
-    most = max(*free, row.drive.headroom_bytes, 1) * 1.15
-    axes.set_ylim(0, most)
-    axes.fill_between(times, free, step="post", color=DAY.free)
-    axes.step(times, free, where="post", color=DAY.text, linewidth=1)
-    axes.axhline(row.drive.headroom_bytes, linestyle="--", color=DAY.look, linewidth=0.8)
-    for at_s, _ in row.moves:
-        axes.plot([at_s], [row.free_at(at_s)], marker="v", color=DAY.text, markersize=4)
+def _drive(page: Page, row: FreeHistory, time: Scale, now_s: float, x: float, y: float) -> None:
+    free_now, headroom = row.points[-1][1], row.drive.headroom_bytes
+    words = f"{shown(row.drive.label)}: {format_bytes(free_now)} free{_when_short(row, now_s)}{bought_words(row)}"
+    page.text(words, time.begin, y, TEXT, bold=True, room=time.end - time.begin)
+    most = max(max(free for _, free in row.points), headroom, 1) * 1.1
+    space = Scale(0.0, most, y + 16 + _CHART, y + 16)
+    _steps(page, row.points, time, space)
+    page.line([(time.begin, space.at(headroom)), (time.end, space.at(headroom))], DAY.look, 0.9, "--")
     if row.bytes_per_week:
-        then = row.points[-1][1] - row.bytes_per_week * (end_s - now_s) / (7 * 86_400)
-        axes.plot([now_s, end_s], [row.points[-1][1], then], ":", color=DAY.text, linewidth=1)
-    axes.set_yticks([row.drive.headroom_bytes], [format_bytes(row.drive.headroom_bytes)])
-    free_now = format_bytes(row.points[-1][1])
-    _title(axes, f"{shown(row.drive.label)}: {free_now} free{_when_short(row, now_s)}{bought_words(row)}")
+        then = free_now - row.bytes_per_week * (time.high - now_s) / _WEEK_S
+        at = time.high
+        if then < 0:  # it is full before the page ends
+            at, then = now_s + free_now / row.bytes_per_week * _WEEK_S, 0.0
+        page.line([(time.at(now_s), space.at(free_now)), (time.at(at), space.at(then))], DAY.text, 1.2, ":")
+    for at_s, _ in row.moves:
+        _mark(page, time.at(at_s), space.at(row.free_at(at_s)))
+    page.text(format_bytes(round(most / 1.1)), time.begin - 6, y + 18, SMALL, color=DAY.quiet, align="right")
+    page.text("0", time.begin - 6, y + 8 + _CHART, SMALL, color=DAY.quiet, align="right")
 
 
-def _waiting(axes: Any, points: Sequence[tuple[float, float]], now_s: float) -> None:
+def _waiting(page: Page, points: Sequence[tuple[float, float]], time: Scale, now_s: float, x: float, y: float) -> None:
     """Seconds a week; they hold until now."""
-    times, seconds = zip(*points, (now_s, points[-1][1]), strict=True)
-    axes.set_ylim(0, max(*seconds, 1.0) * 1.15)
-    axes.fill_between(times, seconds, step="post", color=DAY.free)
-    axes.step(times, seconds, where="post", color=DAY.text, linewidth=1)
-    axes.set_yticks([max(seconds)], [format_duration(max(seconds))])
-    _title(axes, f"Waiting: {format_duration(seconds[-1])} a week, with the speeds known now")
+    last_s = points[-1][1]
+    words = f"Waiting: {format_duration(last_s)} a week, with the speeds known now"
+    page.text(words, time.begin, y, TEXT, bold=True, room=time.end - time.begin)
+    most = max(max(seconds for _, seconds in points), 1.0)
+    seconds = Scale(0.0, most * 1.1, y + 16 + _CHART, y + 16)
+    _steps(page, [*points, (now_s, last_s)], time, seconds)
+    page.text(format_duration(most), time.begin - 6, y + 18, SMALL, color=DAY.quiet, align="right")
+    page.text("0", time.begin - 6, y + 8 + _CHART, SMALL, color=DAY.quiet, align="right")
 
 
-def _title(axes: Any, words: str) -> None:
-    axes.set_title(words, loc="left", fontsize=8, color=DAY.text, pad=2)
+def _steps(page: Page, points: Sequence[tuple[float, float]], time: Scale, scale: Scale) -> None:
+    path: list[tuple[float, float]] = []
+    for at_s, value in points:
+        if path:
+            path.append((time.at(at_s), path[-1][1]))
+        path.append((time.at(at_s), scale.at(value)))
+    page.shape([(path[0][0], scale.at(0)), *path, (path[-1][0], scale.at(0))], DAY.free)
+    page.line(path, DAY.text, 1.2)
+
+
+def _mark(page: Page, x: float, y: float) -> None:
+    page.shape([(x - 4, y - 9), (x + 4, y - 9), (x, y - 2)], DAY.text)
 
 
 def _when_short(row: FreeHistory, now_s: float) -> str:
     if row.points[-1][1] < row.drive.headroom_bytes:
         return ", less than should stay free"
     short_s = row.short_at_s()
-    weeks = (short_s - now_s) / (7 * 86_400) if short_s is not None else _FAR_WEEKS
+    weeks = (short_s - now_s) / _WEEK_S if short_s is not None else _FAR_WEEKS
     return f", under its headroom in {format_count(max(1, round(weeks)), 'week')}" if weeks < _FAR_WEEKS else ""
 
 
@@ -91,6 +117,6 @@ def _day(moment_s: float) -> str:
     return datetime.fromtimestamp(moment_s, UTC).date().isoformat()
 
 
-@register("history", "free space over the weeks, moves and forecast")
-def _draw(workspace: Workspace, path: str) -> None:
-    draw_history(workspace.watching.history(), path)
+@register("history", "free space and waiting over the weeks, moves and forecast")
+def _draw(workspace: Workspace) -> Page:
+    return history_page(workspace.watching.history(), workspace.host_name)

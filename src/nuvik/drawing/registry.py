@@ -11,14 +11,15 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from nuvik.core.model.plan import Plan
     from nuvik.core.stages.workspace import Workspace
+    from nuvik.drawing.page import Page
 
-    Draw = Callable[[Workspace, str], None]
-    DrawPlan = Callable[[Workspace, Plan, str], None]
+    Draw = Callable[[Workspace], Page]
+    DrawPlan = Callable[[Workspace, Plan], Page]
 
 
 @dataclass(frozen=True, slots=True)
 class Drawing:
-    """A kind of drawing; drawing it raises Refused, and BadInput for another ending than .svg or .pdf."""
+    """A kind of drawing; drawing it raises Refused."""
 
     name: str
     shows: str

@@ -3,96 +3,107 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.names import shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_duration, format_speed
+from nuvik.drawing import fonts
+from nuvik.drawing.headed import ROOM, headed
+from nuvik.drawing.page import MARGIN, SMALL, TEXT, Page
 from nuvik.drawing.palette import DAY
 from nuvik.drawing.registry import register
-from nuvik.drawing.sheet import plain_axes, sheet
+from nuvik.drawing.scales import Scale
 
 if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
 
-_INCHES_A_DRIVE = 0.75
-_CLOSE = 2.5
-_MARKS: dict[str, tuple[Any, str]] = {"measured": ("-", "o"), "declared": ("--", "o"), "typical": (":", "x")}
-"""Line and end mark by how a figure is known, as on the screen: nothing rests on colour."""
+_ROW, _NAME, _VALUE, _GAP = 40.0, 118.0, 62.0, 26.0
+_DASH = {"measured": "-", "declared": "--", "typical": ":"}
+"""Line by how a figure is known, as on the screen: nothing rests on colour."""
 
 
-def draw_speeds(snapshot: Snapshot, path: str) -> None:
-    """Draw the speeds of every drive. Raises BadInput for another ending, Refused when the file cannot be written."""
-    drives = snapshot.drives
-    height = _INCHES_A_DRIVE * max(1, len(drives)) + 1.5
-    title = f"{snapshot.host}: {_title(drives)}"
-    with sheet(path, height, title) as figure:
-        bottom, tall = 0.85 / height, 1 - 1.45 / height
-        speeds = plain_axes(figure, (0.13, bottom, 0.50, tall))
-        small = plain_axes(figure, (0.71, bottom, 0.15, tall))
-        for number, drive in enumerate(drives):
-            _of_drive(speeds, small, -number, drive)
-        for axes in (speeds, small):
-            axes.set_xscale("log")
-            axes.set_ylim(-len(drives) + 0.4, 0.7)
-            axes.grid(axis="x", color=DAY.free)
-        speeds.set_yticks([-n for n in range(len(drives))], [_label(drive) for drive in drives])
-        small.set_yticks([])
-        speeds.xaxis.set_major_formatter(lambda value, _: format_speed(value))
-        small.xaxis.set_major_formatter(lambda value, _: f"{value:,.0f}")
-        speeds.set_xlabel("reads above, writes below; | the most its link allows")
-        small.set_xlabel("small reads a second, and felt load")
-        _legend(figure, height)
+def speeds_page(snapshot: Snapshot) -> Page:
+    """The speeds of every drive."""
+    page, y = headed(f"How fast the drives of {snapshot.host} are", _sentence(snapshot.drives))
+    y = draw_speeds(page, snapshot.drives, MARGIN, y, ROOM)
+    return page.ends_at(y + MARGIN)
 
 
-def _title(drives: Sequence[Drive]) -> str:
+def draw_speeds(page: Page, drives: Sequence[Drive], x: float, y: float, room: float) -> float:
+    """A row a drive; where they end."""
+    if not drives:
+        return y
+    left = x + _NAME
+    wide = (room - _NAME - 2 * _VALUE - _GAP) * 0.66
+    small_left = left + wide + _VALUE + _GAP
+    figures = [figure for drive in drives for figure in (drive.read_bytes_per_s, drive.write_bytes_per_s)]
+    figures += [drive.link_standard.payload_bytes_per_s for drive in drives if drive.link_standard is not None]
+    speeds = Scale(min([1e6, *figures]), max(figures) * 1.05, left, left + wide, True)
+    counts = [drive.small_reads_per_s for drive in drives]
+    small = Scale(min([10.0, *counts]), max(counts) * 1.05, small_left, x + room - _VALUE, True)
+    page.text("reads, and below it writes", left, y, SMALL, color=DAY.quiet)
+    page.text("small reads a second", small_left, y, SMALL, color=DAY.quiet)
+    top, bottom = y + 16, y + 16 + _ROW * len(drives)
+    ticks = [(at, speeds, format_speed(round(at))) for at in speeds.decades()]
+    ticks += [(at, small, f"{at:,.0f}") for at in small.decades()]
+    for at, scale, words in ticks:
+        page.line([(scale.at(at), y + 12), (scale.at(at), bottom - 6)], DAY.free, 0.7)
+        page.text(words, scale.at(at), bottom - 4, SMALL, color=DAY.quiet, align="center")
+    for number, drive in enumerate(drives):
+        _row(page, drive, top + number * _ROW, x, speeds, small)
+    return _legend(page, x, bottom + 14)
+
+
+def _sentence(drives: Sequence[Drive]) -> str:
     measured = [drive for drive in drives if drive.speed_source == "measured"]
     if not measured:
-        return "what the drives are said to do; none has been measured"
-    return f"how fast the drives really are ({len(measured)} of {len(drives)} measured)"
+        return "What the drives are said to do; none has been measured."
+    return f"{len(measured)} of {len(drives)} were measured; scales are logarithmic."
 
 
-def _label(drive: Drive) -> str:
+def _row(page: Page, drive: Drive, y: float, x: float, speeds: Scale, small: Scale) -> None:
     link = drive.link_standard
-    return shown(drive.label) + (f"\n{link.name.split(' (')[0]}" if link is not None else "")
-
-
-def _of_drive(speeds: Any, small: Any, y: float, drive: Drive) -> None:
-    link = drive.link_standard
-    ceiling = link.payload_bytes_per_s if link is not None else 0.0
+    page.text(drive.label, x, y, TEXT, bold=True, room=_NAME - 8)
+    page.text(link.name.split(" (")[0] if link is not None else "", x, y + 12, SMALL, color=DAY.quiet, room=_NAME - 8)
     for value, source, at in (
-        (drive.read_bytes_per_s, drive.speed_source, y + 0.16),
-        (drive.write_bytes_per_s, drive.write_source, y - 0.16),
+        (drive.read_bytes_per_s, drive.speed_source, y + 6),
+        (drive.write_bytes_per_s, drive.write_source, y + 18),
     ):
-        line, mark = _MARKS.get(source, _MARKS["typical"])
-        speeds.plot([1e6, value], [at, at], line, color=DAY.text, linewidth=1)
-        speeds.plot([value], [at], mark, color=DAY.text, markersize=4)
-        # Beyond the ceiling's mark, where that stands close by.
-        beside = ceiling if value < ceiling < _CLOSE * value else value
-        speeds.annotate(f"  {format_speed(value)}", (beside, at), va="center", fontsize=7.5, color=DAY.text)
+        _bar(page, speeds, value, source, at)
+        page.text(format_speed(value), speeds.end + 8, at - fonts.height(SMALL) / 2, SMALL)
     if link is not None:
-        color = DAY.look if link.holds_back(drive.read_bytes_per_s) else DAY.quiet
-        speeds.plot([link.payload_bytes_per_s] * 2, [y - 0.3, y + 0.3], "-", color=color, linewidth=1.5)
-    line, mark = _MARKS.get(drive.speed_source, _MARKS["typical"])
-    small.plot([10, drive.small_reads_per_s], [y, y], line, color=DAY.text, linewidth=1)
-    small.plot([drive.small_reads_per_s], [y], mark, color=DAY.text, markersize=4)
-    words = f"  {drive.small_reads_per_s:,.0f}/s · {drive.tier}, {format_duration(drive.felt_load_s)}"
-    small.annotate(
-        words, (drive.small_reads_per_s, y), va="center", fontsize=7.5, color=DAY.text, annotation_clip=False
-    )
+        held = link.holds_back(drive.read_bytes_per_s)
+        ceiling = speeds.at(link.payload_bytes_per_s)
+        page.line([(ceiling, y), (ceiling, y + 24)], DAY.look if held else DAY.quiet, 2.5 if held else 1.2)
+    _bar(page, small, drive.small_reads_per_s, drive.speed_source, y + 12)
+    words = f"{drive.small_reads_per_s:,.0f}"
+    page.text(words, small.end + 8, y + 6 - fonts.height(SMALL) / 2, SMALL)
+    feels = f"{drive.tier}, {format_duration(drive.felt_load_s)}"
+    page.text(feels, small.end + 8, y + 18 - fonts.height(SMALL) / 2, SMALL, color=DAY.quiet)
 
 
-def _legend(figure: Any, height: float) -> None:
-    from matplotlib.lines import Line2D
+def _bar(page: Page, scale: Scale, value: float, source: str, y: float) -> None:
+    end = scale.at(value)
+    page.line([(scale.begin, y), (end, y)], DAY.text, 1.4, _DASH.get(source, ":"))
+    page.dot(end, y, full=source == "measured")
 
-    handles = [
-        Line2D([0], [0], linestyle=line, marker=mark, markersize=4, color=DAY.text, linewidth=1, label=how)
-        for how, (line, mark) in _MARKS.items()
-    ]
-    figure.legend(handles=handles, loc="lower left", bbox_to_anchor=(0.01, 0.05 / height), ncol=3, frameon=False)
+
+def _legend(page: Page, x: float, y: float) -> float:
+    at = x
+    for words, dash in _DASH.items():
+        page.line([(at, y + 5), (at + 24, y + 5)], DAY.text, 1.4, dash)
+        page.dot(at + 24, y + 5, full=words == "measured")
+        at = page.text(words, at + 32, y, SMALL).right + 16
+    for words, wide, color in (
+        ("the most its link allows", 1.2, DAY.quiet),
+        ("… and it is what limits the drive", 2.5, DAY.look),
+    ):
+        page.line([(at, y), (at, y + 11)], color, wide)
+        at = page.text(words, at + 7, y, SMALL).right + 16
+    return y + 12
 
 
 @register("speeds", "reading, writing and small reads of every drive")
-def _draw(workspace: Workspace, path: str) -> None:
-    draw_speeds(workspace.survey.latest(), path)
+def _draw(workspace: Workspace) -> Page:
+    return speeds_page(workspace.survey.latest())

@@ -2,101 +2,111 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.plan import Plan
 from nuvik.core.model.timeline import Timeline, TimelineStep
 from nuvik.core.model.units import format_bytes, format_duration
 from nuvik.core.views.rehearsal_sentences import rehearsal_headline
+from nuvik.drawing import fonts
+from nuvik.drawing.headed import ROOM, headed
+from nuvik.drawing.page import MARGIN, SMALL, TEXT, Box, Page
 from nuvik.drawing.palette import DAY
 from nuvik.drawing.registry import register_plan
-from nuvik.drawing.sheet import plain_axes, sheet
+from nuvik.drawing.scales import Scale, round_times
 
 if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
 
-_INCHES_A_STEP, _INCHES_A_DRIVE, _MOST_STEPS = 0.24, 0.85, 60
-_LEFT, _WIDE = 0.22, 0.62
-_PHASES: tuple[tuple[str, str, str], ...] = (
-    ("copy_s", "copy", ""),
-    ("prove_s", "prove", "////"),
-    ("look_s", "look", "...."),
-    ("release_s", "release", "xxxx"),
+_STEP, _DRIVE, _MOST_STEPS = 15.0, 58.0, 60
+_NAME, _VALUE = 178.0, 110.0
+_PHASES: tuple[tuple[str, str, str, str], ...] = (
+    ("copy_s", "copy", DAY.other, ""),
+    ("prove_s", "prove", DAY.free, "////"),
+    ("look_s", "look", DAY.free, "...."),
+    ("release_s", "release", DAY.free, "xxxx"),
 )
-"""Field, word and hatching: nothing rests on colour."""
+"""Field, word, colour and hatching: nothing rests on colour."""
 
 
-def draw_timeline(plan: Plan, timeline: Timeline, labels: dict[str, str], path: str) -> None:
-    """Draw a rehearsed plan. Raises BadInput for another ending, Refused when the file cannot be written."""
-    steps = timeline.steps[:_MOST_STEPS]
-    drives = [drive for drive in labels if drive in timeline.curves]
-    steps_tall = _INCHES_A_STEP * max(1, len(steps)) + 0.3
-    height = steps_tall + _INCHES_A_DRIVE * len(drives) + 1.9
-    title = rehearsal_headline(timeline, labels).partition(" Without ")[0]
-    with sheet(path, height, f"{plan.host}: {title}") as figure:
-        bottom = 0.9 + _INCHES_A_DRIVE * len(drives)
-        bars = plain_axes(figure, (_LEFT, bottom / height, _WIDE, steps_tall / height))
-        _draw_steps(bars, steps)
-        for number, drive in enumerate(drives):
-            at = (0.75 + _INCHES_A_DRIVE * (len(drives) - 1 - number)) / height
-            axes = plain_axes(figure, (_LEFT, at, _WIDE, (_INCHES_A_DRIVE - 0.25) / height))
-            _draw_curve(axes, timeline, drive, shown(labels[drive]), last=number == len(drives) - 1)
-        for axes in figure.axes:
-            axes.set_xlim(0, max(timeline.total_s, 1e-6))
+def timeline_page(plan: Plan, timeline: Timeline, labels: dict[str, str]) -> Page:
+    """A rehearsed plan."""
+    page, y = headed(f"The timeline of a plan for {plan.host}", rehearsal_headline(timeline, labels))
+    y = draw_timeline(page, timeline, labels, MARGIN, y, ROOM)
+    return page.ends_at(y + MARGIN)
 
 
-def _draw_steps(axes: Any, steps: tuple[TimelineStep, ...]) -> None:
-    for number, step in enumerate(steps):
-        begin = step.start_s
-        for field, word, hatch in _PHASES:
-            takes = getattr(step, field)
-            axes.barh(
-                -number,
-                takes,
-                left=begin,
-                height=0.7,
-                color=DAY.free,
-                edgecolor=DAY.quiet,
-                hatch=hatch,
-                linewidth=0.5,
-                label=word if number == 0 else None,
-            )
-            begin += takes
-        axes.annotate(
-            f"  {format_duration(step.end_s - step.start_s)}",
-            (step.end_s, -number),
-            va="center",
-            fontsize=7,
-            color=DAY.text,
-            annotation_clip=False,
-        )
-    axes.set_yticks([-n for n in range(len(steps))], [f"{step.n}  {shorten(step.library, 30)}" for step in steps])
-    axes.set_ylim(-len(steps) + 0.4, 0.6)
-    axes.set_xticks([])
-    axes.legend(loc="lower left", bbox_to_anchor=(0, 1.0), ncols=4, frameon=False, fontsize=8)
+def draw_timeline(page: Page, timeline: Timeline, labels: dict[str, str], x: float, y: float, room: float) -> float:
+    """The steps, then the drives; where they end."""
+    time = Scale(0.0, max(timeline.total_s, 1e-6), x + _NAME, x + room - _VALUE)
+    y = _legend(page, time.begin, y)
+    for step in timeline.steps[:_MOST_STEPS]:
+        _step(page, step, time, x, y)
+        y += _STEP
+    if (rest := len(timeline.steps) - _MOST_STEPS) > 0:
+        page.text(f"and {rest} more", x, y, SMALL, color=DAY.quiet)
+        y += _STEP
+    y += 10
+    for drive, label in labels.items():
+        if drive in timeline.curves:
+            _curve(page, timeline, drive, label, time, x, y)
+            y += _DRIVE
+    for at_s in round_times(time.high):
+        at = time.at(at_s)
+        page.line([(at, y - 4), (at, y)], DAY.quiet, 0.8)
+        page.text(format_duration(at_s), at, y + 2, SMALL, color=DAY.quiet, align="center")
+    return y + 14
 
 
-def _draw_curve(axes: Any, timeline: Timeline, drive: str, label: str, last: bool) -> None:
+def _legend(page: Page, x: float, y: float) -> float:
+    at = x
+    for _, words, fill, hatch in _PHASES:
+        page.area(Box(at, y, at + 14, y + 10), fill, edge=DAY.quiet, mark=True)
+        if hatch:
+            page.area(Box(at, y, at + 14, y + 10), None, edge=DAY.quiet, hatch=hatch)
+        at = page.text(words, at + 18, y + 1, SMALL).right + 14
+    page.line([(at, y + 5), (at + 20, y + 5)], DAY.look, 1.0, "--")
+    page.text("what must stay free", at + 24, y + 1, SMALL)
+    return y + 18
+
+
+def _step(page: Page, step: TimelineStep, time: Scale, x: float, y: float) -> None:
+    end = page.text(f"{step.n}", x + 16, y + 2, SMALL, color=DAY.quiet, align="right")
+    page.text(step.library, end.right + 6, y + 2, SMALL, room=_NAME - 30)
+    at_s = step.start_s
+    for field, _, fill, hatch in _PHASES:
+        takes = getattr(step, field)
+        if takes > 0:
+            box = Box(time.at(at_s), y + 1, time.at(at_s + takes), y + _STEP - 3)
+            page.area(box, fill, edge=DAY.quiet)
+            if hatch and box.width > 1:
+                page.area(box, None, edge=DAY.quiet, hatch=hatch)
+        at_s += takes
+    page.text(format_duration(step.end_s - step.start_s), time.end + 8, y + 2, SMALL)
+
+
+def _curve(page: Page, timeline: Timeline, drive: str, label: str, time: Scale, x: float, y: float) -> None:
     points = [*timeline.curves[drive]]
     points.append((timeline.total_s, points[-1][1]))
-    times, free = [at for at, _ in points], [value for _, value in points]
-    floor = timeline.floor_bytes[drive]
-    axes.step(times, free, where="post", color=DAY.text, linewidth=1.2)
-    axes.axhline(floor, color=DAY.look, linewidth=1, linestyle="--")
-    low, high = min([*free, floor]), max([*free, floor])
-    margin = (high - low) * 0.15 or 1.0
-    axes.set_ylim(low - margin, high + margin)
-    axes.set_yticks([(low + high) / 2], [f"{label}\nfree space"])
-    lowest = timeline.lowest_free_bytes[drive]
-    words = f"  {format_bytes(free[-1])} then\n  lowest {format_bytes(max(0, lowest))}\n  floor {format_bytes(floor)}"
-    axes.annotate(words, (1, 0.5), xycoords="axes fraction", va="center", fontsize=7, color=DAY.text)
-    if last:
-        axes.xaxis.set_major_formatter(lambda value, _: format_duration(value))
-    else:
-        axes.set_xticks([])
+    free, floor = [value for _, value in points], timeline.floor_bytes[drive]
+    space = Scale(min([*free, floor, 0]), max([*free, floor, 1]) * 1.05, y + _DRIVE - 14, y)
+    page.text(label, x, y + 8, TEXT, bold=True, room=_NAME - 12)
+    page.text("free space", x, y + 20, SMALL, color=DAY.quiet)
+    path: list[tuple[float, float]] = []
+    for at_s, value in points:
+        if path:
+            path.append((time.at(at_s), path[-1][1]))
+        path.append((time.at(at_s), space.at(value)))
+    page.shape([(time.begin, space.at(0)), *path, (time.end, space.at(0))], DAY.free)
+    page.line(path, DAY.text, 1.2)
+    page.line([(time.begin, space.at(floor)), (time.end, space.at(floor))], DAY.look, 1.0, "--")
+    lowest = max(0, timeline.lowest_free_bytes[drive])
+    tall = fonts.height(SMALL) + 2
+    lines = (f"{format_bytes(free[-1])} then", f"lowest {format_bytes(lowest)}", f"keeps {format_bytes(floor)} free")
+    for number, words in enumerate(lines):
+        page.text(words, time.end + 8, y + 4 + number * tall, SMALL, color=DAY.text if not number else DAY.quiet)
 
 
 @register_plan("timeline", "the steps of a plan over time, and the free space of each drive")
-def _draw(workspace: Workspace, plan: Plan, path: str) -> None:
-    draw_timeline(plan, workspace.rehearse.rehearse(plan), workspace.drives.labels(), path)
+def _draw(workspace: Workspace, plan: Plan) -> Page:
+    return timeline_page(plan, workspace.rehearse.rehearse(plan), workspace.drives.labels())

@@ -29,6 +29,19 @@ def write_text(path: str, text: str) -> None:
     write_bytes(path, text.encode("utf-8"))
 
 
+def make_folder_of(path: str) -> None:
+    """Make the folder in which a file is to be written, and those above it. Raises Refused."""
+    folder = os.path.dirname(path)
+    try:
+        if folder:
+            os.makedirs(folder, exist_ok=True)
+    except OSError as fault:
+        raise Refused(
+            f"The folder {shown(folder)} cannot be made: {(fault.strerror or str(fault)).lower()}.",
+            next_step="Choose another place.",
+        ) from None
+
+
 def write_bytes(path: str, data: bytes) -> None:
     """Write a whole file; an older one of that name is replaced only once the new one is on the medium.
 

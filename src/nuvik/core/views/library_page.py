@@ -13,6 +13,7 @@ from nuvik.core.model.paths import is_within
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes, format_count, format_duration, format_speed
 from nuvik.core.planning.drafting.reasons import how_often
+from nuvik.core.planning.placement.limits import could_hold
 from nuvik.core.survey.walk.folder_tree import Folder
 from nuvik.core.views.fallback_sentences import changed_since
 
@@ -42,7 +43,7 @@ def library_page(library: Library, snapshot: Snapshot) -> Iterator[tuple[str, st
         f"{format_bytes(room)} on {shown(other.label)}"
         for other in drives
         if other.id != drive.id
-        and other.attached
+        and could_hold(other, library)
         and abs((room := library.room_on(other)) - library.on_disk_bytes) > _NOTABLE * library.on_disk_bytes
     ]
     if elsewhere:

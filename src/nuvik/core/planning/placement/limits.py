@@ -33,6 +33,16 @@ def is_pinned(library: Library, wishes: Wishes) -> bool:
     return library.id in wishes.pinned or whole in wishes.pinned or library.why_not == PINNED
 
 
+def could_hold(drive: Drive, library: Library) -> bool:
+    """Whether a library would fit on a drive if nothing else of the user's were there."""
+    rules = drive.rules
+    if not drive.attached or drive.read_only or drive.no_place or (library.holds_links and not rules.symlinks):
+        return False
+    if rules.largest_file_bytes is not None and library.largest_file_bytes > rules.largest_file_bytes:
+        return False
+    return library.room_on(drive) <= drive.usable_bytes - drive.headroom_bytes
+
+
 def why_cannot(library: Library, drive: Drive, source: Drive) -> str | None:
     """What makes it impossible to put a library on another drive, whatever the user wants; None when it can be."""
     rules = drive.rules
