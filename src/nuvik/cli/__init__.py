@@ -29,6 +29,7 @@ def build_app() -> typer.Typer:
         opening,
         plan,
         propose,
+        report,
         speeds,
         start,
         status,
@@ -69,6 +70,7 @@ def build_app() -> typer.Typer:
         empty,
         config,
         draw,
+        report,
     ):
         group.add_to(app)
     return app

@@ -6,12 +6,12 @@ from typing import TYPE_CHECKING
 
 from nuvik.core.model.clock import moment_of
 from nuvik.core.model.cold import COLD_AFTER_DAYS
-from nuvik.core.model.library import Kind
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes
 from nuvik.core.views.age_board import AGE_TICKS, Spot, across_of, age_board, big_and_cold_in_words
 from nuvik.drawing import fonts
 from nuvik.drawing.headed import ROOM, WIDE, headed
+from nuvik.drawing.legend import draw_legend, of_kinds
 from nuvik.drawing.page import MARGIN, SMALL, Area, Box, Page
 from nuvik.drawing.palette import DAY
 from nuvik.drawing.registry import register
@@ -56,15 +56,8 @@ def ages_page(snapshot: Snapshot) -> Page:
         page.label(name, badge)
     page.height = 0.0
     y = bottom + 22
-    at = left
-    for kind in (kind for kind in Kind if any(spot.library.kind is kind for spot in spots)):
-        wide = 14 + fonts.width(kind, SMALL) + 10
-        if at + wide > MARGIN + ROOM:
-            at, y = left, y + 14
-        page.badge(kind, at + 5, y + 5)
-        page.text(kind, at + 14, y + 1, SMALL)
-        at += wide
-    return page.ends_at(y + 12 + MARGIN)
+    y = draw_legend(page, of_kinds(spot.library.kind for spot in spots), left, y, MARGIN + ROOM - left)
+    return page.ends_at(y + MARGIN)
 
 
 def _badge(page: Page, spot: Spot, across: Scale, up: Scale) -> Box:

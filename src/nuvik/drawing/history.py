@@ -19,7 +19,8 @@ from nuvik.drawing.scales import Scale
 if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
 
-_ROW, _CHART, _NAME = 76.0, 46.0, 70.0
+_TALL, _HEAD, _BELOW, _NAME = 46.0, 16.0, 14.0, 70.0
+"""Of a chart, of the line above it, and of the room below it; and the room left of it."""
 _FAR_WEEKS = 104
 """What lies further ahead is no forecast."""
 _AHEAD = 0.25
@@ -35,8 +36,8 @@ def history_page(history: History, host: str) -> Page:
     return page.ends_at(y + MARGIN)
 
 
-def draw_history(page: Page, history: History, x: float, y: float, room: float) -> float:
-    """A chart a drive, below each other; where they end."""
+def draw_history(page: Page, history: History, x: float, y: float, room: float, tall: float = _TALL) -> float:
+    """A chart a drive, so tall, below each other; where they end."""
     if not history.drives:
         return y
     begin_s = min(row.points[0][0] for row in history.drives)
@@ -45,26 +46,26 @@ def draw_history(page: Page, history: History, x: float, y: float, room: float) 
     time = Scale(begin_s, end_s, x + _NAME, x + room - 10)
     top = y
     for row in history.drives:
-        _drive(page, row, time, now_s, x, y)
-        y += _ROW
+        _drive(page, row, time, now_s, y, tall)
+        y += _HEAD + tall + _BELOW
     if len(history.waiting) > 1:
-        _waiting(page, history.waiting, time, now_s, x, y)
-        y += _ROW
-    bottom = y - _ROW + 16 + _CHART
+        _waiting(page, history.waiting, time, now_s, y, tall)
+        y += _HEAD + tall + _BELOW
+    bottom = y - _BELOW
     now_x = time.at(now_s)
-    page.line([(now_x, top + 16), (now_x, bottom)], DAY.quiet, 0.6)
+    page.line([(now_x, top + _HEAD), (now_x, bottom)], DAY.quiet, 0.6)
     page.text(_day(begin_s), time.begin, bottom + 4, SMALL, color=DAY.quiet)
     page.text("now", now_x, bottom + 4, SMALL, color=DAY.quiet, align="center")
     page.text(_day(end_s), time.end, bottom + 4, SMALL, color=DAY.quiet, align="right")
     return bottom + 18
 
 
-def _drive(page: Page, row: FreeHistory, time: Scale, now_s: float, x: float, y: float) -> None:
+def _drive(page: Page, row: FreeHistory, time: Scale, now_s: float, y: float, tall: float) -> None:
     free_now, headroom = row.points[-1][1], row.drive.headroom_bytes
     words = f"{shown(row.drive.label)}: {format_bytes(free_now)} free{_when_short(row, now_s)}{bought_words(row)}"
     page.text(words, time.begin, y, TEXT, bold=True, room=time.end - time.begin)
     most = max(max(free for _, free in row.points), headroom, 1) * 1.1
-    space = Scale(0.0, most, y + 16 + _CHART, y + 16)
+    space = Scale(0.0, most, y + _HEAD + tall, y + _HEAD)
     _steps(page, row.points, time, space)
     page.line([(time.begin, space.at(headroom)), (time.end, space.at(headroom))], DAY.look, 0.9, "--")
     if row.bytes_per_week:
@@ -76,19 +77,21 @@ def _drive(page: Page, row: FreeHistory, time: Scale, now_s: float, x: float, y:
     for at_s, _ in row.moves:
         _mark(page, time.at(at_s), space.at(row.free_at(at_s)))
     page.text(format_bytes(round(most / 1.1)), time.begin - 6, y + 18, SMALL, color=DAY.quiet, align="right")
-    page.text("0", time.begin - 6, y + 8 + _CHART, SMALL, color=DAY.quiet, align="right")
+    page.text("0", time.begin - 6, y + _HEAD + tall - 9, SMALL, color=DAY.quiet, align="right")
 
 
-def _waiting(page: Page, points: Sequence[tuple[float, float]], time: Scale, now_s: float, x: float, y: float) -> None:
+def _waiting(
+    page: Page, points: Sequence[tuple[float, float]], time: Scale, now_s: float, y: float, tall: float
+) -> None:
     """Seconds a week; they hold until now."""
     last_s = points[-1][1]
     words = f"Waiting: {format_duration(last_s)} a week, with the speeds known now"
     page.text(words, time.begin, y, TEXT, bold=True, room=time.end - time.begin)
     most = max(max(seconds for _, seconds in points), 1.0)
-    seconds = Scale(0.0, most * 1.1, y + 16 + _CHART, y + 16)
+    seconds = Scale(0.0, most * 1.1, y + _HEAD + tall, y + _HEAD)
     _steps(page, [*points, (now_s, last_s)], time, seconds)
     page.text(format_duration(most), time.begin - 6, y + 18, SMALL, color=DAY.quiet, align="right")
-    page.text("0", time.begin - 6, y + 8 + _CHART, SMALL, color=DAY.quiet, align="right")
+    page.text("0", time.begin - 6, y + _HEAD + tall - 9, SMALL, color=DAY.quiet, align="right")
 
 
 def _steps(page: Page, points: Sequence[tuple[float, float]], time: Scale, scale: Scale) -> None:

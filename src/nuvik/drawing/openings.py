@@ -9,6 +9,7 @@ from nuvik.core.model.units import format_count, format_duration
 from nuvik.core.planning.placement.limits import could_hold
 from nuvik.core.views.waiting_rows import WaitingRow, longest_waits, waiting_rows
 from nuvik.drawing.headed import ROOM, headed
+from nuvik.drawing.legend import draw_legend, of_area, of_dot
 from nuvik.drawing.page import MARGIN, SMALL, Box, Page
 from nuvik.drawing.palette import DAY
 from nuvik.drawing.registry import register
@@ -19,8 +20,12 @@ if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
 
 _MOST, _BAR, _NAME, _DRIVE, _VALUE = 10, 11.0, 170.0, 76.0, 96.0
-_PARTS = (("computing_s", "computing", DAY.quiet, ""), ("sequence_s", "reading in sequence", DAY.other, ""))
-_SEEKS = ("small_reads_s", "small reads", DAY.free, "////")
+_PARTS = (
+    ("computing_s", "computing", DAY.quiet, ""),
+    ("sequence_s", "reading in sequence", DAY.other, ""),
+    ("small_reads_s", "small reads", DAY.free, "////"),
+)
+_KNOWN = (of_dot("recorded", True), of_dot("timed or tasted", False))
 
 
 def openings_page(snapshot: Snapshot) -> Page:
@@ -41,7 +46,8 @@ def draw_openings(page: Page, snapshot: Snapshot, x: float, y: float, room: floa
     groups = [(wait.library, _rows(wait.library, snapshot)) for wait in waits]
     longest_s = max((row.opening.total_s for _, rows in groups for row in rows), default=1.0)
     time = Scale(0.0, longest_s or 1.0, x + _NAME + _DRIVE, x + room - _VALUE)
-    y = _legend(page, x + _NAME + _DRIVE, y)
+    entries = [of_area(words, fill, hatch, 14.0, None) for _, words, fill, hatch in _PARTS]
+    y = draw_legend(page, [*entries, *_KNOWN], x, y, room) + 6
     for library, rows in groups:
         page.badge(library.kind, x + 5, y + 6)
         page.text(library.name, x + 14, y + 1, SMALL, bold=True, room=_NAME - 20)
@@ -62,7 +68,7 @@ def _rows(library: Library, snapshot: Snapshot) -> list[WaitingRow]:
 def _bar(page: Page, row: WaitingRow, library: Library, time: Scale, y: float) -> None:
     page.text(row.drive.label, time.begin - 8, y + 1, SMALL, bold=row.here, align="right", room=_DRIVE - 10)
     at_s = 0.0
-    for field, _, fill, hatch in (*_PARTS, _SEEKS):
+    for field, _, fill, hatch in _PARTS:
         takes = getattr(row.opening, field)
         if takes > 0:
             box = Box(time.at(at_s), y, time.at(at_s + takes), y + _BAR)
@@ -75,19 +81,6 @@ def _bar(page: Page, row: WaitingRow, library: Library, time: Scale, y: float) -
         page.dot(time.at(known.seconds), y + _BAR / 2, full=known.recorded)
     here = " (now)" if row.here else ""
     page.text(f"{format_duration(row.opening.total_s)}{here}", time.end + 10, y + 1, SMALL, bold=row.here)
-
-
-def _legend(page: Page, x: float, y: float) -> float:
-    at = x
-    for _, words, fill, hatch in (*_PARTS, _SEEKS):
-        page.area(Box(at, y, at + 14, y + 10), fill, edge=DAY.quiet, mark=True)
-        if hatch:
-            page.area(Box(at, y, at + 14, y + 10), None, edge=DAY.quiet, hatch=hatch)
-        at = page.text(words, at + 18, y + 1, SMALL).right + 14
-    for words, full in (("recorded", True), ("timed or tasted", False)):
-        page.dot(at + 3, y + 5, full=full)
-        at = page.text(words, at + 10, y + 1, SMALL).right + 14
-    return y + 20
 
 
 @register("openings", "how long libraries take to open, and how that is known")

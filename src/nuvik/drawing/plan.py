@@ -9,7 +9,8 @@ from nuvik.core.model.plan import Plan
 from nuvik.core.model.units import format_bytes
 from nuvik.core.views.draft_sentences import totals
 from nuvik.drawing.headed import ROOM, headed
-from nuvik.drawing.page import MARGIN, TEXT, Page
+from nuvik.drawing.page import MARGIN, SMALL, TEXT, Page
+from nuvik.drawing.palette import DAY
 from nuvik.drawing.registry import register_plan
 from nuvik.drawing.strips import Strip, draw_strips
 from nuvik.drawing.tables import draw_table
@@ -43,8 +44,10 @@ def strips_of(draft: Draft) -> list[Strip]:
     return strips
 
 
-def draw_moves(page: Page, plan: Plan, labels: dict[str, str], x: float, y: float, room: float) -> float:
-    """The steps of a plan as a table; where it ends."""
+def draw_moves(
+    page: Page, plan: Plan, labels: dict[str, str], x: float, y: float, room: float, most: int | None = None
+) -> float:
+    """The steps of a plan as a table, at most so many; where it ends."""
     rows = [
         (
             str(step.n),
@@ -53,9 +56,12 @@ def draw_moves(page: Page, plan: Plan, labels: dict[str, str], x: float, y: floa
             f"{labels.get(step.from_drive, step.from_drive)} → {labels.get(step.to_drive, step.to_drive)}",
             step.reason,
         )
-        for step in plan.steps
+        for step in plan.steps[:most]
     ]
-    return draw_table(page, rows, ("", "library", "size", "from → to", "why"), x, y, room, right=(0, 2))
+    y = draw_table(page, rows, ("", "library", "size", "from → to", "why"), x, y, room, right=(0, 2))
+    if rest := len(plan.steps) - len(rows):
+        y = page.paragraph(f"and {rest} more", x, y + 3, room, SMALL, color=DAY.quiet)
+    return y
 
 
 @register_plan("plan", "every drive now and once a plan is carried, with the moves and why")

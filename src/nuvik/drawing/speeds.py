@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 from typing import TYPE_CHECKING
 
 from nuvik.core.model.drive import Drive
@@ -10,7 +11,8 @@ from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_duration, format_speed
 from nuvik.drawing import fonts
 from nuvik.drawing.headed import ROOM, headed
-from nuvik.drawing.page import MARGIN, SMALL, TEXT, Page
+from nuvik.drawing.legend import Entry, draw_legend
+from nuvik.drawing.page import MARGIN, SMALL, TEXT, Box, Page
 from nuvik.drawing.palette import DAY
 from nuvik.drawing.registry import register
 from nuvik.drawing.scales import Scale
@@ -45,14 +47,16 @@ def draw_speeds(page: Page, drives: Sequence[Drive], x: float, y: float, room: f
     page.text("reads, and below it writes", left, y, SMALL, color=DAY.quiet)
     page.text("small reads a second", small_left, y, SMALL, color=DAY.quiet)
     top, bottom = y + 16, y + 16 + _ROW * len(drives)
-    ticks = [(at, speeds, format_speed(round(at))) for at in speeds.decades()]
-    ticks += [(at, small, f"{at:,.0f}") for at in small.decades()]
-    for at, scale, words in ticks:
-        page.line([(scale.at(at), y + 12), (scale.at(at), bottom - 6)], DAY.free, 0.7)
-        page.text(words, scale.at(at), bottom - 4, SMALL, color=DAY.quiet, align="center")
+    ticks = [(speeds.at(at), format_speed(round(at))) for at in speeds.decades()]
+    ticks += [(small.at(at), f"{at:,.0f}") for at in small.decades()]
+    for at, words in ticks:
+        page.line([(at, y + 12), (at, bottom - 6)], DAY.free, 0.7)
+        half = fonts.width(words, SMALL) / 2
+        if page.is_free(Box(at - half, bottom - 4, at + half, bottom + 5)):  # else too close to the one before
+            page.text(words, at, bottom - 4, SMALL, color=DAY.quiet, align="center")
     for number, drive in enumerate(drives):
         _row(page, drive, top + number * _ROW, x, speeds, small)
-    return _legend(page, x, bottom + 14)
+    return _legend(page, x, bottom + 14, room)
 
 
 def _sentence(drives: Sequence[Drive]) -> str:
@@ -89,19 +93,20 @@ def _bar(page: Page, scale: Scale, value: float, source: str, y: float) -> None:
     page.dot(end, y, full=source == "measured")
 
 
-def _legend(page: Page, x: float, y: float) -> float:
-    at = x
-    for words, dash in _DASH.items():
-        page.line([(at, y + 5), (at + 24, y + 5)], DAY.text, 1.4, dash)
-        page.dot(at + 24, y + 5, full=words == "measured")
-        at = page.text(words, at + 32, y, SMALL).right + 16
-    for words, wide, color in (
-        ("the most its link allows", 1.2, DAY.quiet),
-        ("… and it is what limits the drive", 2.5, DAY.look),
-    ):
-        page.line([(at, y), (at, y + 11)], color, wide)
-        at = page.text(words, at + 7, y, SMALL).right + 16
-    return y + 12
+def _legend(page: Page, x: float, y: float, room: float) -> float:
+    entries = [Entry(words, 27.0, partial(_sample, words, dash)) for words, dash in _DASH.items()]
+    entries.append(_ceiling("the most its link allows", 1.2, DAY.quiet))
+    entries.append(_ceiling("… and it is what limits the drive", 2.5, DAY.look))
+    return draw_legend(page, entries, x, y, room)
+
+
+def _sample(words: str, dash: str, page: Page, x: float, y: float) -> None:
+    page.line([(x, y), (x + 24, y)], DAY.text, 1.4, dash)
+    page.dot(x + 24, y, full=words == "measured")
+
+
+def _ceiling(words: str, width: float, color: str) -> Entry:
+    return Entry(words, 3.0, lambda page, x, y: page.line([(x, y - 5), (x, y + 6)], color, width))
 
 
 @register("speeds", "reading, writing and small reads of every drive")

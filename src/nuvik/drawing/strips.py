@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.library import Library
 from nuvik.core.model.units import Base, format_bytes, format_free, preferred
 from nuvik.drawing import fonts
+from nuvik.drawing.legend import draw_legend, of_area, of_kinds
 from nuvik.drawing.page import SMALL, TEXT, Box, Page
 from nuvik.drawing.palette import DAY
 from nuvik.drawing.scales import pieces, round_bytes, strip_scale
@@ -94,22 +95,10 @@ def _zigzag(page: Page, box: Box) -> None:
 
 def _legend(page: Page, strips: Sequence[Strip], x: float, y: float, room: float) -> float:
     """The kinds that are there, with their letters; where it ends."""
-    used = {library.kind for strip in strips for library in strip.libraries}
-    at = x
-    for kind in (kind for kind in Kind if kind in used):
-        wide = 14 + fonts.width(kind, SMALL) + 10
-        if at + wide > x + room:
-            at, y = x, y + 14
-        page.badge(kind, at + 5, y + 5)
-        page.text(kind, at + 14, y + 1, SMALL)
-        at += wide
-    for words, fill, hatch in (("other data", DAY.other, ""), ("headroom", DAY.free, "////"), ("free", DAY.free, "")):
-        wide = 14 + fonts.width(words, SMALL) + 10
-        if at + wide > x + room:
-            at, y = x, y + 14
-        page.area(Box(at, y, at + 10, y + 10), fill, edge=DAY.quiet, mark=True)
-        if hatch:
-            page.area(Box(at, y, at + 10, y + 10), None, edge=DAY.quiet, hatch=hatch)
-        page.text(words, at + 14, y + 1, SMALL)
-        at += wide
-    return y + 16
+    entries = [
+        *of_kinds(library.kind for strip in strips for library in strip.libraries),
+        of_area("other data", DAY.other),
+        of_area("headroom", DAY.free, "////"),
+        of_area("free", DAY.free),
+    ]
+    return draw_legend(page, entries, x, y, room) + 2

@@ -11,6 +11,7 @@ from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes, format_count
 from nuvik.drawing import fonts
 from nuvik.drawing.headed import ROOM, headed
+from nuvik.drawing.legend import draw_legend, of_kinds
 from nuvik.drawing.page import MARGIN, SMALL, TEXT, Box, Page
 from nuvik.drawing.palette import DAY
 from nuvik.drawing.registry import register
@@ -35,15 +36,8 @@ def tiles_page(snapshot: Snapshot) -> Page:
         _draw_drive(page, drive, snapshot.on_drive(drive.id), x, y, wide)
         if number % 2 or number == len(drives) - 1:
             y += _TALL + _GAP
-    at = MARGIN
-    for kind in (kind for kind in Kind if any(library.kind is kind for library in snapshot.libraries)):
-        wide = 14 + fonts.width(kind, SMALL) + 10
-        if at + wide > MARGIN + ROOM:
-            at, y = MARGIN, y + 14
-        page.badge(kind, at + 5, y + 5)
-        page.text(kind, at + 14, y + 1, SMALL)
-        at += wide
-    return page.ends_at(y + 12 + MARGIN)
+    y = draw_legend(page, of_kinds(library.kind for library in snapshot.libraries), MARGIN, y, ROOM)
+    return page.ends_at(y + MARGIN)
 
 
 def _draw_drive(page: Page, drive: Drive, libraries: Sequence[Library], x: float, y: float, wide: float) -> None:

@@ -10,6 +10,7 @@ from nuvik.core.model.units import format_bytes, format_duration
 from nuvik.core.views.rehearsal_sentences import rehearsal_headline
 from nuvik.drawing import fonts
 from nuvik.drawing.headed import ROOM, headed
+from nuvik.drawing.legend import draw_legend, of_area, of_line
 from nuvik.drawing.page import MARGIN, SMALL, TEXT, Box, Page
 from nuvik.drawing.palette import DAY
 from nuvik.drawing.registry import register_plan
@@ -39,7 +40,9 @@ def timeline_page(plan: Plan, timeline: Timeline, labels: dict[str, str]) -> Pag
 def draw_timeline(page: Page, timeline: Timeline, labels: dict[str, str], x: float, y: float, room: float) -> float:
     """The steps, then the drives; where they end."""
     time = Scale(0.0, max(timeline.total_s, 1e-6), x + _NAME, x + room - _VALUE)
-    y = _legend(page, time.begin, y)
+    entries = [of_area(words, fill, hatch, 14.0) for _, words, fill, hatch in _PHASES]
+    entries.append(of_line("what must stay free", DAY.look, 1.0, "--"))
+    y = draw_legend(page, entries, time.begin, y, room - _NAME) + 4
     for step in timeline.steps[:_MOST_STEPS]:
         _step(page, step, time, x, y)
         y += _STEP
@@ -56,18 +59,6 @@ def draw_timeline(page: Page, timeline: Timeline, labels: dict[str, str], x: flo
         page.line([(at, y - 4), (at, y)], DAY.quiet, 0.8)
         page.text(format_duration(at_s), at, y + 2, SMALL, color=DAY.quiet, align="center")
     return y + 14
-
-
-def _legend(page: Page, x: float, y: float) -> float:
-    at = x
-    for _, words, fill, hatch in _PHASES:
-        page.area(Box(at, y, at + 14, y + 10), fill, edge=DAY.quiet, mark=True)
-        if hatch:
-            page.area(Box(at, y, at + 14, y + 10), None, edge=DAY.quiet, hatch=hatch)
-        at = page.text(words, at + 18, y + 1, SMALL).right + 14
-    page.line([(at, y + 5), (at + 20, y + 5)], DAY.look, 1.0, "--")
-    page.text("what must stay free", at + 24, y + 1, SMALL)
-    return y + 18
 
 
 def _step(page: Page, step: TimelineStep, time: Scale, x: float, y: float) -> None:

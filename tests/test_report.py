@@ -1,0 +1,104 @@
+"""The report: for somebody who never saw Nuvik, on paper of both kinds and as one file that needs nothing beside it."""
+
+from __future__ import annotations
+
+import os
+import re
+from html.parser import HTMLParser
+
+import pytest
+
+from conftest import MB, fill, put
+from nuvik.__main__ import run
+from nuvik.core.carrying.run import carry_plan
+from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.stages.workspace import open_workspace
+from nuvik.demo.build import household_at
+from nuvik.drawing.page import Page, Words
+from nuvik.drawing.report.html import report_html
+from nuvik.drawing.report.pages import Paper, blocks_drawn, report_pages
+from nuvik.drawing.report.sections import Report, report_of
+from test_drawings import faults_of
+
+TITLES = ["How full the drives are", "What they hold", "How fast they are, and what you wait for"]
+TITLES += ["What is proposed, and why", "What was moved", "Over time", "What depends on which portable drive"]
+TITLES += ["What the words mean"]
+
+
+def words_of(pages: list[Page]) -> str:
+    return " ".join(item.words for page in pages for item in page.items if isinstance(item, Words))
+
+
+def test_the_report_of_the_demo_tells_the_whole_story_in_a_few_pages(tmp_path):
+    folder = household_at(str(tmp_path / "demo"))
+    report = report_of(open_workspace(folder, waits=False))
+    assert [section.title for section in report.sections] == TITLES
+    for paper in Paper:
+        pages = report_pages(report, paper)
+        assert 4 <= len(pages) <= 6
+        assert {(page.width, page.height) for page in pages} == {paper.size}
+        assert [fault for page in pages for fault in faults_of(page)] == []
+        said = words_of(pages)
+        for words in ("36.6 GB free", "Saltmarsh Signalman", "You wait", "Pocket Regatta Hollin", "nuvik undo 2"):
+            assert words in said, words
+        assert f"1 of {len(pages)}" in said
+    assert [fault for _, page in blocks_drawn(report, 720) for fault in faults_of(page)] == []
+
+
+class _Read(HTMLParser):
+    def __init__(self) -> None:
+        super().__init__()
+        self.open: list[str] = []
+        self.outside: list[str] = []
+        self.titles: list[str] = []
+
+    def handle_starttag(self, tag: str, attributes: list[tuple[str, str | None]]) -> None:
+        if tag not in ("meta", "br"):
+            self.open.append(tag)
+        self.outside += [value for name, value in attributes if name in ("src", "href") and value and value[0] != "#"]
+
+    def handle_startendtag(self, tag: str, attributes: list[tuple[str, str | None]]) -> None:
+        self.handle_starttag(tag, attributes)
+        self.open.pop()
+
+    def handle_endtag(self, tag: str) -> None:
+        assert self.open.pop() == tag
+
+    def handle_data(self, data: str) -> None:
+        if self.open and self.open[-1] == "h2":
+            self.titles.append(data)
+
+
+def test_the_html_report_is_one_file_that_asks_for_nothing_else(world, capsys, tmp_path):
+    hostile = fill(world.path("heron", os.fsdecode(b"<script>alert(1)</script> & \xff")), seed=5)
+    put(hostile / "big", 400 * MB)
+    put(world.path("kestrel", "Films", "望遠鏡", "a.mkv"), 90 * MB)
+    at = ["--world", str(world.folder)]
+    workspace = world.open()
+    workspace.survey.take()
+    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(hostile), "wren")])))
+    path = tmp_path / "made" / "r.html"
+    assert run(["report", "-o", str(path), *at]) == 0
+    text = path.read_text()
+    read = _Read()
+    read.feed(text)
+    assert read.open == [] and read.outside == [] and "<script" not in text
+    assert read.titles[0] == TITLES[0] and text.count("<svg") == text.count("</svg>") >= 4
+    assert re.findall(r"url\((?!data:|#)", text) == []
+    assert run(["report", "-o", str(tmp_path / "r.doc"), *at]) == 2
+    assert run(["report", "-o", str(tmp_path / "r.pdf"), "--paper", "letter", "--no-proposal", *at]) == 0
+    assert (tmp_path / "r.pdf").read_bytes().startswith(b"%PDF")
+    report = report_of(workspace)
+    assert [fault for paper in Paper for page in report_pages(report, paper) for fault in faults_of(page)] == []
+    assert "What is proposed, and why" not in report_html(report_of(workspace, propose=False))
+
+
+@pytest.mark.parametrize("surveyed", [False, True])
+def test_a_report_of_nothing_says_so(world, surveyed):
+    workspace = world.open()
+    if surveyed:
+        workspace.survey.take()
+    report: Report = report_of(workspace)
+    said = words_of(report_pages(report))
+    assert "Nothing has been moved yet." in said and ("Nothing was surveyed yet" in said) is not surveyed
+    assert faults_of(report_pages(report)[0]) == []
