@@ -18,6 +18,8 @@ from nuvik.drawing.page import Page, Words
 from nuvik.drawing.report.html import report_html
 from nuvik.drawing.report.pages import Paper, blocks_drawn, report_pages
 from nuvik.drawing.report.sections import Report, report_of
+from nuvik.tui.app import NuvikApp
+from screens import choices, settle
 from test_drawings import faults_of
 
 TITLES = ["How full the drives are", "What they hold", "How fast they are, and what you wait for"]
@@ -102,3 +104,26 @@ def test_a_report_of_nothing_says_so(world, surveyed):
     said = words_of(report_pages(report))
     assert "Nothing has been moved yet." in said and ("Nothing was surveyed yet" in said) is not surveyed
     assert faults_of(report_pages(report)[0]) == []
+
+
+async def test_from_a_stage_drawings_and_the_report_are_written_with_one_key(world, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    game = fill(world.path("kestrel", "Games", "Ferrymoss"))
+    world.open().survey.take()
+    (tmp_path / "nuvik-drives.pdf").write_text("mine")
+    app = NuvikApp(world.open)
+    async with app.run_test(size=(159, 47)) as pilot:
+        await settle(app, pilot)
+        for keys in (["D", "d"], ["D", "r"], ["3", "D"]):
+            await pilot.press(*keys)
+            await settle(app, pilot)
+        assert "the plan over time" not in choices(app)
+        await pilot.press("escape")
+        desk = app.screen.desk
+        desk.edit(desk.workspace.plan.draft([(str(game), "heron")]))
+        await pilot.press("D", "t")
+        await settle(app, pilot)
+    assert (tmp_path / "nuvik-drives.pdf").read_text() == "mine"
+    made = sorted(path.name for path in tmp_path.glob("nuvik-*"))
+    assert [name for name in made if name.startswith("nuvik-drives")] != ["nuvik-drives.pdf"]
+    assert {"nuvik-report.pdf", "nuvik-report.html", "nuvik-timeline.pdf", "nuvik-timeline.svg"} <= set(made)

@@ -38,7 +38,7 @@ _TEXTS: dict[str, tuple[str, tuple[tuple[str, str], ...]]] = {
             ("o", "data in no library, old downloads, files on two drives"),
             ("x", "write the listed libraries to CSV and JSON"),
             ("z", "draw all strips to scale, or long ones with breaks (≈)"),
-            ("i", "everything about the drive at the cursor; x there ejects it"),
+            ("i", "everything about the drive at the cursor; there x ejects it, w leads through what to do with it"),
             ("h", "how things stand: what needs a decision, and what is good to know"),
             ("r", "survey again, or stop the running survey"),
         ),
@@ -134,6 +134,7 @@ class Help(Over[None]):
         everywhere = (
             (f"1 – {len(STAGES)}", "the stages"),
             ("t", "theme"),
+            ("D", "draw this, or the report, as files into the folder at hand"),
             ("Ctrl+P", "search all commands"),
             ("q", "quit"),
         )

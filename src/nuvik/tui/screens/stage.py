@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import os
 import time
 from collections.abc import Callable
 from functools import partial
@@ -13,13 +14,14 @@ from rich.style import Style
 from rich.text import Text
 from textual import events
 from textual.app import ComposeResult
+from textual.binding import Binding
 from textual.containers import Vertical
 from textual.screen import Screen
 from textual.timer import Timer
 from textual.widgets import Static
 
 from nuvik.core.model.errors import NuvikError, StopRequested
-from nuvik.core.model.names import shorten
+from nuvik.core.model.names import shorten, shown
 from nuvik.tui.desk import Desk
 from nuvik.tui.key_words import by_keys
 from nuvik.tui.shell import STAGES, Shell
@@ -50,6 +52,7 @@ class StageScreen(Screen[None]):
     _ticker: Timer | None = None
     _stop_waiting: Callable[[], None] = staticmethod(lambda: None)
 
+    BINDINGS = [Binding("D", "draw", "drawings", show=False)]
     STAGE: ClassVar[str] = ""
     FIRST_FOCUS: ClassVar[str] = ""
 
@@ -165,6 +168,23 @@ class StageScreen(Screen[None]):
             fault = NuvikError(f"A fault in Nuvik itself: {fault!r}", next_step="Nothing was changed.")
         self.refresh_stage()
         self.shell.complain(fault)
+
+    def action_draw(self) -> None:
+        """Choose a drawing, or the report; it is written into the folder at hand, beside the screen."""
+        from nuvik.tui.drawing_menu import drawing_choices
+        from nuvik.tui.screens.menu import Menu
+
+        self.app.push_screen(Menu("What is to be drawn, as PDF and SVG?", drawing_choices(self.desk)), self._drawn)
+
+    def _drawn(self, key: str | None) -> None:
+        from nuvik.tui.drawing_menu import draw_into
+
+        if key is not None:
+            self.notify("Drawing …")
+            self.in_background(lambda: draw_into(self.desk, key, os.getcwd()), self._written_to, group="drawing")
+
+    def _written_to(self, paths: list[str]) -> None:
+        self.notify(f"Written: {' and '.join(shown(path) for path in paths)}", markup=False)
 
     def show_desk(self) -> None:
         """Draw everything anew from the desk."""
