@@ -21,6 +21,7 @@ def build_app() -> typer.Typer:
         eject,
         empty,
         guide,
+        help,
         history,
         landing,
         logbook,
@@ -71,6 +72,7 @@ def build_app() -> typer.Typer:
         config,
         draw,
         report,
+        help,
     ):
         group.add_to(app)
     return app

@@ -88,7 +88,7 @@ def add_to(app: typer.Typer) -> None:
             (
                 shown(candidate.label),
                 f"{candidate.price:,.2f} {candidate.currency}",
-                f"{candidate.price_per_tb:,.2f} {candidate.currency}",
+                "–" if candidate.price_per_tb is None else f"{candidate.price_per_tb:,.2f} {candidate.currency}",
                 format_speed(candidate.read_bytes_per_s),
                 format_duration(candidate.felt_load_s),
                 format_duration(verdict.saves_s_per_week),

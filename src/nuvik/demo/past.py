@@ -5,6 +5,7 @@ really carried and only dated back.
 from __future__ import annotations
 
 import hashlib
+import math
 import os
 import time
 from collections.abc import Iterator
@@ -101,7 +102,7 @@ def _snapshots(snapshot: Snapshot, folder: str, now_s: float) -> Iterator[Snapsh
             replace(drive, used_bytes=max(0, drive.used_bytes - less.get(drive.id, 0))) for drive in snapshot.drives
         )
         at = moment_text(now_s - weeks * 7 * _DAY_S)
-        yield replace(snapshot, taken_at=at, drives=drives, libraries=tuple(libraries))
+        yield replace(snapshot, taken_at=at, drives=drives, libraries=tuple(libraries), large_files=())
     yield snapshot
 
 
@@ -111,7 +112,9 @@ def _then(library: Library, weeks: int, folder: str) -> Library | None:
     chance = int.from_bytes(hashlib.blake2b(library.name.encode(), digest_size=4).digest(), "big") / 2**32
     if library.kind in _CAME_AT_ONCE and chance * 2 * _WEEKS < weeks:
         return None
-    share = 1 - _GROWS.get(library.kind, 0.0) * (0.7 + 0.6 * chance) * weeks / _WEEKS
+    # Nothing grows evenly: some weeks bring more, others less.
+    past = weeks + 0.8 * math.sin(weeks * 1.7 + chance * 6)
+    share = 1 - _GROWS.get(library.kind, 0.0) * (0.7 + 0.6 * chance) * past / _WEEKS
     then = replace(library, bytes=round(library.bytes * share), on_disk_bytes=round(library.on_disk_bytes * share))
     for each in LIBRARIES:
         if each.moved is not None and library.path == os.path.join(folder, each.drive, *each.folder.split("/")):

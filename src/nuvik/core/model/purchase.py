@@ -34,8 +34,9 @@ class Candidate:
     """The id of a drive that is here already, of which this changes the case or port only."""
 
     @property
-    def price_per_tb(self) -> float:
-        return self.price / (self.capacity_bytes / TB)
+    def price_per_tb(self) -> float | None:
+        """What each TB of it costs; None for a faster port or case, which brings none."""
+        return None if self.upgrade_of is not None else self.price / (self.capacity_bytes / TB)
 
     @property
     def read_bytes_per_s(self) -> float:

@@ -31,6 +31,7 @@ from nuvik.core.planning.drafting.wishes_input import (
     weights_of,
     wishes_as_typed,
 )
+from nuvik.core.planning.placement.limits import why_cannot
 from nuvik.core.stages.computer import Computer
 from nuvik.core.stages.survey import SurveyStage
 from nuvik.core.store.kept_draft import keep_draft, kept_draft
@@ -108,10 +109,14 @@ class PlanStage:
         `draft`; and what of it does not fit. What programs make anew is left out.
         """
         free, going, staying = drive.free_bytes - drive.headroom_bytes, [], []
+        snapshot = self.survey.latest()
         able = [
             library
-            for library in self.survey.latest().libraries
-            if library.drive != drive.id and library.movable and library.kind is not Kind.CACHE
+            for library in snapshot.libraries
+            if library.drive != drive.id
+            and library.kind is not Kind.CACHE
+            and library.movable
+            and why_cannot(library, drive, snapshot.drive(library.drive)) is None
         ]
         for library in sorted(able, key=lambda each: (-each.opens_per_week, each.on_disk_bytes, each.path)):
             room = library.room_on(drive)

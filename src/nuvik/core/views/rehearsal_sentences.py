@@ -101,17 +101,19 @@ def halfway_line(timeline: Timeline) -> str:
 
 def forecast_line(forecast: Forecast, label: str) -> str:
     """For example “Kestrel is at its headroom in 3 to 5 weeks; once this is carried, in 20 to 31”."""
-    now, then = _when(forecast.now), _when(forecast.then)
+    now, then = _when(forecast.now), "not for years" if forecast.then is None else _when(forecast.then)
     name = shown(label)
-    under = forecast.now == (0.0, 0.0)
-    start = f"{name} is already short of its headroom" if under else f"{name} is down to its headroom {now}"
+    if forecast.now == (0.0, 0.0):
+        start = f"{name} is already short of its headroom"
+    else:
+        start = f"{name} {'stays above' if forecast.now is None else 'is down to'} its headroom {now}"
     return start if forecast.now == forecast.then else f"{start}; after this plan, {then}"
 
 
 def _when(weeks: tuple[float, float] | None) -> str:
     if weeks is None:
-        return "not for years"
+        return "for years"
     if weeks == (0.0, 0.0):
         return "at once"
-    latest = "many" if weeks[1] >= FAR_WEEKS else f"{weeks[1]:.0f}"
-    return f"in {weeks[0]:.0f} to {latest} weeks"
+    earliest, latest = f"{weeks[0]:.0f}", "many" if weeks[1] >= FAR_WEEKS else f"{weeks[1]:.0f}"
+    return f"in {earliest} to {latest} weeks" if earliest != latest else f"in {format_count(int(earliest), 'week')}"

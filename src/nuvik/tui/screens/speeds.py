@@ -208,7 +208,9 @@ class SpeedsScreen(StageScreen):
         for verdict in self._verdicts:
             candidate = verdict.candidate
             text.append(f"\n{padded(shorten(candidate.label, _BUY_CELLS - 1), _BUY_CELLS)}", style=palette.text)
-            text.append(f"{candidate.price_per_tb:>8,.0f} {candidate.currency:<3}", style=palette.quiet)
+            per_tb = candidate.price_per_tb
+            words = f"{'–':>8}    " if per_tb is None else f"{per_tb:>8,.0f} {candidate.currency:<3}"
+            text.append(words, style=palette.quiet)
             text.append(
                 f"{'! ' * candidate.is_held_back + format_speed(candidate.read_bytes_per_s):>11}",
                 style=palette.look if candidate.is_held_back else palette.text,

@@ -49,7 +49,9 @@ def why_moves(library: Library, here: Drive, there: Drive, demands: list[Demand]
 
 
 def how_often(per_week: float) -> str:
-    """For example “twice a week”."""
+    """For example “twice a week” or “every 4 weeks”."""
+    if 0 < per_week < 1 and abs(1 / per_week - round(1 / per_week)) < 0.05:
+        return f"every {round(1 / per_week)} weeks"
     return {1.0: "once a week", 2.0: "twice a week"}.get(per_week, f"{per_week:g} times a week")
 
 

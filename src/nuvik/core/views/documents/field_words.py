@@ -72,7 +72,7 @@ FIELD_WORDS = {
     "parts": "Folders in it that may be placed apart.",
     "path": "Where it is.",
     "price": "What it costs.",
-    "price_per_tb": "What it costs for each TB.",
+    "price_per_tb": "What it costs for each TB; null for a faster port or case.",
     "problem": "What is wrong; null: nothing.",
     "prove_s": "Of that: reading the copy back.",
     "read_bytes": "What of it was read.",

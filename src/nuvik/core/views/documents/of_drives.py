@@ -41,7 +41,7 @@ class CandidateDocument:
     label: str
     price: float
     currency: str
-    price_per_tb: float
+    price_per_tb: float | None
     read_bytes_per_s: float
     """What really arrives: the slowest of drive, case and port."""
     write_bytes_per_s: float
