@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import shlex
 import subprocess
 import sys
@@ -11,6 +12,7 @@ from typing import Any
 
 from hatchling.builders.hooks.plugin.interface import BuildHookInterface
 
+_LEAST_GLIBC = (2, 17)
 _CORE = os.path.join("src", "nuvik", "core")
 _PARTS = (os.path.join(_CORE, "survey", "walk", "_scan_folder"), os.path.join(_CORE, "hosts", "_many_files"))
 """Each part's source, without its ending."""
@@ -22,6 +24,7 @@ class CustomBuildHook(BuildHookInterface):
     def initialize(self, version: str, build_data: dict[str, Any]) -> None:
         if sys.platform == "win32":
             return
+        made: list[str] = []
         for part in _PARTS:
             source, built = os.path.join(self.root, f"{part}.c"), os.path.join(self.root, f"{part}.abi3.so")
             if problem := _compile(source, built):
@@ -33,8 +36,29 @@ class CustomBuildHook(BuildHookInterface):
                 self.app.display_warning(f"Nuvik is installed without {name}, so it is slower: {problem}")
                 continue
             build_data["pure_python"] = False
-            build_data["infer_tag"] = True
             build_data["artifacts"].append(f"{part}.abi3.so")
+            made.append(built)
+        if made:
+            # The stable interface of CPython 3.11: one wheel serves this and every later version.
+            build_data["tag"] = f"cp311-abi3-{_platform_of(made)}"
+
+
+def _platform_of(libraries: list[str]) -> str:
+    """The tag of the systems on which these libraries run: for glibc, those of the newest version that they ask for
+    (PEP 600), and never older than what the oldest supported Python needs.
+    """
+    from packaging.tags import platform_tags
+
+    newest = (0, 0)
+    for library in libraries:
+        with open(library, "rb") as file:
+            asked = re.findall(rb"GLIBC_(\d+)\.(\d+)", file.read())
+        newest = max([newest, *((int(major), int(minor)) for major, minor in asked)])
+    tags = list(platform_tags())
+    if newest == (0, 0):
+        return tags[0]
+    machine = sysconfig.get_platform().removeprefix("linux-").replace("-", "_")
+    return f"manylinux_{max(newest, _LEAST_GLIBC)[0]}_{max(newest, _LEAST_GLIBC)[1]}_{machine}"
 
 
 def _compile(source: str, built: str) -> str | None:

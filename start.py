@@ -11,6 +11,9 @@ python3 start.py shots            take the pictures in docs/screenshots again
 python3 start.py rooms            draw docs/rooms.svg again: the rooms of the code, and which uses which
 python3 start.py lock             write requirements.lock again from pyproject.toml
 python3 start.py schemas          write docs/schema again from the models
+python3 start.py man              write docs/nuvik.1 again from the commands
+
+`demo` and `run` install what running needs; everything else also installs what the checks need.
 """
 
 from __future__ import annotations
@@ -24,7 +27,7 @@ from pathlib import Path
 
 HERE = Path(__file__).resolve().parent
 HOME = HERE / ".venv"
-LOCK = HERE / "requirements.lock"
+LOCK, RUN_LOCK = HERE / "requirements.lock", HERE / "requirements-run.lock"
 CORE = HERE / "src" / "nuvik" / "core"
 BUILT_FROM = (CORE / "survey" / "walk" / "_scan_folder.c", CORE / "hosts" / "_many_files.c")
 STAMP = HOME / "made-from"
@@ -48,11 +51,12 @@ def main(words: list[str]) -> int:
         "rooms": rooms,
         "lock": lock,
         "schemas": schemas,
+        "man": man,
     }
     if not words or words[0] not in verbs:
         print(__doc__)
         return 0 if words and words[0] in ("-h", "--help") else 2
-    problem = make_ready()
+    problem = make_ready(whole=words[0] not in ("demo", "run"))
     return problem or verbs[words[0]](words[1:])
 
 
@@ -110,15 +114,25 @@ def schemas(words: list[str]) -> int:
     return call("docs/write_schemas.py", *words)
 
 
+def man(words: list[str]) -> int:
+    return call("docs/write_man.py", *words)
+
+
 def lock(words: list[str]) -> int:
-    """Pin every dependency with its hashes, for all systems at once."""
+    """Pin every dependency with its hashes, for all systems at once: of what the checks need, and of what running does,
+    in the same versions.
+    """
+    return _lock(LOCK, ["--group", "dev", *words]) or _lock(
+        RUN_LOCK, ["--group", "build", "--constraint", str(LOCK), *words]
+    )
+
+
+def _lock(output: Path, words: list[str]) -> int:
     command = [
         tool("uv"),
         "pip",
         "compile",
         "pyproject.toml",
-        "--group",
-        "dev",
         "--universal",
         "--generate-hashes",
         "--no-strip-extras",
@@ -129,7 +143,7 @@ def lock(words: list[str]) -> int:
         "--python-version",
         "3.11",
         "--output-file",
-        str(LOCK),
+        str(output),
         "--quiet",
         *words,
     ]
@@ -139,12 +153,16 @@ def lock(words: list[str]) -> int:
 # -- making ready ------------------------------------------------------------------------------------------
 
 
-def make_ready() -> int:
-    """Make `.venv` from the lock if it is missing or stale. 0, or an exit code after a plain message."""
-    wanted = fingerprint()
-    if STAMP.exists() and STAMP.read_text(encoding="utf-8") == wanted and python().exists():
+def make_ready(whole: bool) -> int:
+    """Make `.venv` from the lock if it is missing or stale; with `whole`, with what the checks need. 0, or an exit code
+    after a plain message.
+    """
+    made_from = STAMP.read_text(encoding="utf-8") if STAMP.exists() and python().exists() else ""
+    if made_from in (fingerprint(LOCK), "" if whole else fingerprint(RUN_LOCK)) and made_from:
         return 0
-    say("Making ready (.venv from requirements.lock): one to three minutes the first time, and needs a network.")
+    lock_file = LOCK if whole else RUN_LOCK
+    wanted = fingerprint(lock_file)
+    say(f"Making ready (.venv from {lock_file.name}): one to three minutes the first time, and needs a network.")
     try:
         import venv  # noqa: F401
     except ImportError:
@@ -159,7 +177,7 @@ def make_ready() -> int:
             "See above; on Debian and its kin the package python3-venv may be missing, or the disk is full.",
         )
     pip = [str(python()), "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
-    if subprocess.call([*pip, "--require-hashes", "-r", str(LOCK)], cwd=HERE):
+    if subprocess.call([*pip, "--require-hashes", "-r", str(lock_file)], cwd=HERE):
         return fail("The libraries that Nuvik needs could not be fetched.", "Check the network and call this again.")
     if subprocess.call([*pip, "--no-deps", "--no-build-isolation", "--editable", "."], cwd=HERE):
         return fail("Nuvik itself could not be installed into .venv.", "See the message above.")
@@ -170,10 +188,10 @@ def make_ready() -> int:
     return 0
 
 
-def fingerprint() -> str:
+def fingerprint(lock_file: Path) -> str:
     """What `.venv` depends on: the lock, the project file, where it lies, and this Python."""
     digest = hashlib.sha256(f"{HERE}\n{sys.version}\n".encode())
-    for file in (LOCK, HERE / "pyproject.toml", HERE / "hatch_build.py", *BUILT_FROM):
+    for file in (lock_file, HERE / "pyproject.toml", HERE / "hatch_build.py", *BUILT_FROM):
         digest.update(file.read_bytes())
     return digest.hexdigest()
 

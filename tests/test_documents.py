@@ -110,6 +110,9 @@ def test_every_command_prints_the_document_that_its_schema_describes(world, tmp_
     nuvik("plan", "mine.json", "--beside", "best.json")
     nuvik("rehearse", "mine.json", "--away", "heron", "--weeks", "9", "--new", "game=90M", "--stop-after", "1")
     nuvik("draw", "drives", "-o", "drives.svg")
+    nuvik("report", "-o", "report.html", "--no-proposal")
+    nuvik("facts")
+    nuvik("help")
     nuvik("tether", game, "--find", "--check")
     nuvik("landing")
     assert nuvik("landing", "game", "heron")["landings"][0]["drive"] == "heron"

@@ -7,8 +7,12 @@ import shlex
 from pathlib import Path
 
 import pytest
+from write_man import OUTPUT, man_page
 
+from conftest import fill
 from nuvik.__main__ import run
+from nuvik.core.carrying.run import carry_plan
+from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.demo.build import household_at
 from nuvik.help import topics
 
@@ -60,3 +64,20 @@ def test_help_lists_its_pages_shows_one_and_knows_commands(capsys):
     for topic in PAGES.values():
         for target in re.findall(r"\]\(([^)]+)\)", topic.text):
             assert (Path("src/nuvik/help") / target).exists(), target
+
+
+def test_facts_name_no_file_library_or_drive(world, capsys):
+    secret = fill(world.path("wren", "Films", "Secret Ferry"))
+    workspace = world.open()
+    workspace.survey.take()
+    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(secret), "heron")])))
+    assert run(["facts", "--world", str(world.folder)]) == 0
+    said = capsys.readouterr().out
+    assert "1 released" in said and "compiled parts" in said and "ext4" in said and "portable" in said
+    for name in ("Secret", "Ferry", "Films", "Wren", "wren", "Heron", "heron", str(world.folder), "Test House"):
+        assert name not in said, name
+
+
+def test_the_man_page_is_that_of_the_commands():
+    assert OUTPUT.read_text(encoding="utf-8") == man_page(), "python3 start.py man writes it again"
+    assert all(line[:1] != "'" for line in man_page().splitlines())

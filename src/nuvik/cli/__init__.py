@@ -20,6 +20,7 @@ def build_app() -> typer.Typer:
         drives,
         eject,
         empty,
+        facts,
         guide,
         help,
         history,
@@ -72,6 +73,7 @@ def build_app() -> typer.Typer:
         config,
         draw,
         report,
+        facts,
         help,
     ):
         group.add_to(app)

@@ -10,13 +10,14 @@ import os
 import re
 import subprocess
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from nuvik.core.hosts import linux_sysfs
 from nuvik.core.hosts.linux_sysfs import SysDisk, names_in, read_file, read_sys_disk
 from nuvik.core.hosts.volumes import (
+    FUSE_REMOTE,
     IMAGE_FILESYSTEMS,
     LOCKED,
     NETWORK_FILESYSTEMS,
@@ -144,8 +145,14 @@ def _mounts(mountinfo: str) -> Iterator[_Mount]:
         )
         if mount.filesystem in IMAGE_FILESYSTEMS or _is_boot(mount.point):
             continue
+        if mount.filesystem.startswith("fuse") and _REMOTE.match(mount.source):
+            mount = replace(mount, filesystem=FUSE_REMOTE)
         if mount.source.startswith("/dev/") or mount.filesystem in ("zfs", *NETWORK_FILESYSTEMS) or mount.point == "/":
             yield mount
+
+
+_REMOTE = re.compile(r"[^/\s]+:(?!//)")
+"""How the source of a mount names another computer, or what a program keeps under a name of its own: `host:path`."""
 
 
 def _is_boot(point: str) -> bool:
@@ -227,7 +234,6 @@ def _unmounted(node: _Node, nodes: Mapping[str, _Node], sys_disks: Mapping[str, 
 
 
 def _with_uuid(volume: Volume, uuid: str) -> Volume:
-    from dataclasses import replace
 
     return replace(volume, uuid=uuid)
 

@@ -11,8 +11,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 MOUNTED, LOCKED, NOT_MOUNTED = "mounted", "locked", "not mounted"
+FUSE_REMOTE = "fuse.remote"
+"""Stands for every file system in user space whose source is `host:path` or `name:`, whatever program serves it."""
 NETWORK_FILESYSTEMS = frozenset(
-    ["nfs", "nfs4", "cifs", "smb3", "smbfs", "fuse.sshfs", "afpfs", "webdav", "9p", "fuse.rclone", "ceph", "glusterfs"]
+    ["nfs", "nfs4", "cifs", "smb3", "smbfs", "afpfs", "webdav", "9p", "ceph", "glusterfs", FUSE_REMOTE]
 )
 IMAGE_FILESYSTEMS = frozenset(["squashfs", "iso9660", "udf", "erofs", "cramfs", "cd9660"])
 """Made once and only read: a disc in its drive, or a program in one file. Nothing can be moved there."""

@@ -22,6 +22,8 @@ try:
 except ImportError:
     fast = None
 
+IN_C = fast is not None
+"""Whether the compiled part is there."""
 _AT_ONCE = 2048
 """Names looked at together in the plain way: more would only take memory."""
 HAS_BLOCKS = hasattr(os.stat_result, "st_blocks")

@@ -9,7 +9,7 @@ from nuvik.core.model.plan import Plan
 from nuvik.core.model.survey_document import DrivesDocument, SurveyDocument
 from nuvik.core.model.timeline import Timeline
 from nuvik.core.store.json_codec import to_json
-from nuvik.core.views.documents.of_calls import ConfigDocument, DoneDocument, ErrorDocument
+from nuvik.core.views.documents.of_calls import ConfigDocument, DoneDocument, ErrorDocument, FactsDocument
 from nuvik.core.views.documents.of_drives import AdviceDocument, CompareDocument, GaugeDocument
 from nuvik.core.views.documents.of_moves import (
     EventDocument,
@@ -34,6 +34,7 @@ from nuvik.core.views.documents.of_watching import (
 )
 
 FORMATS: dict[str, type[Any]] = {
+    "nuvik-facts/1": FactsDocument,
     "nuvik-drives/1": DrivesDocument,
     "nuvik-gauge/1": GaugeDocument,
     "nuvik-advice/1": AdviceDocument,

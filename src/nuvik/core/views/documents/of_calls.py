@@ -39,3 +39,11 @@ class ConfigDocument:
     """night, day or contrast."""
     state: str | None = None
     """The folder of the database."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FactsDocument:
+    """What helps to mend a fault."""
+
+    facts: dict[str, str]
+    """Each under its name; none names a file, a library or a drive."""
