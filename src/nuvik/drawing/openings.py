@@ -6,8 +6,7 @@ from typing import TYPE_CHECKING
 
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_count, format_duration
-from nuvik.core.planning.placement.limits import could_hold
-from nuvik.core.views.waiting_rows import WaitingRow, longest_waits, waiting_rows
+from nuvik.core.views.waiting_rows import WaitingRow, longest_waits, rows_to_compare
 from nuvik.drawing.headed import ROOM, headed
 from nuvik.drawing.legend import draw_legend, of_area, of_dot
 from nuvik.drawing.page import MARGIN, SMALL, Box, Page
@@ -43,7 +42,7 @@ def openings_page(snapshot: Snapshot) -> Page:
 def draw_openings(page: Page, snapshot: Snapshot, x: float, y: float, room: float, most: int = _MOST) -> float:
     """A group of bars a library: where it is now, then the drives that could hold it; where they end."""
     waits = longest_waits(snapshot.libraries, snapshot.drives)[:most]
-    groups = [(wait.library, _rows(wait.library, snapshot)) for wait in waits]
+    groups = [(wait.library, rows_to_compare(wait.library, snapshot.drives)) for wait in waits]
     longest_s = max((row.opening.total_s for _, rows in groups for row in rows), default=1.0)
     time = Scale(0.0, longest_s or 1.0, x + _NAME + _DRIVE, x + room - _VALUE)
     entries = [of_area(words, fill, hatch, 14.0, None) for _, words, fill, hatch in _PARTS]
@@ -56,13 +55,6 @@ def draw_openings(page: Page, snapshot: Snapshot, x: float, y: float, room: floa
             y += _BAR + 2
         y += 6
     return y
-
-
-def _rows(library: Library, snapshot: Snapshot) -> list[WaitingRow]:
-    """From where it is now, and from the quickest and the slowest other drive that could hold it."""
-    able = [drive for drive in snapshot.drives if drive.id == library.drive or could_hold(drive, library)]
-    here, *others = waiting_rows(library, able)
-    return [here, *others[:1], *others[1:][-1:]]
 
 
 def _bar(page: Page, row: WaitingRow, library: Library, time: Scale, y: float) -> None:

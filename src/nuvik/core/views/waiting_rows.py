@@ -10,6 +10,7 @@ from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_duration
 from nuvik.core.planning.drafting.reasons import how_often
+from nuvik.core.planning.placement.limits import could_hold
 from nuvik.core.planning.placement.waiting import OpeningTime, known_by, opening_bounds_s, opening_s, opening_time
 
 PARTS = (("▓", "computing"), ("█", "reading in sequence"), ("░", "small reads"))
@@ -43,6 +44,13 @@ def waiting_rows(library: Library, drives: Sequence[Drive]) -> list[WaitingRow]:
         for drive in drives
     ]
     return sorted(rows, key=lambda row: (not row.here, row.opening.total_s, row.drive.label))
+
+
+def rows_to_compare(library: Library, drives: Sequence[Drive]) -> list[WaitingRow]:
+    """From where it is now, and from the quickest and the slowest other drive that could hold it."""
+    able = [drive for drive in drives if drive.id == library.drive or could_hold(drive, library)]
+    here, *others = waiting_rows(library, able)
+    return [here, *others[:1], *others[1:][-1:]]
 
 
 def bar(opening: OpeningTime, longest_s: float, cells: int) -> str:

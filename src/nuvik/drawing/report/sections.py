@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
+from typing import TYPE_CHECKING
 
 from nuvik.core.model.clock import ago
 from nuvik.core.model.drive import Drive
@@ -17,8 +18,6 @@ from nuvik.core.model.plan import Plan
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_bytes, format_count, format_duration
 from nuvik.core.model.wishes import Wishes
-from nuvik.core.planning.drafting.draft import Draft
-from nuvik.core.planning.drafting.recommendation import Recommendation
 from nuvik.core.stages.workspace import Workspace
 from nuvik.core.views.away_sentences import without
 from nuvik.core.views.growth_sentences import forecast_sentence
@@ -36,6 +35,10 @@ from nuvik.drawing.plan import draw_moves, strips_of
 from nuvik.drawing.speeds import draw_speeds
 from nuvik.drawing.strips import Strip, draw_strips
 from nuvik.drawing.tables import draw_table
+
+if TYPE_CHECKING:
+    from nuvik.core.planning.drafting.draft import Draft
+    from nuvik.core.planning.drafting.recommendation import Recommendation
 
 Drawn = Callable[[Page, float, float, float], float]
 """Draws at x and y in so much room, and gives where it ends."""
