@@ -30,6 +30,7 @@ from keys import pressing_keys
 from keys_in_tmux import pressing_keys_in_tmux
 from opening import recording_openings
 from recognising import recognising
+from starting import starting
 
 from conftest import GB, MB, RealDrives, World, work_in_memory
 from households import made_up_household
@@ -64,6 +65,7 @@ def main() -> int:
         editing,
         pressing_keys,
         pressing_keys_in_tmux,
+        starting,
         recognising,
         simulating,
         gauging_a_world,

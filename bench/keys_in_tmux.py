@@ -42,7 +42,7 @@ def pressing_keys_in_tmux() -> Iterator[Row]:
     if shutil.which("tmux") is None:
         yield "a key in tmux, 5,000 libraries, 12 drives", "", "there is no tmux here", "", None
         return
-    with tempfile.TemporaryDirectory() as folder, _program(_household(Path(folder))) as terminal:
+    with tempfile.TemporaryDirectory() as folder, _program(household(Path(folder))) as terminal:
         for stage, keys in _STAGES.items():
             times: dict[str, list[float]] = {}
             for _ in range(_ROUNDS):
@@ -109,14 +109,16 @@ def _program(world: World) -> Iterator[_Terminal]:
             os.close(stream)
 
 
-def _household(folder: Path) -> World:
+def household(folder: Path, drives: int = _DRIVES) -> World:
+    """5,000 libraries on so many drives."""
     chance = random.Random(4)
     world = World(folder, {"format": "nuvik-world/1", "name": "Bench", "time_scale": 0})
-    for n in range(_DRIVES):
+    folder.mkdir(exist_ok=True)
+    for n in range(drives):
         world.drive(f"drive{n}", capacity_bytes=4_000 * GB, usable_bytes=4_000 * GB, system=n == 0, portable=n > 8)
     world.write()
     for n in range(_LIBRARIES):
-        library = Path(world.path(f"drive{n % _DRIVES}", "Games", f"Thing {n:04d}"))
+        library = Path(world.path(f"drive{n % drives}", "Games", f"Thing {n:04d}"))
         library.mkdir(parents=True)
         for part in range(3):
             with open(library / f"part-{part}.pack", "wb") as file:

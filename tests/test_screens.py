@@ -16,6 +16,8 @@ from rich.console import Console
 from textual.widgets import DataTable, Input, Static
 
 from conftest import MB, picture
+from nuvik.core.carrying.run import carry_plan
+from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.survey.drives.gauge import budget_for
 from nuvik.demo.build import household_at
 from nuvik.tui.app import NuvikApp
@@ -307,3 +309,30 @@ def test_a_terminal_that_is_gone_ends_the_program(world):
         assert child.wait(timeout=30) in (-signal.SIGHUP, -signal.SIGTERM), "the latter where hang-ups are ignored"
     finally:
         child.kill()
+
+
+async def test_whoever_starts_for_the_first_time_is_welcomed_once(house):
+    app = NuvikApp(house.open)
+    async with app.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(app, pilot)
+        assert [note.title for note in app._notifications].count("Welcome") == 1
+    again = NuvikApp(house.open)
+    async with again.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(again, pilot)
+        assert "Welcome" not in [note.title for note in again._notifications]
+
+
+async def test_what_arrived_is_drawn_as_a_library_while_more_is_carried(house):
+    house.open().survey.take()
+    app = NuvikApp(house.open)
+    async with app.run_test(size=(159, 47)) as pilot:
+        await settle(app, pilot)
+        await pilot.press("5")
+        screen, game = app.screen, house.path("kestrel", "Games", "Ferrymoss")
+        workspace = house.open()
+        carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(game, "heron")])))
+        assert screen.desk.snapshot.at_path(game).drive == "kestrel"  # before the next survey
+        screen._look_at_drives()
+        await settle(app, pilot)
+        rows = {row.strips[0].drive.id: row.strips[0] for row in screen.query_one(DriveBoard)._rows}
+        assert [library.name for library in rows["heron"].libraries] == ["Ferrymoss"]

@@ -12,7 +12,7 @@ from nuvik.core.views.age_board import AGE_TICKS, Spot, across_of, age_board, bi
 from nuvik.drawing import fonts
 from nuvik.drawing.headed import ROOM, WIDE, headed
 from nuvik.drawing.legend import draw_legend, of_kinds
-from nuvik.drawing.page import MARGIN, SMALL, Area, Box, Page
+from nuvik.drawing.page import MARGIN, SMALL, Box, Page
 from nuvik.drawing.palette import DAY
 from nuvik.drawing.registry import register
 from nuvik.drawing.scales import Scale
@@ -21,7 +21,8 @@ if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
 
 _TALL, _LEFT, _INSET = 400.0, 44.0, 14.0
-_MOST_CELLS = 26
+_MOST_CELLS, _MOST_MARKS = 26, 300
+"""How long a name may be, and how many libraries have a mark with their letter."""
 _HALF, _ASIDE = 5.0, (0.0, 11.0, -11.0, 22.0, -22.0, 33.0, -33.0)
 """Half the side of a mark, and how far it may stand beside its place."""
 
@@ -45,7 +46,11 @@ def ages_page(snapshot: Snapshot) -> Page:
         x = across.at(across_of(days))
         page.line([(x, y), (x, bottom)], DAY.free, 0.8)
         page.text(words, x, bottom + 4, SMALL, color=DAY.quiet, align="center")
-    spots = sorted(board.spots, key=lambda spot: (spot.library.on_disk_bytes, spot.library.path))
+    every = sorted(board.spots, key=lambda spot: (spot.library.on_disk_bytes, spot.library.path))
+    spots = every[-_MOST_MARKS:]
+    for spot in every[:-_MOST_MARKS]:  # the crowd of small ones, each a speck of its colour
+        x_at, y_at = across.at(spot.across), up.at(spot.up)
+        page.area(Box(x_at - 1.5, y_at - 1.5, x_at + 1.5, y_at + 1.5), DAY.kinds[spot.library.kind])
     badges = [_badge(page, spot, across, up) for spot in spots]
     page.height = bottom
     # Names find less and less room: those that matter most are set first.
@@ -66,7 +71,7 @@ def _badge(page: Page, spot: Spot, across: Scale, up: Scale) -> Box:
     for aside in _ASIDE:
         box = Box(x + aside - _HALF, y - _HALF, x + aside + _HALF, y + _HALF)
         within = across.begin - _INSET + _HALF <= x + aside <= across.end + _INSET - _HALF
-        if within and not any(isinstance(item, Area) and item.mark and box.meets(item.box) for item in page.items):
+        if within and not any(box.meets(other) for other in page.taken):
             return page.badge(spot.library.kind, x + aside, y)
     return page.badge(spot.library.kind, x, y)
 

@@ -112,6 +112,8 @@ class Page:
     says: str = ""
     """What it shows, in a sentence, for those who do not see it."""
     items: list[Item] = field(default_factory=list)
+    taken: list[Box] = field(default_factory=list)
+    """The room of words and of marks."""
 
     # -- words -----------------------------------------------------------------------------------------------
 
@@ -187,7 +189,7 @@ class Page:
         """Whether a place lies on the page, and neither words nor a mark are there."""
         if box.left < 2 or box.right > self.width - 2 or box.top < 2 or (self.height and box.bottom > self.height - 2):
             return False
-        return not any(box.meets(other, -1.0) for item in self.items if (other := _in_the_way(item)) is not None)
+        return not any(box.meets(other, -1.0) for other in self.taken)
 
     def _box(self, words: str, x: float, y: float, size: float, bold: bool, align: Align) -> Box:
         wide = fonts.width(words, size, bold)
@@ -249,6 +251,8 @@ class Page:
 
     def _add(self, item: Item) -> None:
         self.items.append(item)
+        if isinstance(item, Words) or (isinstance(item, Area) and item.mark):
+            self.taken.append(item.box)
 
     # -- as a whole ------------------------------------------------------------------------------------------
 
@@ -260,11 +264,6 @@ class Page:
     def moved(self, dx: float, dy: float) -> list[Item]:
         """What stands on it, moved on: to be put on another page."""
         return [_moved(item, dx, dy) for item in self.items]
-
-
-def _in_the_way(item: Item) -> Box | None:
-    """The room of words, or of a mark."""
-    return item.box if isinstance(item, Words) or (isinstance(item, Area) and item.mark) else None
 
 
 def _moved(item: Item, dx: float, dy: float) -> Item:

@@ -15,6 +15,8 @@ from nuvik.drawing.palette import DAY
 from nuvik.drawing.scales import pieces, round_bytes, strip_scale
 
 _TALL, _GAP, _NAME, _FREE = 17.0, 9.0, 92.0, 118.0
+_LEAST = 0.2
+"""Narrower pieces cannot be seen."""
 _ZIGZAG, _BREAK = 3.0, 12.0
 """Half of how wide a break is, and the room that is kept for it at the end of a piece."""
 
@@ -68,6 +70,9 @@ def _draw_strip(page: Page, strip: Strip, left: float, y: float, wide: float, sc
     page.area(Box(left, y, boxes[-1].right, y + _TALL), DAY.free)
     page.area(boxes[0], DAY.other)
     for library, box, piece in zip(libraries, boxes[1:-2], placed[1:-2], strict=True):
+        if piece.width < _LEAST:  # the smaller they are the later they come: all that is left is one grey piece
+            page.area(replace(box, right=boxes[-3].right), DAY.other)
+            break
         page.area(box, DAY.kinds[library.kind], edge=DAY.surface, line=0.4)
         free_box = replace(box, right=box.right - _BREAK) if piece.broken else box
         page.name_in(library.name, free_box, letter=library.kind.letter)

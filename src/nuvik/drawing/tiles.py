@@ -21,6 +21,8 @@ if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
 
 _GAP, _TALL, _LEAST = 18.0, 190.0, 5.0
+_SEEN = 0.2
+"""A smaller tile, in square points, cannot be seen."""
 
 
 def tiles_page(snapshot: Snapshot) -> Page:
@@ -60,6 +62,8 @@ def _draw_drive(page: Page, drive: Drive, libraries: Sequence[Library], x: float
     for group, (left, above, across, down) in zip(groups, squares(sums, kinds_wide, tall), strict=True):
         sizes = [library.on_disk_bytes for library in group]
         for library, (inner_x, inner_y, w, h) in zip(group, squares(sizes, across, down), strict=True):
+            if w * h < _SEEN:
+                continue
             box = Box(x + left + inner_x, top + above + inner_y, x + left + inner_x + w, top + above + inner_y + h)
             page.area(box, DAY.kinds[library.kind], edge=DAY.surface, line=0.6)
             if w >= _LEAST and h >= _LEAST:

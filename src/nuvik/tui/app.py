@@ -40,6 +40,14 @@ _FIRST_PICTURE_S, _MOST_TOASTS = 0.05, 3
 _WATCH_EVERY_S, _KEEP_EVERY_S = 3.0, 2.0
 
 
+WELCOME = (
+    "Your drives are surveyed now; nothing on them is changed by that.\n"
+    "1 to 6 are the stages, in the order of the work; ? explains the one you see.\n"
+    "Nothing moves until you carry a plan (5), and everything can be taken back (6)."
+)
+"""Three lines for whoever starts Nuvik for the first time."""
+
+
 class NuvikApp(App[None]):
     """The screens on one computer or world."""
 
@@ -91,6 +99,8 @@ class NuvikApp(App[None]):
         self.call_after_refresh(self.survey_job.begin)
         self.set_interval(_WATCH_EVERY_S, self.drive_watch.look)
         self.set_interval(_KEEP_EVERY_S, self.draft_keeper.look)
+        if not desk.snapshot.taken_at:
+            self.notify(WELCOME, title="Welcome", timeout=30)
         if why := desk.workspace.why_only_read:
             self.notify(why, severity="warning", timeout=20, markup=False)
         if desk.draft.places or desk.draft.suspended:

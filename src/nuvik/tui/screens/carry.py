@@ -10,13 +10,13 @@ from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.widgets import Static
 
-from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.leftover import Leftover
 from nuvik.core.model.names import padded, shorten, shown
 from nuvik.core.model.opening import Afterwards
 from nuvik.core.model.progress import Event
+from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.views.carry_headline import progress_line, running_headline
 from nuvik.core.views.carry_phases import Ladder, ladder_of
 from nuvik.core.views.move_rows import move_row
@@ -59,7 +59,8 @@ class CarryScreen(StageScreen):
     """The move at which the cursor was put when it began."""
     _phase_shown: tuple[int, str | None] = (0, None)
     """The move and the phase of the latest progress, as the table has it."""
-    _drives_now: tuple[Drive, ...] = ()
+    _now: Snapshot | None = None
+    """What is where since the last step ended."""
     """The drives as they were at the last look, with what is used of them then."""
 
     def body(self) -> ComposeResult:
@@ -234,21 +235,19 @@ class CarryScreen(StageScreen):
         return [move for move in every if move.run in runs and (move.undoes is None or move.id in carrying.moves)]
 
     def _look_at_drives(self) -> None:
-        self.in_background(self.desk.workspace.drives.all, self._take_drives, group="drives")
+        """What arrived counts as a library at once, not only after the next survey."""
+        self.in_background(self.desk.workspace.survey.latest, self._take_now, group="drives")
 
-    def _take_drives(self, drives: tuple[Drive, ...]) -> None:
-        self._drives_now = drives
+    def _take_now(self, now: Snapshot) -> None:
+        self._now = now
         self._show_drives()
 
     def _show_drives(self) -> None:
-        snapshot, carrying = self.desk.snapshot, self.shell.carry_job.run
+        snapshot, carrying = self._now or self.desk.snapshot, self.shell.carry_job.run
         at_hand = carrying.event.library if carrying and carrying.running and carrying.event else None
         marked = next((library.id for library in snapshot.libraries if library.name == at_hand), None)
-        now = {drive.id: drive for drive in self._drives_now}
         rows = [
-            BoardRow(
-                (StripData(drive, snapshot.on_drive(drive.id), now.get(drive.id, drive).used_bytes, marked=marked),)
-            )
+            BoardRow((StripData(drive, snapshot.on_drive(drive.id), drive.used_bytes, marked=marked),))
             for drive in snapshot.drives
         ]
         self.query_one(DriveBoard).show(rows)

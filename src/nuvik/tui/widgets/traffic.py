@@ -54,6 +54,11 @@ class TrafficPanel(Static):
 
     def _draw(self) -> None:
         palette, text = palette_of(self.app.theme), Text()
+        if not any(
+            traffic.read_bytes_per_s or traffic.write_bytes_per_s for past in self._past.values() for traffic in past
+        ):
+            self._say(Text("nothing is read or written at the moment", style=palette.quiet))
+            return
         cells = max(4, min(_KEPT, (self.size.width - _WORDS_CELLS) // 2))
         for number, drive in enumerate(self._drives):
             past = self._past.get(drive.id, deque())
@@ -73,6 +78,9 @@ class TrafficPanel(Static):
                 text.append(f"{word} ", style=palette.quiet)
                 text.append(curve(values, able, cells), style=palette.accent)
                 text.append(f"{format_speed(speed):>11}   ", style=palette.text if speed else palette.quiet)
+        self._say(text)
+
+    def _say(self, text: Text) -> None:
         if text != self._shown:
             self._shown = text
             self.update(text, layout=False)  # its height is set by its drives
