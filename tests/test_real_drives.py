@@ -182,7 +182,7 @@ def test_a_long_file_full_of_holes_needs_only_what_it_holds_where_holes_are_kept
     assert library.room_on(drives["stick"]) > 3 * 10**9
     seen = replace(snapshot, drives=tuple(drives[name] for name in ("small", "large", "stick")))
     page = dict(library_page(library, seen))
-    assert page["would take"] == "3.01 GB on stick"
+    assert "would take" not in page  # the stick could never hold it, so it is not compared with that
     draft = workspace.plan.draft([(str(machine), str(large))])
     assert drives["large"].free_bytes - draft.free_then_bytes(drives["large"].id) == pytest.approx(held, rel=0.1)
     assert workspace.rehearse.rehearse(make_plan(draft)).violations == ()
