@@ -17,18 +17,8 @@ def speeds_headline(drives: Sequence[Drive], findings: Mapping[str, Sequence[str
         return "No drive is attached."
     unmeasured = [drive for drive in attached if drive.speed_source != "measured"]
     sentences = []
-    for drive in attached:
-        held = next(
-            (
-                finding
-                for finding in findings.get(drive.id, ())
-                if "as fast as" in finding or "slower than on" in finding
-            ),
-            None,
-        )
-        if held is not None and drive.portable | ("slower" in held):
-            sentences.append(f"{shown(drive.label)} {held}.")
-            break
+    if limit := _what_limits(attached, findings):
+        sentences.append(limit)
     if not unmeasured:
         fastest = min(attached, key=lambda drive: drive.felt_load_s)
         slowest = max(attached, key=lambda drive: drive.felt_load_s)
@@ -40,11 +30,21 @@ def speeds_headline(drives: Sequence[Drive], findings: Mapping[str, Sequence[str
             )
         return " ".join(sentences) or f"{shown(fastest.label)} has been measured: {fastest.tier}."
     if len(unmeasured) == len(attached):
-        sentences.insert(0, "No drive has been measured yet: g measures the one at the cursor, G all of them.")
+        sentences.insert(0, "No drive has been measured yet: “nuvik gauge” measures them.")
     else:
         names = ", ".join(shown(drive.label) for drive in unmeasured)
         sentences.insert(0, f"Not measured yet: {names}.")
     return " ".join(sentences)
+
+
+def _what_limits(drives: Sequence[Drive], findings: Mapping[str, Sequence[str]]) -> str:
+    """What matters most: a drive that became slower, else a portable one that could be quicker; else nothing."""
+    for sign in ("slower than on", "as fast as"):
+        for drive in drives:
+            finding = next((each for each in findings.get(drive.id, ()) if sign in each), None)
+            if finding is not None and (drive.portable or "slower" in sign):
+                return f"{shown(drive.label)} {finding}."
+    return ""
 
 
 def gauging_headline(progress: GaugeProgress | None, label: str) -> str:
