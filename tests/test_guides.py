@@ -133,4 +133,11 @@ async def test_a_story_is_led_through_in_the_screens(world):
         await settle(app, pilot)
         assert "1 card taken over." in words(app, "#lines")
         assert desk.workspace.guides.guide(Story.FROM_COMPUTER, wren).steps[1].task is Task.ADOPT
+        await pilot.press("escape")
+        app.push_screen(GuidePage(Story.TO_COMPUTER, wren, desk))
+        await settle(app, pilot)
+        await pilot.press("4", "y")
+        await settle(app, pilot)
+        assert "Wren is ejected: the cable may be pulled." in words(app, "#lines")
+        assert "all 4 steps are done" in words(app, "#lines")
         assert desk.workspace.guides.guide(Story.FROM_COMPUTER, wren).steps[1].done

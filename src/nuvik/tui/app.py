@@ -13,6 +13,7 @@ from textual.screen import Screen
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.guide import Story
 from nuvik.core.model.units import format_count
 from nuvik.tui.commands import system_commands
 from nuvik.tui.desk import Desk
@@ -25,6 +26,7 @@ from nuvik.tui.jobs.survey import SurveyJob
 from nuvik.tui.key_words import by_keys
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.drive_card import DriveCard
+from nuvik.tui.screens.guide import GuidePage
 from nuvik.tui.screens.help import Help
 from nuvik.tui.screens.opening import OpeningScreen
 from nuvik.tui.screens.over import Over
@@ -152,7 +154,11 @@ class NuvikApp(App[None]):
 
     def greet(self, drive: Drive) -> None:
         if isinstance(self.screen, StageScreen):
-            self.push_screen(DriveCard(drive, self.desk))
+            self.push_screen(DriveCard(drive, self.desk, then=self._guide))
+
+    def _guide(self, drive: Drive) -> None:
+        """A new drive has its name: lead through the rest."""
+        self.push_screen(GuidePage(Story.NEW_DRIVE, drive, self.desk))
 
     def on_click(self, event: events.Click) -> None:
         """A click beside a box does what Esc does."""

@@ -68,10 +68,12 @@ class GuideStage:
         return replace(guide, steps=steps, lands=lands, advice=advice_in_words(drive, needs))
 
     def _to_computer(self, guide: Guide, snapshot: Snapshot) -> Guide:
+        # The note of a drive that is away cannot be read: who ejected it is past that step.
+        noted = not guide.drive.attached or (guide.note is not None and _complete(guide.note, guide.drive, snapshot))
         steps = (
             GuideStep(task=Task.SURVEY, done=bool(snapshot.taken_at)),
             GuideStep(task=Task.GATHER, done=guide.libraries > 0),
-            GuideStep(task=Task.NOTE, done=guide.note is not None and _complete(guide.note, guide.drive, snapshot)),
+            GuideStep(task=Task.NOTE, done=noted),
             GuideStep(task=Task.EJECT, done=not guide.drive.attached),
         )
         return replace(guide, steps=steps)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, cast
 
 from rich.text import Text
@@ -13,7 +14,6 @@ from textual.widgets import Button, Input, Static
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import BadInput, NuvikError
-from nuvik.core.model.guide import Story
 from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes
@@ -29,9 +29,12 @@ class DriveCard(Over[None]):
 
     BINDINGS = [Binding("escape", "later", "not now"), Binding("ctrl+s", "keep", "keep")]
 
-    def __init__(self, drive: Drive, desk: Desk, new: bool = True) -> None:
+    def __init__(
+        self, drive: Drive, desk: Desk, new: bool = True, then: Callable[[Drive], None] = lambda drive: None
+    ) -> None:
+        """`then` hears of the drive once something was kept, unless it is measured first."""
         super().__init__()
-        self._drive, self._desk, self._new = drive, desk, new
+        self._drive, self._desk, self._new, self._then = drive, desk, new, then
 
     def compose(self) -> ComposeResult:
         drive = self._drive
@@ -104,10 +107,8 @@ class DriveCard(Over[None]):
         self.dismiss()
         if measure:
             shell.gauge_job.begin_with(drive)
-        elif self._new:
-            from nuvik.tui.screens.guide import GuidePage
-
-            self.app.push_screen(GuidePage(Story.NEW_DRIVE, drive, self._desk))
+        else:
+            self._then(drive)
         shell.drive_watch.look_again()
 
     def _changes(self) -> dict[str, Any]:

@@ -16,11 +16,14 @@ from nuvik.core.model.guide import Guide, Story, Task
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_count
+from nuvik.core.views.away_sentences import without
+from nuvik.core.views.ejecting_sentences import eject_question, ejected_sentence
 from nuvik.core.views.guide_sentences import STORIES, guide_headline, guide_rows
 from nuvik.core.views.note_sentences import adoptable_line, arrival_sentence
 from nuvik.tui.desk import Desk
 from nuvik.tui.key_words import by_keys
 from nuvik.tui.screens.confirm import Confirm
+from nuvik.tui.screens.drive_card import DriveCard
 from nuvik.tui.screens.sheet import Sheet
 from nuvik.tui.theme import palette_of
 
@@ -94,8 +97,6 @@ class GuidePage(Sheet):
         if self._stop is not None:
             self.notify("A drive is being read. Esc stops that.")
         elif task in (Task.NAME, Task.FORMAT):
-            from nuvik.tui.screens.drive_card import DriveCard
-
             self.app.push_screen(DriveCard(self._drive, self.desk, new=False))
         elif task is Task.MEASURE:
             self.dismiss()
@@ -116,11 +117,8 @@ class GuidePage(Sheet):
         elif task is Task.NOTE:
             self._beside("reading everything on it …", self._write_note)
         elif task is Task.EJECT:
-            from nuvik.tui.screens.drive_page import DrivePage
-
-            page = DrivePage(self._drive, self.desk)
-            self.app.push_screen(page, lambda _: self._look())
-            page.call_after_refresh(page.action_eject)
+            (row,) = without(self.desk.snapshot, self._drive.id)
+            self.app.push_screen(Confirm(eject_question(row), "eject it"), self._eject)
         elif task is Task.READ_NOTE:
             self._look()
         elif task is Task.ADOPT:
@@ -143,6 +141,14 @@ class GuidePage(Sheet):
         self.notify(
             f"The plan has {count} to {shown(self._drive.label)}{rest}. Put back what is to stay.", markup=False
         )
+
+    def _eject(self, agreed: bool | None) -> None:
+        if agreed:
+            self._beside("letting it go …", self._let_go)
+
+    def _let_go(self, stop: Stop) -> None:
+        ejected = self.desk.workspace.ejecting.eject(self._drive, stop=stop)
+        self._then(partial(self._say, ejected_sentence(ejected)))
 
     def _write_note(self, stop: Stop) -> None:
         stage = self.desk.workspace.notes
