@@ -35,7 +35,9 @@ from nuvik.tui.widgets.foot import Foot
 if TYPE_CHECKING:
     from nuvik.core.survey.twins import Twins
 
-_ROWS, _CURVE_CELLS = 8, 40
+_ROWS, _CURVE_CELLS, _FEWEST_CELLS = 8, 40, 16
+_WORDS_CELLS = 80
+"""What a line over time takes besides its curve."""
 
 
 class Sheet(Over[None]):
@@ -101,7 +103,8 @@ class ChangesSheet(Sheet):
                 if len(mine) > _ROWS:
                     text.append(f"  and {len(mine) - _ROWS} more\n", style=palette.quiet)
             text.append("\n")
-        if rows := list(history_rows(workspace.watching.history(), _CURVE_CELLS)):
+        cells = max(_FEWEST_CELLS, min(_CURVE_CELLS, self.app.size.width - _WORDS_CELLS))
+        if rows := list(history_rows(workspace.watching.history(), cells)):
             self.add_title(text, "Over time")
             for row in rows:
                 text.append(f"{column(row.name, 12)} ", style="bold")

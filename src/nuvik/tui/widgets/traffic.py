@@ -38,7 +38,6 @@ class TrafficPanel(Static):
     def watch_drives(self, drives: Sequence[Drive]) -> None:
         """Show these drives from now on."""
         self._drives = tuple(drives)
-        self.styles.height = max(_FEWEST_LINES, len(drives))
         self._draw()
 
     def _look(self) -> None:
@@ -57,7 +56,7 @@ class TrafficPanel(Static):
         if not any(
             traffic.read_bytes_per_s or traffic.write_bytes_per_s for past in self._past.values() for traffic in past
         ):
-            self._say(Text("nothing is read or written at the moment", style=palette.quiet))
+            self._say(Text("nothing is read or written at the moment", style=palette.quiet), 1)
             return
         cells = max(4, min(_KEPT, (self.size.width - _WORDS_CELLS) // 2))
         for number, drive in enumerate(self._drives):
@@ -78,9 +77,11 @@ class TrafficPanel(Static):
                 text.append(f"{word} ", style=palette.quiet)
                 text.append(curve(values, able, cells), style=palette.accent)
                 text.append(f"{format_speed(speed):>11}   ", style=palette.text if speed else palette.quiet)
-        self._say(text)
+        self._say(text, max(_FEWEST_LINES, len(self._drives)))
 
-    def _say(self, text: Text) -> None:
+    def _say(self, text: Text, lines: int) -> None:
+        if self.styles.height is None or self.styles.height.value != lines:
+            self.styles.height = lines
         if text != self._shown:
             self._shown = text
             self.update(text, layout=False)  # its height is set by its drives
