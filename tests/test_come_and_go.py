@@ -22,6 +22,7 @@ from nuvik.core.model.errors import Refused, StopRequested
 from nuvik.core.model.progress import Stop
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import open_workspace
+from nuvik.core.survey.drives.drive_changes import formatted
 from nuvik.core.views.status_sentences import matters
 from nuvik.tui.app import NuvikApp
 from screens import settle, words
@@ -230,3 +231,18 @@ def test_a_drive_that_grew_or_was_formatted_is_explained(real_drives, tmp_path, 
     snapshot = open_workspace(None, str(tmp_path / "state")).survey.latest()
     assert all(drive.attached for drive in snapshot.drives)
     assert not [each for each in snapshot.libraries if str(stick) in each.path]
+
+
+def test_only_a_new_drive_of_the_same_disk_and_size_stands_for_a_formatted_one():
+    gone = a_drive(id="gone", attached=False, model="M", disk_bytes=10, capacity_bytes=1_000, device="sdb1", path="/m")
+    same = replace(gone, id="new", attached=True)
+    (change,) = formatted([gone, same], {"new"})
+    assert change.drive.id == "gone" and change.now is not None and change.now.id == "new"
+    for other in (
+        replace(same, capacity_bytes=1_100),
+        replace(same, model="N", device="sdc1"),
+        replace(same, model="N", path="/elsewhere"),
+        replace(same, attached=False),
+    ):
+        assert not list(formatted([gone, other], {"new"}))
+    assert not list(formatted([gone, same], set()))  # known already: a twin of it

@@ -327,3 +327,18 @@ def test_volumes_of_one_disk_say_so_and_the_planner_knows(world):
     workspace.computer.host._declared = lambda: pooled
     refused = workspace.rehearse.rehearse(plan)
     assert "share their free space" in refused.violations[0].problem
+
+
+def test_what_is_served_from_another_computer_is_on_the_network_whatever_serves_it():
+    mounts = "\n".join(
+        f"{40 + n} 26 0:{60 + n} / /far/{n} rw - fuse.thing {source} rw"
+        for n, source in enumerate(("ann@host:/data", "host:", "cloud:photos", "/dev/sdz1", "thing", "http://x"))
+    )
+    volumes = parse_linux(samples.LSBLK, f"{samples.MOUNTINFO}\n{mounts}", SYS, {}).volumes
+    far = {volume.mount_points[0]: volume.network for volume in volumes if volume.mount_points}
+    assert {point: network for point, network in far.items() if point.startswith("/far")} == {
+        "/far/0": True,
+        "/far/1": True,
+        "/far/2": True,
+        "/far/3": False,
+    }

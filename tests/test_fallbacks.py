@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import shutil
+from dataclasses import replace
 from pathlib import Path
 
 import jsonschema
@@ -19,6 +20,7 @@ from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.errors import Refused
 from nuvik.core.planning.placement.demands import broken, demands_of
 from nuvik.core.survey.newer_where import newer_where
+from nuvik.core.views.away_sentences import without
 from nuvik.core.views.status_sentences import matters
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.library_page import LibraryPage
@@ -134,3 +136,15 @@ def test_what_cannot_be_looked_at_is_not_said_to_be_in_step(tmp_path):
     whole = library("whole", "heron", path=str(fill(tmp_path / "whole")))
     with pytest.raises(Refused, match="cannot be looked at"):
         newer_where(LocalHost(), whole, library("small", "heron", path=str(tmp_path / "nowhere")))
+
+
+def test_a_fallback_that_is_away_too_or_is_the_library_itself_is_none(world, kite):
+    whole, small = kite
+    snapshot = world.open().survey.latest()
+    (row,) = without(snapshot, "wren")
+    assert [each.name for each in row.fallbacks.values()] == ["Short Hums"]
+    away = replace(snapshot, drives=tuple(replace(drive, attached=False) for drive in snapshot.drives))
+    assert all(not row.fallbacks for row in without(away))
+    mine = snapshot.at_path(str(whole))
+    assert snapshot.fallback_of(mine).path == str(small)
+    assert snapshot.fallback_of(replace(mine, falls_back_to=mine.path)) is None

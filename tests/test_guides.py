@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+from dataclasses import replace
 from pathlib import Path
 
 from conftest import MB, fill, picture, put
@@ -99,6 +100,9 @@ def test_all_to_a_drive_takes_what_fits_and_leaves_headroom(world):
     going, staying = workspace.plan.all_to(kestrel)
     assert [os.path.basename(path) for path, _ in going] == ["Kite 1"]
     assert [library.name for library in staying] == ["Kite 2", "Kite 0"]
+    workspace.survey.keep_cards([replace(workspace.survey.card(going[0][0]), pinned=True)])
+    going, _ = workspace.plan.all_to(kestrel)
+    assert [os.path.basename(path) for path, _ in going] == ["Kite 2"]
 
 
 async def test_a_story_is_led_through_in_the_screens(world):
@@ -129,6 +133,11 @@ async def test_a_story_is_led_through_in_the_screens(world):
         await pilot.press("2")
         await settle(app, pilot)
         assert isinstance(app.screen, Confirm) and "1 of 1 noted library" in words(app, "#question")
+        await pilot.press("n")
+        await settle(app, pilot)
+        assert not desk.workspace.guides.guide(Story.FROM_COMPUTER, wren).steps[1].done
+        await pilot.press("2")
+        await settle(app, pilot)
         await pilot.press("y")
         await settle(app, pilot)
         assert "1 card taken over." in words(app, "#lines")

@@ -31,9 +31,9 @@ from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import LOOSE_LISTED, LooseFolder, Snapshot
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.planning.placement.waiting import waiting_of
-from nuvik.core.planning.placement.waiting_history import seen_readings
+from nuvik.core.planning.placement.waiting_history import seen_readings, waiting_history
 from nuvik.core.store.exports import COLUMNS, save_libraries
-from nuvik.core.store.snapshots import drive_history, keep_snapshot, library_history, moments, thinned
+from nuvik.core.store.snapshots import drive_history, keep_snapshot, library_history, moments, reading_history, thinned
 from nuvik.core.survey.history.growth import differences, growth
 from nuvik.core.survey.walk import walk_pool, walkers
 from nuvik.core.views.age_board import across_of, age_board
@@ -361,3 +361,17 @@ def test_free_space_over_time_has_its_curve_its_moves_and_what_is_to_come(world,
         assert run(["draw", "history", "-o", str(path), "--world", str(world.folder)]) == 0
     words = "".join(ET.parse(tmp_path / "h.svg").getroot().itertext())
     assert "Kestrel: " in words and "free" in words and "Waiting: " in words
+
+
+def test_what_is_on_trial_bought_no_time_and_unknown_drives_count_for_nothing(world):
+    game = fill(world.path("kestrel", "Games", "Kite"), files=3)
+    workspace = world.open()
+    workspace.survey.keep_cards([Card(path=str(game), opens_per_week=3.0)])
+    workspace.survey.take()
+    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(game), "heron")])), on_trial=True)
+    rows = {row.drive.id: row for row in workspace.watching.history().drives}
+    assert rows["kestrel"].gained_bytes == 0 > rows["heron"].gained_bytes
+    seen = reading_history(workspace.computer.database)
+    drives = {drive.id: drive for drive in workspace.drives.all()}
+    assert len(waiting_history(seen, drives)) == 1
+    assert waiting_history([*seen, replace(seen[0], drive="gone")], drives) == []

@@ -6,12 +6,13 @@ import os
 
 import pytest
 
-from conftest import a_drive, put
+from conftest import MB, a_drive, fill, put
 from nuvik.core.hosts.linux import parse_linux
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.packages import packages_owning
 from nuvik.core.hosts.volumes import Listing, Volume
-from nuvik.core.model.library import Verdict
+from nuvik.core.hosts.world import WorldHost
+from nuvik.core.model.library import Card, Verdict
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.survey.take_survey import _apart, survey
 
@@ -132,3 +133,17 @@ def test_a_drive_without_owners_that_is_mounted_for_somebody_else_is_no_target(w
     monkeypatch.setattr(os, "geteuid", lambda: 4711)
     (refused,) = workspace.rehearse.rehearse(make_plan(workspace.plan.draft([(str(ferry), "heron")]))).violations
     assert "Heron is mounted for another user" in refused.problem
+
+
+def test_what_the_user_says_of_a_protected_folder_comes_before_its_being_a_whole(world, monkeypatch):
+    """Else what it holds is not judged at all."""
+    system = world.path("kestrel", "System")
+    for name in ("Ferrymoss", "Kite"):
+        fill(world.path("kestrel", "System", name))
+        put(world.path("kestrel", "System", name, "big.pack"), 40 * MB)
+    monkeypatch.setattr(WorldHost, "why_protected", lambda self, path: "it is the system's" if path == system else None)
+    names = [library.name for library in world.open().survey.take().libraries]
+    assert names == ["System"]
+    workspace = world.open()
+    workspace.survey.keep_cards([Card(path=system, titles=True)])
+    assert sorted(library.name for library in workspace.survey.take().libraries) == ["Ferrymoss", "Kite"]
