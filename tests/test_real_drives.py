@@ -245,3 +245,16 @@ def test_what_became_free_is_told_even_of_what_was_written_just_now(real_drives,
     shift(workspace, str(small / "Library"), str(large))
     (move,) = workspace.logbook.moves()
     assert move.problem is None and move.freed_bytes == pytest.approx(move.frees_bytes, abs=1_000_000)
+
+
+def test_what_lies_beside_another_drive_is_recognised(real_drives, tmp_path):
+    """A folder above a mount point is no whole that the system protects."""
+    outer = real_drives.place / "outer"
+    outer.mkdir()
+    real_drives.up("stick", "64M", "ext4")
+    real_drives.elsewhere("stick", "outer/stick")
+    for number in range(2):
+        put(fill(outer / "Games" / f"Kite {number}") / "big.pack", 1).write_bytes(os.urandom(30_000_000))
+    taken = open_workspace(None, str(tmp_path / "state")).survey.take((str(real_drives.place),))
+    paths = [library.path for library in taken.libraries]
+    assert str(outer) not in paths and [path for path in paths if path.startswith(f"{outer}/Games")]

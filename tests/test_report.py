@@ -78,7 +78,7 @@ def test_the_html_report_is_one_file_that_asks_for_nothing_else(world, capsys, t
     at = ["--world", str(world.folder)]
     workspace = world.open()
     workspace.survey.take()
-    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(hostile), "wren")])))
+    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(hostile), "wren")])), on_trial=True)
     path = tmp_path / "made" / "r.html"
     assert run(["report", "-o", str(path), *at]) == 0
     text = path.read_text()
