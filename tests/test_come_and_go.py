@@ -240,6 +240,7 @@ def test_only_a_new_drive_of_the_same_disk_and_size_stands_for_a_formatted_one()
     assert change.drive.id == "gone" and change.now is not None and change.now.id == "new"
     for other in (
         replace(same, capacity_bytes=1_100),
+        replace(same, model="N"),
         replace(same, model="N", device="sdc1"),
         replace(same, model="N", path="/elsewhere"),
         replace(same, attached=False),

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import os
 from typing import Annotated, Literal
 
 import typer
 
 from nuvik.cli.call import Call, command
-from nuvik.core.model.errors import BadInput
-from nuvik.core.model.names import shown
 
 
 def add_to(app: typer.Typer) -> None:
@@ -27,21 +24,11 @@ def add_to(app: typer.Typer) -> None:
         """Write the whole story for somebody who never saw Nuvik: how full the drives are, what they hold, what you
         wait for, what was moved or is proposed and why, and how to take it back.
         """
-        ending = os.path.splitext(output)[1].lower()
-        if ending not in (".pdf", ".html"):
-            raise BadInput(f"{shown(output)}: a report is .pdf or .html.", next_step="End the name so.")
-        from nuvik.core.user_files.safe_file import make_folder_of, write_text
-        from nuvik.drawing.render import save
-        from nuvik.drawing.report.html import report_html
-        from nuvik.drawing.report.pages import Paper, report_pages
+        from nuvik.drawing.report.pages import Paper
+        from nuvik.drawing.report.save import check_ending, save_report
         from nuvik.drawing.report.sections import report_of
 
+        check_ending(output)  # before anything is worked out
         with call.working("Writing the report"):
-            made = report_of(call.workspace, propose)
-            if ending == ".pdf":
-                save(report_pages(made, Paper(paper)), output)
-            else:
-                text = report_html(made)
-                make_folder_of(output)
-                write_text(output, text)
+            save_report(report_of(call.workspace, propose), output, Paper(paper))
         call.wrote(output)

@@ -34,21 +34,19 @@ def drawing_choices(desk: Desk) -> list[tuple[str, str]]:
 
 def draw_into(desk: Desk, key: str, folder: str) -> list[str]:
     """Write what a key stands for as files in a folder, under names that are free; their paths. Raises Refused."""
-    from nuvik.core.user_files.safe_file import free_stem, write_text
+    from nuvik.core.user_files.safe_file import free_stem
     from nuvik.drawing.render import save
+    from nuvik.drawing.report.save import ENDINGS, save_report
+    from nuvik.drawing.report.sections import report_of
 
     name, _ = _CHOICES[key]
-    endings = (".pdf", ".html") if name == REPORT else (".pdf", ".svg")
+    endings = ENDINGS if name == REPORT else (".pdf", ".svg")
     stem = free_stem(os.path.join(folder, f"nuvik-{name}"), endings)
     paths = [stem + ending for ending in endings]
     if name == REPORT:
-        from nuvik.drawing.report.html import report_html
-        from nuvik.drawing.report.pages import report_pages
-        from nuvik.drawing.report.sections import report_of
-
         report = report_of(desk.workspace)
-        save(report_pages(report), paths[0])
-        write_text(paths[1], report_html(report))
+        for path in paths:
+            save_report(report, path)
     else:
         page = _page(desk, name)
         for path in paths:

@@ -4,7 +4,7 @@ become pages and HTML.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING
@@ -337,9 +337,3 @@ def _bytes(libraries: Sequence[Library]) -> int:
 
 def _large(libraries: Sequence[Library]) -> list[Library]:
     return sorted(libraries, key=lambda each: (-each.on_disk_bytes, each.path))[:3]
-
-
-def blocks_of(report: Report) -> Iterator[Block]:
-    """Every block, in order."""
-    for section in report.sections:
-        yield from section.blocks

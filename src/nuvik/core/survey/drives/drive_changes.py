@@ -34,6 +34,8 @@ def formatted(drives: Sequence[Drive], new: Collection[str]) -> Iterator[DriveCh
 def _same_disk(gone: Drive, drive: Drive) -> bool:
     if abs(gone.capacity_bytes - drive.capacity_bytes) > _ALIKE * gone.capacity_bytes:
         return False
+    if gone.model and drive.model and gone.model != drive.model:
+        return False  # another disk in the same place: one of two sticks of a size
     known_model = bool(gone.model) and bool(gone.disk_bytes)
     same_model = known_model and (gone.model, gone.disk_bytes) == (drive.model, drive.disk_bytes)
     return same_model or (bool(gone.device) and (gone.device, gone.path) == (drive.device, drive.path))
