@@ -26,17 +26,17 @@ from nuvik.core.hosts.medium import attachment_of, reaches_medium
 from nuvik.core.hosts.pace import pace_of_this_computer
 from nuvik.core.hosts.packages import packages_owning
 from nuvik.core.hosts.processes import filesystem_by_daemon, logged_in_since_s, open_paths, programs_using
-from nuvik.core.hosts.subvolumes import is_sub_volume
 from nuvik.core.hosts.surroundings import surroundings_of
-from nuvik.core.hosts.system_folders import HOLDS_USER_FOLDERS, why_of_the_system
+from nuvik.core.hosts.system_folders import HOLDS_USER_FOLDERS
 from nuvik.core.hosts.volumes import Listing, Volume, identifier_for
+from nuvik.core.hosts.whose_folder import why_no_place, why_not_yours, why_protected
 from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.filesystems import normalised as normalised_filesystem
 from nuvik.core.model.library import Card
 from nuvik.core.model.media import medium_of
 from nuvik.core.model.names import shown
-from nuvik.core.model.paths import is_within, parents
+from nuvik.core.model.paths import is_within
 from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.model.timing import Pace
 from nuvik.core.model.traffic import Counters
@@ -222,46 +222,13 @@ class LocalHost:
         return ()
 
     def why_protected(self, path: str) -> str | None:
-        points = self.mount_points()
-        if path in points or (os.path.ismount(path) and not is_sub_volume(path)):
-            return "it is a mount point, the root of a drive"
-        if any(is_within(point, path) for point in points):
-            return "another drive is mounted inside it"
-        if path == self._home:
-            return "it is your home folder"
-        if is_within(self._home, path):
-            return "your home folder is inside it"
-        return why_of_the_system(path)
+        return why_protected(path, self.mount_points(), self._home)
 
     def why_no_place(self, folder: str) -> str | None:
-        # What is mounted below a folder of the system is no part of that.
-        point = max((point for point in self.mount_points() if is_within(folder, point)), key=len, default=os.sep)
-        if point != os.sep and is_within(point, self._home):
-            return None
-        if is_within(folder, self._home):
-            return None
-        if point == os.sep and folder != os.sep and (reason := why_of_the_system(folder)):
-            return reason
-        there = next(place for place in (folder, *parents(folder)) if os.path.lexists(place))
-        try:
-            owner = os.lstat(there).st_uid
-        except OSError:
-            return None
-        if not hasattr(os, "geteuid") or owner in (0, os.geteuid()) or os.geteuid() == 0:
-            return None
-        return f"{shown(there)} belongs to another user ({_user_name(owner)})"
+        return why_no_place(folder, self.mount_points(), self._home)
 
     def why_not_yours(self, path: str) -> str | None:
-        if not hasattr(os, "geteuid"):
-            return None
-        try:
-            owner, above = os.lstat(path).st_uid, os.path.dirname(path)
-            mine = {os.geteuid(), os.stat(self._home).st_uid}
-        except OSError as fault:
-            return f"it cannot be inspected ({(fault.strerror or '').lower()})"
-        if owner not in mine and mine != {0}:
-            return f"it belongs to another user ({_user_name(owner)})"
-        return None if os.access(above, os.W_OK) else f"you may not change {shown(above)}, where it is"
+        return why_not_yours(path, self._home)
 
     def packages_owning(self, paths: Sequence[str]) -> dict[str, str]:
         return packages_owning(paths)
@@ -316,18 +283,6 @@ def _by_place(volume: Volume) -> tuple[bool, int, str]:
     """Mounted volumes before others, the system's first: so the plain names go to those that stay."""
     point = volume.mount_points[0] if volume.mount_points else ""
     return (not point, len(point), point or volume.device)
-
-
-def _user_name(number: int) -> str:
-    """The name of a user, or the number of one that the system does not know."""
-    if sys.platform == "win32":
-        return str(number)
-    import pwd
-
-    try:
-        return shown(pwd.getpwuid(number).pw_name)
-    except KeyError:
-        return str(number)
 
 
 def _point_holding(path: str, volumes: Iterable[Volume]) -> str | None:
