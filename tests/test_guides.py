@@ -10,6 +10,7 @@ from pathlib import Path
 from conftest import MB, fill, picture, put
 from nuvik.__main__ import run
 from nuvik.core.model.guide import Story, Task
+from nuvik.core.model.progress import Stop
 from nuvik.core.stages.workspace import open_workspace
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.confirm import Confirm
@@ -149,4 +150,10 @@ async def test_a_story_is_led_through_in_the_screens(world):
         await settle(app, pilot)
         assert "Wren is ejected: the cable may be pulled." in words(app, "#lines")
         assert "all 4 steps are done" in words(app, "#lines")
+        page = app.screen
+        page._stop = Stop()  # something that never ends
+        await pilot.press("escape")
+        assert app.screen is page and page._stop.asked
+        await pilot.press("escape")
+        assert app.screen is not page
         assert desk.workspace.guides.guide(Story.FROM_COMPUTER, wren).steps[1].done

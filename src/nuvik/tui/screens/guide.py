@@ -74,8 +74,8 @@ class GuidePage(Sheet):
         return text
 
     def action_leave(self) -> None:
-        """Reading a drive is stopped first."""
-        if self._stop is not None:
+        """Reading a drive is stopped first; once more leaves, too, where it does not end."""
+        if self._stop is not None and not self._stop.asked:
             self._stop.ask()
         else:
             self.dismiss()
@@ -113,7 +113,7 @@ class GuidePage(Sheet):
         elif task in (Task.GATHER, Task.SPREAD):
             self.dismiss()
             shell.go("plan")
-            self.notify("a proposes moves; ⏎ or Space picks a library up to move it yourself.")
+            self.notify("a proposes moves; l picks up the library at the cursor.")
         elif task is Task.NOTE:
             self._beside("reading everything on it …", self._write_note)
         elif task is Task.EJECT:
