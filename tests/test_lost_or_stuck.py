@@ -14,6 +14,7 @@ from nuvik.core.stages.plan import PlanStage
 from nuvik.core.stages.rehearse import RehearseStage
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.key_words import by_keys
+from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from screens import settle, words
@@ -92,6 +93,38 @@ async def test_a_draft_and_its_history_outlive_pins_surveys_drives_and_the_progr
     async with last.run_test(size=(159, 47)) as pilot:
         await settle(last, pilot)
         assert not last.desk.draft.places
+
+
+async def test_a_survey_that_ends_meanwhile_loses_no_wish_to_carry(shelf, monkeypatch):
+    """However the key and the end of a survey meet: the user is asked, and what was agreed to is carried."""
+    let_go, check = threading.Event(), RehearseStage.check
+
+    def slow(self, *arguments, **named):
+        assert let_go.wait(20)
+        return check(self, *arguments, **named)
+
+    monkeypatch.setattr(RehearseStage, "check", slow)
+    app = NuvikApp(shelf.open)
+    async with app.run_test(size=(159, 47), notifications=True) as pilot:
+        await settle(app, pilot)
+        await pilot.press("3")
+        app.screen.query_one(DriveBoard).point_at("kestrel")
+        await put_down(app, pilot, "Loom", "heron")
+        await pilot.press("4", "c")  # while the steps are still being looked at
+        assert any("still being looked at" in note.message for note in app._notifications)
+        let_go.set()
+        await settle(app, pilot)
+        assert isinstance(app.screen, Confirm)
+        await pilot.press("escape", "c")
+        app.desk.take_snapshot(app.desk.snapshot)  # after the key, before the answer
+        app.refresh_stage()
+        await settle(app, pilot)
+        assert isinstance(app.screen, Confirm)
+        app.desk.take_snapshot(app.desk.snapshot)  # while the question stands there
+        app.refresh_stage()
+        await pilot.press("enter")
+        await settle(app, pilot)
+        assert [move.library for move in app.desk.workspace.logbook.moves()] == ["Loom"]
 
 
 async def test_what_is_half_done_and_on_trial_comes_first(shelf):

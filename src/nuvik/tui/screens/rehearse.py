@@ -76,6 +76,8 @@ class RehearseScreen(StageScreen):
     """The draft whose moves are being looked at."""
     _offered_for: CheckedPlan | None = None
     """The plan for which the what-ifs are listed."""
+    _carries_then = False
+    """Whether the user asked to carry while the steps were being looked at: asked again once that is done."""
 
     def body(self) -> ComposeResult:
         yield StepTable(id="steps")
@@ -137,7 +139,7 @@ class RehearseScreen(StageScreen):
         self.wait_for(says, check, partial(self._take, draft, on_trial), stop.ask)
 
     def stopped_waiting(self) -> None:
-        self._checking = None
+        self._checking, self._carries_then = None, False
 
     def _take(self, draft: Draft, on_trial: bool, result: tuple[Plan, CheckedPlan]) -> None:
         self._checking = None
@@ -145,6 +147,8 @@ class RehearseScreen(StageScreen):
             self.desk.plan, self.desk.checked = result
             self.desk.timeline = None
             self.refresh_stage()
+            if self._carries_then and self.is_current:
+                self.action_carry()
 
     def _offer(self, what_ifs: list[WhatIf]) -> None:
         at_cursor = [StopAtCursor()] if self.desk.plan is not None and self.desk.plan.steps else []
@@ -271,6 +275,9 @@ class RehearseScreen(StageScreen):
 
     # -- keys ----------------------------------------------------------------------------------------------
 
+    def on_screen_suspend(self) -> None:
+        self._carries_then = False
+
     def action_leave(self) -> None:
         """Stop looking at the steps, and go back to Plan: looking begins again with the next visit."""
         if self.is_waiting:
@@ -312,6 +319,10 @@ class RehearseScreen(StageScreen):
 
     def action_carry(self) -> None:
         plan, timeline = self.desk.plan, self.desk.timeline
+        self._carries_then = plan is None and self._checking is not None
+        if self._carries_then:
+            self.notify("The moves are still being looked at: you will be asked once that is done.")
+            return
         if plan is None or timeline is None:
             self.notify("There is nothing to carry yet. Make a plan first.", severity="warning")
             return
@@ -319,7 +330,7 @@ class RehearseScreen(StageScreen):
             first = timeline.violations[0]
             self.notify(f"{first.problem} {first.mend}", title="Not done", severity="warning", markup=False)
             return
-        self.in_background(lambda: self._changes_of(plan), self._ask_to_carry, group="changes")
+        self.in_background(lambda: self._changes_of(plan), partial(self._ask_to_carry, plan), group="changes")
 
     def _changes_of(self, plan: Plan) -> list[str]:
         """What carrying changes in settings, of the libraries and of where new content goes."""
@@ -329,10 +340,13 @@ class RehearseScreen(StageScreen):
             lines += ["where new content goes:", *landings]
         return lines
 
-    def _ask_to_carry(self, changes: list[str]) -> None:
+    def _ask_to_carry(self, plan: Plan, changes: list[str]) -> None:
         """The changes to settings files are shown before anything is done."""
-        plan, timeline = self.desk.plan, self.desk.timeline
-        if plan is None or timeline is None:
+        timeline = self.desk.timeline
+        if not self.is_current:
+            return
+        if self.desk.plan is not plan or timeline is None:  # a survey ended meanwhile: its steps are looked at again
+            self.action_carry()
             return
         question = (
             f"Carry out {format_count(len(plan.steps), 'move')}, {format_bytes(plan.frees_bytes)}, "
@@ -346,11 +360,11 @@ class RehearseScreen(StageScreen):
         if changes:
             more = [f"… and {len(changes) - _CHANGES} more lines"] if len(changes) > _CHANGES else []
             question += "\n\nSettings that change with it:\n" + "\n".join([*changes[:_CHANGES], *more])
-        self.app.push_screen(Confirm(question, "carry it out"), self._confirmed)
+        self.app.push_screen(Confirm(question, "carry it out"), partial(self._confirmed, plan, self.desk.on_trial))
 
-    def _confirmed(self, agreed: bool | None) -> None:
-        plan, on_trial = self.desk.plan, self.desk.on_trial
-        if agreed and plan is not None:
+    def _confirmed(self, plan: Plan, on_trial: bool, agreed: bool | None) -> None:
+        """What was agreed to is carried, also when a survey ended while the question stood there."""
+        if agreed:
             workspace = self.desk.workspace
 
             def carry(report: Report, stop: Stop) -> Outcome:
