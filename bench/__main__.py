@@ -109,14 +109,14 @@ def sizing_a_tree() -> Iterator[Row]:
         host.drives()
         for _ in range(_ROUNDS):
             began = time.perf_counter()
-            told = subprocess.run(["du", "-s", "-B1", place], capture_output=True, text=True, check=True).stdout
+            printed = subprocess.run(["du", "-s", "-B1", place], capture_output=True, text=True, check=True).stdout
             between = time.perf_counter()
             tree = size_tree(host, host.drives(), place)
             ended = time.perf_counter()
             theirs.append(between - began)
             ours.append(ended - between)
             ratios.append(ours[-1] / theirs[-1])
-        ratio, same = statistics.median(ratios), tree.root.extent.on_disk_bytes == int(told.split()[0])
+        ratio, same = statistics.median(ratios), tree.root.extent.on_disk_bytes == int(printed.split()[0])
         yield (
             "size 400,000 files in 20,000 folders",
             f"du {statistics.median(theirs):.2f} s",
@@ -135,14 +135,14 @@ def sizing_a_million() -> Iterator[Row]:
         with tempfile.TemporaryDirectory() as place:
             _many_files(place, files, folders)
             words = [sys.executable, __file__, "--size", place]
-            told = subprocess.run(words, capture_output=True, text=True, check=True).stdout.split()
-            seconds, peak_bytes, found = float(told[0]), int(told[1]), int(told[2])
+            printed = subprocess.run(words, capture_output=True, text=True, check=True).stdout.split()
+            seconds, peak_bytes, answer = float(printed[0]), int(printed[1]), int(printed[2])
             yield (
                 f"size {name}",
                 "",
                 f"{seconds:.1f} s, {peak_bytes / MB:.0f} MB of memory",
                 f"under {_WALK_BYTES // MB} MB",
-                found == files and peak_bytes < _WALK_BYTES,
+                answer == files and peak_bytes < _WALK_BYTES,
             )
 
 
@@ -190,14 +190,14 @@ def proposing() -> Iterator[Row]:
     for count, limit_s in _PROPOSALS:
         snapshot = made_up_household(count, drives=6)
         began = time.perf_counter()
-        found = recommend(snapshot, Wishes())
+        answer = recommend(snapshot, Wishes())
         seconds = time.perf_counter() - began
         yield (
             f"propose for {len(snapshot.libraries)} libraries, 6 drives",
             "",
-            f"{seconds:.2f} s, {len(found.draft.loads)} moves, gap {found.proposal.gap:.3%}",
+            f"{seconds:.2f} s, {len(answer.draft.loads)} moves, gap {answer.proposal.gap:.3%}",
             f"within {limit_s:.0f} s, gap at most 0.1 %",
-            seconds <= limit_s and found.proposal.gap <= 0.001 and found.proposal.in_time,
+            seconds <= limit_s and answer.proposal.gap <= 0.001 and answer.proposal.in_time,
         )
 
 
@@ -233,7 +233,7 @@ def gauging_a_world() -> Iterator[Row]:
         outcomes = workspace.drives.gauge([budget_for(drive) for drive in workspace.drives.all()])
         worst = 0.0
         for outcome in outcomes:
-            declared = next(one for one in world.data["drive"] if one["id"] == outcome.drive)
+            declared = next(figure for figure in world.data["drive"] if figure["id"] == outcome.drive)
             assert outcome.result is not None and outcome.result.write is not None, outcome.problem
             for measured, field in (
                 (outcome.result.read.bytes_per_s, "read_bytes_per_s"),
@@ -262,18 +262,18 @@ def gauging_real_drives() -> Iterator[Row]:
             assert outcome.result is not None and outcome.result.write is not None, outcome.problem
             after = RealDrives.plain_speeds(point, write * 3)
             left = [path for path in point.rglob("*") if ".nuvik" in str(path)]
-            for what, limit, theirs, found in (
+            for what, limit, theirs, answer in (
                 ("reads", read, (plain[0], after[0]), outcome.result.read),
                 ("writes", write, (plain[1], after[1]), outcome.result.write),
             ):
-                off = found.bytes_per_s / (limit * MB) - 1
+                off = answer.bytes_per_s / (limit * MB) - 1
                 good: bool | None = abs(off) <= _WITHIN_REAL and not left
-                if not good and not left and any(abs(one / limit - 1) > _PLAIN_WITHIN for one in theirs):
+                if not good and not left and any(abs(figure / limit - 1) > _PLAIN_WITHIN for figure in theirs):
                     good = None  # the plain tool does not reach the limit either: something else takes the machine
                 yield (
                     f"gauge {filesystem}, {what} held to {limit} MB/s",
                     f"dd {theirs[0]:.1f} and {theirs[1]:.1f} MB/s",
-                    f"nuvik {found.bytes_per_s / MB:.1f} MB/s ±{50 * found.spread:.0f} %, {100 * off:+.1f} % off",
+                    f"nuvik {answer.bytes_per_s / MB:.1f} MB/s ±{50 * answer.spread:.0f} %, {100 * off:+.1f} % off",
                     f"within {100 * _WITHIN_REAL:.0f} %, no file left",
                     good,
                 )

@@ -70,7 +70,7 @@ def made_up_household(count: int, drives: int) -> Snapshot:
     speeds, kinds, libraries = _SPEEDS[:drives], list(Kind), list[Library]()
     used = [0] * drives
     for number in range(count):
-        place = chance.choices(range(drives), [one[2] for one in speeds])[0]
+        place = chance.choices(range(drives), [speed[2] for speed in speeds])[0]
         size = min(int(chance.paretovariate(0.9) * 200 * GB / count) + GB // 100, 300 * GB)
         if used[place] + size > 0.85 * speeds[place][2] * GB:
             continue

@@ -35,8 +35,8 @@ def test_what_is_typed_of_a_drive_is_read_or_refused():
 def test_advice_on_a_file_system_names_what_it_lacks(world):
     stick = a_drive(filesystem="exfat", used_bytes=3 * GB, device="sdc1")
     assert "Leave it as it is" in advice_in_words(stick, needs_of(["windows", "macos"], []))
-    said = advice_in_words(stick, needs_of(["linux"], [], links=True))
-    assert "holds no links" in said and "need a setting, not a link" in said and "ext4 would be better" in said
+    words = advice_in_words(stick, needs_of(["linux"], [], links=True))
+    assert "holds no links" in words and "need a setting, not a link" in words and "ext4 would be better" in words
     first = weigh(needs_of(["windows", "macos"], []), 10**11)[0]
     assert first.filesystem == "exfat" and not first.lacks
     steps = how_to_format(stick, "ext4", [], "linux")
@@ -78,7 +78,7 @@ def test_candidates_are_put_together_and_held_back_by_their_slowest_part(world, 
     world.write()
     workspace = world.open()
     workspace.survey.take()
-    verdicts = {one.candidate.label: one for one in workspace.drives.verdicts(str(file))}
+    verdicts = {verdict.candidate.label: verdict for verdict in workspace.drives.verdicts(str(file))}
     assert set(verdicts) == {"Bare in Case", "Heron in a better case"}, "there is no slot for the bare drive"
     built = verdicts["Bare in Case"]
     assert built.candidate.price == 120 and built.candidate.price_per_tb == pytest.approx(60)
@@ -88,7 +88,9 @@ def test_candidates_are_put_together_and_held_back_by_their_slowest_part(world, 
     for drive in world.data["drive"]:
         drive["other_bytes"] = 0 if drive["id"] == "heron" else drive["usable_bytes"]
     world.write()
-    built = next(one for one in world.open().drives.verdicts(str(file)) if one.candidate.label == "Bare in Case")
+    built = next(
+        verdict for verdict in world.open().drives.verdicts(str(file)) if verdict.candidate.label == "Bare in Case"
+    )
     assert "with Ferry on it you would wait" in verdict_sentence(built)
     assert built.saves_s_per_week > 5 * 28, "now nothing else has room, and platters need 29 s for small reads"
     full = a_drive(
@@ -99,14 +101,14 @@ def test_candidates_are_put_together_and_held_back_by_their_slowest_part(world, 
     assert relief.relieves == ("Full",) and relief.frees_bytes == 5 * GB
     assert "; ends the shortage on Full" in verdict_sentence(relief)
     assert verdicts["Heron in a better case"].candidate.upgrade_of == "heron"
-    for bad, said in (
+    for bad, words in (
         (('"nvme"]', '"cheese"]'), "“takes” of case 1: "),
         (("gen2x2", "gen9"), "unknown link"),
         (("heron", "emu"), "unknown drive"),
         (("price = 20.0", "price = -1"), "“price” of case 1: "),
     ):
         file.write_text(CANDIDATES.replace(*bad))
-        with pytest.raises(Refused, match=said):
+        with pytest.raises(Refused, match=words):
             read_candidates(str(file), workspace.drives.all())
 
 

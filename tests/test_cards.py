@@ -39,24 +39,29 @@ def test_cards_correct_what_was_found_and_are_remembered(world):
         ]
     )
     snapshot = world.open().survey.take()
-    assert {one.name for one in snapshot.libraries} == {"One", "Two", "All films"}, "split, ignored and merged"
-    merged = next(one for one in snapshot.libraries if one.name == "All films")
+    assert {library.name for library in snapshot.libraries} == {"One", "Two", "All films"}, "split, ignored and merged"
+    merged = next(library for library in snapshot.libraries if library.name == "All films")
     assert (merged.bytes, [part.bytes for part in merged.parts]) == (2 * MB, [MB])
-    assert {os.path.basename(one.path): one.bytes for one in snapshot.loose} == {"Shelf": MB, "Junk": MB}
+    assert {os.path.basename(folder.path): folder.bytes for folder in snapshot.loose} == {"Shelf": MB, "Junk": MB}
     world.data["drive"][1]["folder"] = "moved"
     os.rename(base, world.path("moved"))
     world.write()
-    assert {one.name for one in world.open().survey.take().libraries} == {"One", "Two", "All films"}, (
+    assert {library.name for library in world.open().survey.take().libraries} == {"One", "Two", "All films"}, (
         "at another mount point"
     )
     workspace = world.open()
-    shelf = [one for one in workspace.survey.latest().libraries if one.name in ("One", "Two")]
+    shelf = [library for library in workspace.survey.latest().libraries if library.name in ("One", "Two")]
     with pytest.raises(Refused, match="root of Heron"):
-        workspace.survey.merge([one for one in workspace.survey.latest().libraries if one.name == "All films"])
+        workspace.survey.merge(
+            [library for library in workspace.survey.latest().libraries if library.name == "All films"]
+        )
     assert workspace.survey.merge(shelf) == world.path("moved", "Shelf")
-    assert {one.name: one.bytes for one in workspace.survey.take().libraries} == {"Shelf": 3 * MB, "All films": 2 * MB}
+    assert {library.name: library.bytes for library in workspace.survey.take().libraries} == {
+        "Shelf": 3 * MB,
+        "All films": 2 * MB,
+    }
     workspace.survey.keep_cards([Card(path=world.path("moved", "Junk"))])
-    assert "Junk" in {one.name for one in workspace.survey.take().libraries}, "an empty card is struck out"
+    assert "Junk" in {library.name for library in workspace.survey.take().libraries}, "an empty card is struck out"
 
 
 CARDS = st.builds(
@@ -93,7 +98,7 @@ def test_cards_survive_their_file(tmp_path_factory, cards):
 
 
 @pytest.mark.parametrize(
-    ("line", "said"),
+    ("line", "words"),
     [
         ("kind = 'toy'", r"“kind” of library 1: .*'game'.*'other'"),
         ("opens_per_week = -1", r"“opens_per_week” of library 1: .*greater than or equal to 0"),
@@ -104,10 +109,10 @@ def test_cards_survive_their_file(tmp_path_factory, cards):
         ("name = ", "not valid TOML"),
     ],
 )
-def test_a_card_file_with_errors_says_the_field_and_what_is_allowed(tmp_path, line, said):
+def test_a_card_file_with_errors_says_the_field_and_what_is_allowed(tmp_path, line, words):
     path = tmp_path / "cards.toml"
     path.write_text(f"format = 'nuvik-cards/1'\n[[library]]\npath = '/a/b'\n{line}\n")
-    with pytest.raises(Refused, match=said):
+    with pytest.raises(Refused, match=words):
         read_cards_file(str(path), "/")
 
 
@@ -163,7 +168,7 @@ def test_cards_by_commands(world, capsys):
         )
         == 0
     )
-    said = capsys.readouterr().out
+    printed = capsys.readouterr().out
     for words in (
         "is called Kite makers",
         "2.5 times a week",
@@ -172,7 +177,7 @@ def test_cards_by_commands(world, capsys):
         "really use",
         "the part Add-ons (game)",
     ):
-        assert words in said
+        assert words in printed
     assert run(["card", str(game), "--no-pin", "--json", *at]) == 0
     card = json.loads(capsys.readouterr().out)
     assert (card["format"], card["pinned"], card["opens_per_week"]) == ("nuvik-card/1", False, 2.5)
@@ -196,26 +201,26 @@ def test_cards_by_commands(world, capsys):
     assert "Kite makers" in capsys.readouterr().out
     assert run(["card", str(game), "--forget", *at]) == 0
     assert "you have not said anything about it" in capsys.readouterr().out
-    told = ["card", str(game)]
+    command = ["card", str(game)]
     for words, code in (
         (["card", "/nowhere"], 2),
-        ([*told, "--kind", "toy"], 2),
-        ([*told, "--opens-per-week", "-1"], 2),
-        ([*told, "--needs", "x"], 2),
-        ([*told, "--needs", "40"], 2),
-        ([*told, "--part", "x"], 2),
-        ([*told, "--part", "not there=cache"], 2),
-        ([*told, "--name", "a\udcff"], 2),
+        ([*command, "--kind", "toy"], 2),
+        ([*command, "--opens-per-week", "-1"], 2),
+        ([*command, "--needs", "x"], 2),
+        ([*command, "--needs", "40"], 2),
+        ([*command, "--part", "x"], 2),
+        ([*command, "--part", "not there=cache"], 2),
+        ([*command, "--name", "a\udcff"], 2),
         (["cards", "import", "/nowhere.toml"], 2),
         (["cards", "export", "/nowhere/cards.toml"], 2),
     ):
         assert run([*words, *at]) == code
         assert "Traceback" not in capsys.readouterr().err
-    assert run([*told, "--name", "Gone soon", *at]) == 0
+    assert run([*command, "--name", "Gone soon", *at]) == 0
     os.rename(game, f"{game} elsewhere")
     capsys.readouterr()
-    assert run([*told, *at]) == 0 and "is called Gone soon" in capsys.readouterr().out
-    assert run([*told, "--forget", *at]) == 0 and run([*told, *at]) == 2, "forgotten, and nothing there"
+    assert run([*command, *at]) == 0 and "is called Gone soon" in capsys.readouterr().out
+    assert run([*command, "--forget", *at]) == 0 and run([*command, *at]) == 2, "forgotten, and nothing there"
 
 
 def test_a_library_timed_on_two_drives_keeps_both_timings(world):

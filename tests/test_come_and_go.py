@@ -130,9 +130,9 @@ def test_status_asks_only_where_a_decision_is_needed(world, capsys):
         world.open().watching.status(), failing={"heron": "its disk reports that it is failing"},
         weeks_left={"wren": 0.4}, slower={"heron": "reads 40 % slower than on 2020-01-01"}, restarts=("video",),
     )  # fmt: skip
-    told = " ".join(matter.words for matter in matters(status))
-    assert "Heron: its disk reports that it is failing" in told and "Wren goes under its headroom this week" in told
-    assert "Heron reads 40 % slower" in told and "new place for video" in told
+    words = " ".join(matter.words for matter in matters(status))
+    assert "Heron: its disk reports that it is failing" in words and "Wren goes under its headroom this week" in words
+    assert "Heron reads 40 % slower" in words and "new place for video" in words
 
 
 async def test_a_drive_is_ejected_and_attached_by_keys(world):

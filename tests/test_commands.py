@@ -75,7 +75,7 @@ def test_the_whole_job_by_commands(house, tmp_path):
 
 def calls_in_the_docs() -> list[tuple[str, int, str]]:
     rows = re.findall(r"^\| `nuvik (.*?)` \| (\d) \| (.*?) ?\|$", (ROOT / "docs" / "commands.md").read_text(), re.M)
-    return [(words, int(code), said) for words, code, said in rows]
+    return [(words, int(code), expected) for words, code, expected in rows]
 
 
 def test_the_table_of_exit_codes_is_true(house, tmp_path, capsys, monkeypatch):
@@ -91,9 +91,9 @@ def test_the_table_of_exit_codes_is_true(house, tmp_path, capsys, monkeypatch):
         words = shlex.split(text)
         capsys.readouterr()
         ended = run([*([] if "--world" in words or words[0] == "demo" else at), *words])
-        said = capsys.readouterr()
-        assert (ended, said.err if says else "") == (code, said.err if says in said.err else says), text
-        assert bool(said.out) == (code in (0, 5) or "--json" in words), text
+        printed = capsys.readouterr()
+        assert (ended, printed.err if says else "") == (code, printed.err if says in printed.err else says), text
+        assert bool(printed.out) == (code in (0, 5) or "--json" in words), text
 
 
 def test_what_is_named_before_the_command_counts_after_it(house, capsys):
@@ -137,9 +137,9 @@ def test_unreadable_things_are_findings(house, monkeypatch, capsys):
 
     monkeypatch.setattr(walk_slice, "scan_folder", look)
     assert run(["survey", "--world", str(house.folder)]) == 5
-    said = capsys.readouterr()
-    assert f"{closed} could not be read (permission denied)" in said.err
-    assert "Lantern [b]" in said.out
+    printed = capsys.readouterr()
+    assert f"{closed} could not be read (permission denied)" in printed.err
+    assert "Lantern [b]" in printed.out
 
 
 def test_the_tour_does_the_whole_job_and_draws_it(tmp_path):
@@ -205,7 +205,7 @@ def test_empty_folders_json_errors_and_taking_everything_back(world, capsys):
     for game in games:
         assert run(["shift", str(game), "heron", "--yes", *at]) == 0
     capsys.readouterr()
-    assert run(["undo", "all", *at]) == 0 and "Kite" in (told := capsys.readouterr().out) and "Moor" in told
+    assert run(["undo", "all", *at]) == 0 and "Kite" in (printed := capsys.readouterr().out) and "Moor" in printed
     assert run(["undo", "all", "--yes", *at]) == 0
     assert [picture(game) for game in games] == whole and not any(os.path.islink(game) for game in games)
     assert run(["undo", "all", "--yes", *at]) == 3

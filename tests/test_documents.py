@@ -70,10 +70,10 @@ def test_every_command_prints_the_document_that_its_schema_describes(world, tmp_
     def nuvik(*words: str, code: int = 0) -> dict:
         called.add(words[0])
         ended = run([*words, "--json", "--world", str(world.folder)])
-        said = capsys.readouterr()
-        assert ended == code, (words, said.err)
-        lines = said.out.splitlines()
-        documents = [json.loads(line) for line in lines] if lines[0] != "{" else [json.loads(said.out)]
+        output = capsys.readouterr()
+        assert ended == code, (words, output.err)
+        lines = output.out.splitlines()
+        documents = [json.loads(line) for line in lines] if lines[0] != "{" else [json.loads(output.out)]
         for document in documents:
             jsonschema.validate(document, strict(shipped(document["format"])))
             printed[document["format"]] = words[0]

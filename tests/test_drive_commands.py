@@ -49,22 +49,24 @@ def nuvik(house: World, capsys, *words: str, code: int = 0) -> tuple[str, str]:
     """What a command said, and what it said aside."""
     capsys.readouterr()
     assert run([*words, "--world", str(house.folder)]) == code
-    told = capsys.readouterr()
-    assert "Traceback" not in told.err and "\x1b" not in told.out
-    return told.out, told.err
+    printed = capsys.readouterr()
+    assert "Traceback" not in printed.err and "\x1b" not in printed.out
+    return printed.out, printed.err
 
 
 def test_drives_are_listed_and_told_whole(house, capsys):
     nuvik(house, capsys, "survey")
     listed, _ = nuvik(house, capsys, "drives")
     assert [line.split()[0] for line in listed.splitlines()] == ["drive", "Wren", "Kestrel", "Heron"]
-    told, _ = nuvik(house, capsys, "drives", "wren", "Heron")
-    assert "Quillpost [b]Field[/b], solid-state drive on USB 3.2 Gen 1 (5 Gbit/s), portable" in told
-    assert "reads as fast as its cable allows" in told and "up to 1.09 GB/s" not in told, "SATA inside does no more"
-    assert "The label says 1.20 GB; 200 MB for the file system's own tables" in told
-    assert "libraries 3." in told and "no links, no hard links, no permissions" in told
+    printed, _ = nuvik(house, capsys, "drives", "wren", "Heron")
+    assert "Quillpost [b]Field[/b], solid-state drive on USB 3.2 Gen 1 (5 Gbit/s), portable" in printed
+    assert "reads as fast as its cable allows" in printed and "up to 1.09 GB/s" not in printed, (
+        "SATA inside does no more"
+    )
+    assert "The label says 1.20 GB; 200 MB for the file system's own tables" in printed
+    assert "libraries 3." in printed and "no links, no hard links, no permissions" in printed
     data = json.loads(nuvik(house, capsys, "drives", "--json")[0])
-    wren = next(one for one in data["drives"] if one["id"] == "wren")
+    wren = next(drive for drive in data["drives"] if drive["id"] == "wren")
     wanted = {
         "id",
         "label",
@@ -91,11 +93,11 @@ def test_drives_are_listed_and_told_whole(house, capsys):
 
 
 def test_what_is_said_of_a_drive_is_kept_and_can_be_forgotten(house, capsys):
-    told, _ = nuvik(
+    printed, _ = nuvik(
         house, capsys, "drive", "wren", "--name", "Field  box", "--headroom", "20%", "--welcomes", "photo", "--fixed"
     )
-    assert "Field box" in told and re.search(r"is for +photo", told) and "; 4.00 GB should stay free" in told
-    assert ", portable" not in told
+    assert "Field box" in printed and re.search(r"is for +photo", printed) and "; 4.00 GB should stay free" in printed
+    assert ", portable" not in printed
     nuvik(house, capsys, "drive", "field box", "--headroom", "3G")
     data = json.loads(nuvik(house, capsys, "drives", "wren", "--json")[0])["drives"][0]
     assert (data["label"], data["headroom_bytes"], data["welcomes"]) == ("Field box", 3 * GB, ["photo"])
@@ -108,16 +110,20 @@ def test_what_is_said_of_a_drive_is_kept_and_can_be_forgotten(house, capsys):
 
 def test_advice_names_the_loss_and_the_way_and_does_nothing(house, capsys):
     nuvik(house, capsys, "survey")
-    said, _ = nuvik(house, capsys, "advise", "wren", "--for", "linux", "--links")
-    assert "ext4 would be better" in said and "Nuvik does not" in said and "holds nothing that would be lost" in said
+    printed, _ = nuvik(house, capsys, "advise", "wren", "--for", "linux", "--links")
+    assert (
+        "ext4 would be better" in printed
+        and "Nuvik does not" in printed
+        and "holds nothing that would be lost" in printed
+    )
     assert "Leave it as it is" in nuvik(house, capsys, "advise", "wren", "--for", "windows", "--for", "macos")[0]
     data = json.loads(nuvik(house, capsys, "advise", "wren", "--json")[0])
     assert data["format"] == "nuvik-advice/1" and len(data["filesystems"]) == 5
 
 
 def test_a_warm_drive_is_found_by_gauging_it(house, capsys):
-    said, aside = nuvik(house, capsys, "gauge", "wren")
-    assert "writes up to 1.54 GB" in aside and "was 82 °C warm" in said and "Wren: reads 440 MB/s" in said
+    printed, aside = nuvik(house, capsys, "gauge", "wren")
+    assert "writes up to 1.54 GB" in aside and "was 82 °C warm" in printed and "Wren: reads 440 MB/s" in printed
     drawn = house.path("speeds.svg")
     nuvik(house, capsys, "draw", "speeds", "-o", drawn)
     text = "".join(ET.parse(drawn).getroot().itertext())
@@ -134,12 +140,12 @@ def test_candidates_are_compared(house, capsys, tmp_path):
     assert "docs/candidates.md" in nuvik(house, capsys, "compare", code=3)[1]
     file = tmp_path / "mine.toml"
     file.write_text(CANDIDATES)
-    said, _ = nuvik(house, capsys, "compare", str(file))
-    assert "Bare in Case" in said and "60.00 EUR" in said and "would open noticeably faster" in said
+    printed, _ = nuvik(house, capsys, "compare", str(file))
+    assert "Bare in Case" in printed and "60.00 EUR" in printed and "would open noticeably faster" in printed
     data = json.loads(nuvik(house, capsys, "compare", str(file), "--json")[0])["candidates"]
-    assert {one["label"] for one in data} == {"Bare in Case", "Heron in a better case"}
+    assert {row["label"] for row in data} == {"Bare in Case", "Heron in a better case"}
     assert data[0]["saves_s_per_week"] >= data[1]["saves_s_per_week"], "most saved first"
-    assert next(one for one in data if one["label"] == "Bare in Case")["parts"] == ["Bare", "Case"]
+    assert next(row for row in data if row["label"] == "Bare in Case")["parts"] == ["Bare", "Case"]
 
 
 def test_a_world_that_is_changed_while_nuvik_runs_is_seen(house):
@@ -200,7 +206,7 @@ def test_only_the_newest_measurements_are_kept_and_they_follow_the_drive(house, 
         house.write()
         workspace.drives.gauge([budget_for(workspace.drives.find("wren"), quick=True)])
     history = workspace.drives.gauge_history(workspace.drives.find("wren"))
-    assert [round(one.read.bytes_per_s / MB, -2) for one in history] == [200, 300, 400]
+    assert [round(gauging.read.bytes_per_s / MB, -2) for gauging in history] == [200, 300, 400]
     workspace.drives.forget(workspace.drives.find("wren"))
     assert workspace.drives.find("wren").speed_source == "measured", "its identity is the same"
 

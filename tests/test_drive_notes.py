@@ -69,8 +69,8 @@ def test_another_computer_takes_over_what_a_drive_says_of_itself(noted, real_dri
     (moved / "Films" / "Old Ferry" / "ferry.mkv").write_bytes(b"x" * 30 * MB)
     (moved / "Games" / "Kite" / "more.bin").write_bytes(b"x")
     assert run(["adopt", str(moved), "--check", *state]) == 5
-    said = capsys.readouterr().out
-    assert "its contents are not those noted" in said and "not as they should be" in said
+    printed = capsys.readouterr().out
+    assert "its contents are not those noted" in printed and "not as they should be" in printed
     assert run(["adopt", str(moved), "Nothing", *state]) == 2
 
 
@@ -91,8 +91,8 @@ def test_a_forged_note_is_refused(noted, tmp_path, capsys, forge, words):
     forge(note)
     (noted / NOTE_FILE).write_text(json.dumps(note))
     assert run(["adopt", str(noted), "--yes", "--state", str(tmp_path / "two")]) == 3
-    said = capsys.readouterr()
-    assert "cannot be read as a note" in said.err and words in said.err and "Traceback" not in said.err
+    printed = capsys.readouterr()
+    assert "cannot be read as a note" in printed.err and words in printed.err and "Traceback" not in printed.err
 
 
 def test_what_a_note_names_must_lie_on_its_drive(world, tmp_path):

@@ -178,10 +178,10 @@ class Shelf(RuleBasedStateMachine):
     def tell(self, number: int, name: str, headroom: int) -> None:
         uuid = f"u{number}"
         if uuid in self.ids:
-            told = DriveNotes(label=name, headroom_bytes=headroom)
+            notes = DriveNotes(label=name, headroom_bytes=headroom)
             drive = next(drive for drive in self.workspace.drives.all() if drive.id == self.ids[uuid])
-            self.workspace.computer.book.keep_notes(drive, told)
-            self.told[uuid] = told
+            self.workspace.computer.book.keep_notes(drive, notes)
+            self.told[uuid] = notes
 
     @rule()
     def restart(self) -> None:
@@ -234,9 +234,9 @@ drives = st.builds(
 def test_whatever_a_drive_is_it_is_told_in_plain_words(drive, others):
     findings = drive_findings(drive, [drive, *others], [])
     lines = drive_page(drive, 10 * GB, findings)
-    said = [speeds_headline([drive, *others], {drive.id: findings}), *findings, *(words for _, words in lines)]
-    assert all("\x1b" not in words and words == words.strip() and words for words in said)
-    assert not any("None" in words or "nan" in words for words in said)
+    sentences = [speeds_headline([drive, *others], {drive.id: findings}), *findings, *(words for _, words in lines)]
+    assert all("\x1b" not in words and words == words.strip() and words for words in sentences)
+    assert not any("None" in words or "nan" in words for words in sentences)
     assert {"what it is", "capacity", "reads", "writes", "feels like", "file system"} <= {name for name, _ in lines}
     back = from_json(Drive, to_json(drive), "A drive")
     assert back == drive
@@ -266,7 +266,7 @@ def test_tiers_follow_the_felt_load(read, small):
 
 @given(own=speeds, case=st.sampled_from([None, *LINKS.values()]), port=st.sampled_from([None, *LINKS.values()]))
 def test_a_candidate_is_as_fast_as_its_slowest_part(own, case, port):
-    one = Candidate(
+    candidate = Candidate(
         label="Plover",
         capacity_bytes=10**12,
         price=50,
@@ -279,22 +279,22 @@ def test_a_candidate_is_as_fast_as_its_slowest_part(own, case, port):
         small_reads_per_s=5_000,
     )
     limits = [own, *(link.payload_bytes_per_s for link in (case, port) if link is not None)]
-    assert one.read_bytes_per_s == one.write_bytes_per_s == min(limits)
-    assert ("the drive itself" in one.held_back_by) is (min(limits) == own) is not one.is_held_back
-    assert one.as_drive().read_bytes_per_s == one.read_bytes_per_s
+    assert candidate.read_bytes_per_s == candidate.write_bytes_per_s == min(limits)
+    assert ("the drive itself" in candidate.held_back_by) is (min(limits) == own) is not candidate.is_held_back
+    assert candidate.as_drive().read_bytes_per_s == candidate.read_bytes_per_s
 
 
 @given(st.sets(st.sampled_from(list(SYSTEMS)), min_size=1), st.integers(0, 2**50), st.booleans())
 def test_what_fits_comes_first_and_really_fits(systems, largest, links):
     weighed = weigh(Needs(written_by=tuple(systems), largest_file_bytes=largest, links=links), 10**12)
-    assert len(weighed) == len({one.filesystem for one in weighed}) == 5
-    fitting = [not one.lacks for one in weighed]
+    assert len(weighed) == len({weighted.filesystem for weighted in weighed}) == 5
+    fitting = [not weighted.lacks for weighted in weighed]
     assert fitting == sorted(fitting, reverse=True)
-    for one in weighed:
-        rules = filesystems.rules_of(one.filesystem)
+    for weighted in weighed:
+        rules = filesystems.rules_of(weighted.filesystem)
         fits = systems <= set(rules.written_by) and (rules.symlinks or not links)
         fits = fits and (rules.largest_file_bytes is None or largest <= rules.largest_file_bytes)
-        assert (not one.lacks) is fits
+        assert (not weighted.lacks) is fits
 
 
 # -- drives that share -------------------------------------------------------------------------------------
@@ -313,18 +313,18 @@ def test_volumes_of_one_container_have_one_free_space(moves, on_trial):
             path=f"/{number}",
             bytes=size,
             files=1,
-            from_drive="abc"[one],
+            from_drive="abc"[source],
             to_drive="abc"[other],
             target_path=f"/t{number}",
         )
-        for number, (one, other, size) in enumerate(moves, start=1)
-        if one != other
+        for number, (source, other, size) in enumerate(moves, start=1)
+        if source != other
     )
     plan = Plan(made_at="", host="", snapshot_taken_at="", steps=steps)
     timeline = simulate(Scene(plan, three, on_trial=on_trial))
     for step in timeline.steps:
         assert step.free_after_bytes["a"] == step.free_after_bytes["b"]
-        assert all(step.lowest_free_bytes[one] <= step.free_after_bytes[one] + step.bytes for one in "abc")
+        assert all(step.lowest_free_bytes[drive] <= step.free_after_bytes[drive] + step.bytes for drive in "abc")
     if not on_trial:
         before, after = timeline.free_before_bytes, timeline.free_after_bytes
         assert before["a"] + before["c"] == after["a"] + after["c"], "what leaves one place arrives in the other"
@@ -356,14 +356,14 @@ def test_whatever_is_declared_is_measured_within_the_budget(read, write, small, 
         world.write()
         workspace = world.open()
         budget = budget_for(workspace.drives.find("any"), quick)
-        found = workspace.drives.gauge([budget])[0].result
-        assert found.read.bytes_per_s == pytest.approx(read, rel=0.01)
-        assert found.write.bytes_per_s == pytest.approx(write, rel=0.01)
-        assert found.small_reads.reads_per_s == pytest.approx(small, rel=0.01)
-        assert found.written_bytes <= budget.write_bytes
+        gauged = workspace.drives.gauge([budget])[0].result
+        assert gauged.read.bytes_per_s == pytest.approx(read, rel=0.01)
+        assert gauged.write.bytes_per_s == pytest.approx(write, rel=0.01)
+        assert gauged.small_reads.reads_per_s == pytest.approx(small, rel=0.01)
+        assert gauged.written_bytes <= budget.write_bytes
         # A pass ends with the block, or the twenty small reads, that were under way when its time was up.
         slowest_block_s = 8 * 2**20 / min(read, write) + 20 / small
-        assert found.took_s <= budget.time_s + 2 * budget.passes * slowest_block_s + 1
+        assert gauged.took_s <= budget.time_s + 2 * budget.passes * slowest_block_s + 1
 
 
 # -- charts ------------------------------------------------------------------------------------------------
@@ -390,8 +390,8 @@ def test_a_curve_fills_its_cells_and_shows_the_newest(values, full, cells):
 
 
 def test_a_drive_is_plain_data():
-    one = a_drive()
-    assert replace(one, used_bytes=0).free_bytes == one.usable_bytes
-    assert one.holds("/wren/x") == "/wren" and one.holds("/wrench") is None
-    both = replace(one, also_at=("/wren/inner", "/elsewhere"))
+    drive = a_drive()
+    assert replace(drive, used_bytes=0).free_bytes == drive.usable_bytes
+    assert drive.holds("/wren/x") == "/wren" and drive.holds("/wrench") is None
+    both = replace(drive, also_at=("/wren/inner", "/elsewhere"))
     assert both.holds("/wren/inner/x") == "/wren/inner" and both.holds("/elsewhere/x") == "/elsewhere"

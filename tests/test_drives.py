@@ -46,17 +46,17 @@ def by_device(listing: Listing) -> dict[str, Volume]:
 
 
 def test_linux_tells_of_every_ugly_volume():
-    found = by_device(parse_linux(samples.LSBLK, samples.MOUNTINFO, SYS, {}))
-    assert set(found) == {"nvme0n1p2", "home", "vault-films", "sdc1", "cellar:/vol/house", "sda2", "sdd"}
-    root = found["nvme0n1p2"]  # the mount table calls it /dev/root
+    volumes = by_device(parse_linux(samples.LSBLK, samples.MOUNTINFO, SYS, {}))
+    assert set(volumes) == {"nvme0n1p2", "home", "vault-films", "sdc1", "cellar:/vol/house", "sda2", "sdd"}
+    root = volumes["nvme0n1p2"]  # the mount table calls it /dev/root
     assert (root.mount_points, root.uuid, root.disks[0].medium) == (("/",), "root-1", "nvme")
     assert (root.disks[0].link, root.disks[0].best_link, root.disks[0].portable) == ("pcie-3x4", "pcie-4x4", False)
-    home = found["home"]  # two sub-volumes of one encrypted volume: its own root first, whatever the order
+    home = volumes["home"]  # two sub-volumes of one encrypted volume: its own root first, whatever the order
     assert home.mount_points == ("/mnt/all of it", "/home") and home.disks[0].name == "nvme0n1"
-    films = found["vault-films"]  # a volume group over two disks, bound to a second place, read-only
+    films = volumes["vault-films"]  # a volume group over two disks, bound to a second place, read-only
     assert [disk.name for disk in films.disks] == ["sda", "sdb"] and films.read_only
     assert films.mount_points == ("/films", "/srv/old") and films.disks[0].model == "Oxbow Broad 4T"
-    stick = found["sdc1"]
+    stick = volumes["sdc1"]
     assert (stick.filesystem, stick.label, stick.disks[0].medium, stick.disks[0].link) == (
         "exfat",
         "",
@@ -64,14 +64,14 @@ def test_linux_tells_of_every_ugly_volume():
         "usb-2",
     )
     assert stick.disks[0].portable
-    assert found["sda2"].state == "not mounted" and "encrypted" in found["sdd"].findings[0]
-    assert found["cellar:/vol/house"].network
+    assert volumes["sda2"].state == "not mounted" and "encrypted" in volumes["sdd"].findings[0]
+    assert volumes["cellar:/vol/house"].network
 
 
 @pytest.mark.parametrize("garbled", ["", "{", "[]", '{"blockdevices": [3]}', "nicht erlaubt", '{"blockdevices": null}'])
 def test_a_garbled_tool_leaves_the_mounted_drives_and_a_finding(garbled):
     listing = parse_linux(garbled, samples.MOUNTINFO, {}, {})
-    assert {"/", "/home", "/films"} <= {point for one in listing.volumes for point in one.mount_points}
+    assert {"/", "/home", "/films"} <= {point for volume in listing.volumes for point in volume.mount_points}
     assert "the answer of lsblk could not be read" in listing.findings[0]
     assert parse_macos(garbled.encode(), {}, garbled).volumes == () and parse_macos(b"", {}, "").findings
     assert parse_windows(garbled).volumes == ()
@@ -88,28 +88,28 @@ def test_no_parser_ever_raises(text, data):
 
 def test_macos_shows_the_users_volumes_of_a_container():
     listing = parse_macos(samples.MAC_LIST, samples.MAC_INFOS, samples.MAC_PROFILE)
-    found = by_device(listing)
-    assert set(found) == {"disk3s5", "disk3s6", "disk4s1"} and not listing.findings
-    data = found["disk3s5"]
+    volumes = by_device(listing)
+    assert set(volumes) == {"disk3s5", "disk3s6", "disk4s1"} and not listing.findings
+    data = volumes["disk3s5"]
     assert data.mount_points == ("/", "/System/Volumes/Data") and data.pool == "disk3"
     assert (data.bytes, data.free_bytes, data.uuid) == (494 * GB, 120 * GB, "DATA-1")
     assert (data.disks[0].name, data.disks[0].medium, data.disks[0].link) == ("disk0", "nvme", "pcie-3x4")
-    assert found["disk3s6"].state == "locked" and found["disk3s6"].pool == data.pool
-    old = found["disk4s1"]
+    assert volumes["disk3s6"].state == "locked" and volumes["disk3s6"].pool == data.pool
+    old = volumes["disk4s1"]
     assert old.read_only and old.disks[0].link == "usb-3.2-gen1" and old.disks[0].portable
     partly = parse_macos(samples.MAC_LIST, {**samples.MAC_INFOS, "disk4s1": b"?"}, "?")
     assert len(partly.volumes) == 2 and len(partly.findings) == 2
 
 
 def test_windows_shows_letters_folders_and_what_is_locked():
-    found = by_device(parse_windows(samples.WINDOWS))
+    volumes = by_device(parse_windows(samples.WINDOWS))
     more = "\\\\?\\Volume{more}\\"
-    assert set(found) == {"C:", "D:", more, "E:", "H:"}
-    assert found["C:"].disks[0].medium == "nvme" and found["C:"].cluster_bytes == 4096
-    assert found["D:"].read_only and found["D:"].disks[0].medium == "hdd" and found["D:"].label == "Films"
-    assert found[more].mount_points == ("C:\\Mounted\\",)
-    assert found["E:"].state == "locked" and found["E:"].disks[0].portable
-    assert found["H:"].network and found["H:"].uuid == "\\\\cellar\\house"
+    assert set(volumes) == {"C:", "D:", more, "E:", "H:"}
+    assert volumes["C:"].disks[0].medium == "nvme" and volumes["C:"].cluster_bytes == 4096
+    assert volumes["D:"].read_only and volumes["D:"].disks[0].medium == "hdd" and volumes["D:"].label == "Films"
+    assert volumes[more].mount_points == ("C:\\Mounted\\",)
+    assert volumes["E:"].state == "locked" and volumes["E:"].disks[0].portable
+    assert volumes["H:"].network and volumes["H:"].uuid == "\\\\cellar\\house"
 
 
 @pytest.mark.parametrize("module", [macos, windows])
@@ -159,10 +159,10 @@ def local(tmp_path, *volumes: Volume) -> Workspace:
 
 
 def test_a_drive_is_recognised_by_its_own_identity(tmp_path):
-    one, other = tmp_path / "one", tmp_path / "other"
-    one.mkdir()
+    first, other = tmp_path / "one", tmp_path / "other"
+    first.mkdir()
     other.mkdir()
-    stick = Volume(device="sdc1", filesystem="ext4", label="Field", uuid="u-1", mount_points=(str(one),), bytes=GB)
+    stick = Volume(device="sdc1", filesystem="ext4", label="Field", uuid="u-1", mount_points=(str(first),), bytes=GB)
     base = Volume(device="sda1", filesystem="ext4", uuid="u-0", mount_points=(str(tmp_path),), bytes=GB)
     workspace = local(tmp_path, base, stick)
     drive = workspace.drives.find("field")
@@ -176,16 +176,16 @@ def test_a_drive_is_recognised_by_its_own_identity(tmp_path):
     back = workspace.drives.find("Field drive")
     assert (back.id, back.headroom_bytes, back.welcomes, back.path) == ("field", 7, ("photo",), str(other))
     assert not workspace.drives.new_drives()
-    clone = replace(stick, device="sdy1", mount_points=(str(one),))
+    clone = replace(stick, device="sdy1", mount_points=(str(first),))
     workspace.computer.host._system = Told_(base, stick, clone)
     workspace.drives.note_sightings()
-    both = {one.device: one.id for one in workspace.drives.all()}
+    both = {drive.device: drive.id for drive in workspace.drives.all()}
     assert both["sdc1"] == "field" and both["sdy1"] == "field-2", "a copy of the volume is a drive of its own"
-    newcomer = Volume(device="sdz1", filesystem="ext4", label="Field", uuid="u-2", mount_points=(str(one),), bytes=GB)
+    newcomer = Volume(device="sdz1", filesystem="ext4", label="Field", uuid="u-2", mount_points=(str(first),), bytes=GB)
     workspace.computer.host._system = Told_(base, newcomer)
     workspace.drives.note_sightings()
-    assert [one.id for one in workspace.drives.new_drives()] == ["field-3"]
-    held = drive_holding(workspace.drives.all(), str(one / "x"))
+    assert [drive.id for drive in workspace.drives.new_drives()] == ["field-3"]
+    held = drive_holding(workspace.drives.all(), str(first / "x"))
     assert held is not None and held.id == "field-3"
 
 
@@ -228,7 +228,9 @@ def test_a_hostile_label_is_harmless_from_the_start(tmp_path, world):
     workspace.computer.host._system = Told_(locked, here)
     workspace.computer.host._home = str(fill(tmp_path / "home"))
     workspace.computer.host.small_share = 0.0
-    assert "data" in [one.name for one in workspace.survey.take().libraries], "a locked drive does not stop a survey"
+    assert "data" in [library.name for library in workspace.survey.take().libraries], (
+        "a locked drive does not stop a survey"
+    )
 
 
 def test_a_mount_that_hangs_is_told_and_holds_up_nobody(tmp_path, monkeypatch):
@@ -266,8 +268,8 @@ def test_capacity_adds_up_from_the_label_down(used, libraries):
     lost = capacity.other_volumes_bytes + capacity.tables_bytes + capacity.reserved_bytes
     assert capacity.label_bytes == lost + capacity.libraries_bytes + capacity.other_bytes + capacity.free_bytes
     assert min(capacity.libraries_bytes, capacity.other_bytes, capacity.free_bytes) >= 0
-    said = where_the_rest_went(capacity)
-    assert "1.00 TB" in said and "100 GB for other volumes" in said and "30.0 GB reserved by the system" in said
+    words = where_the_rest_went(capacity)
+    assert "1.00 TB" in words and "100 GB for other volumes" in words and "30.0 GB reserved by the system" in words
 
 
 def test_nearly_full_is_judged_by_headroom_and_by_kind():
@@ -295,7 +297,7 @@ def test_links_have_ceilings_in_their_order():
 
 
 @pytest.mark.parametrize(
-    ("facts", "said"),
+    ("facts", "words"),
     [
         (
             {},
@@ -309,9 +311,13 @@ def test_links_have_ceilings_in_their_order():
         ({"findings": ("it smells",)}, "it smells"),
     ],
 )
-def test_findings(facts, said):
-    found = drive_findings(a_drive(**facts), [], [])
-    assert (found == []) if said is None else any(one.startswith(said) or said in one for one in found)
+def test_findings(facts, words):
+    findings = drive_findings(a_drive(**facts), [], [])
+    assert (
+        (findings == [])
+        if words is None
+        else any(finding.startswith(words) or words in finding for finding in findings)
+    )
 
 
 def test_volumes_of_one_disk_say_so_and_the_planner_knows(world):
@@ -319,11 +325,11 @@ def test_volumes_of_one_disk_say_so_and_the_planner_knows(world):
     world.write()
     source = fill(world.path("kestrel", "Games", "Ferry"))
     workspace = world.open()
-    assert any("same disk as Heron" in one for one in workspace.drives.findings()["kestrel"])
+    assert any("same disk as Heron" in drive for drive in workspace.drives.findings()["kestrel"])
     plan = make_plan(workspace.plan.draft([(str(source), "heron")]))
     timeline = workspace.rehearse.rehearse(plan)
     assert timeline.feasible and "are on the same disk" in timeline.notes[0]
-    pooled = tuple(replace(one, pool="p") for one in workspace.drives.all() if one.id != "wren")
+    pooled = tuple(replace(drive, pool="p") for drive in workspace.drives.all() if drive.id != "wren")
     workspace.computer.host._declared = lambda: pooled
     refused = workspace.rehearse.rehearse(plan)
     assert "share their free space" in refused.violations[0].problem

@@ -50,7 +50,7 @@ def test_a_cache_is_set_aside_put_back_and_let_go(world, capsys, monkeypatch):
     whole = picture(path)
     assert run(["survey", *at]) == 0
     capsys.readouterr()
-    assert run(["empty", *at]) == 0 and "Vane cache" in (said := capsys.readouterr().out) and "Kite" not in said
+    assert run(["empty", *at]) == 0 and "Vane cache" in (printed := capsys.readouterr().out) and "Kite" not in printed
     assert run(["empty", "Vane cache", *at]) == 0 and picture(path) == whole, "only told"
     for words, code in (
         ([world.path("kestrel", "Games", "Kite"), "--yes"], 3),

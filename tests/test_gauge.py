@@ -72,14 +72,14 @@ def test_writing_on_finds_where_a_drive_slows_down(world):
     assert result.burst_bytes == pytest.approx(20 * GB, rel=0.05)
     known = workspace.drives.find("wren")
     assert known.sustained_write_bytes_per_s == result.sustained_write_bytes_per_s
-    assert any("then 200 MB/s" in one for one in workspace.drives.findings()["wren"])
+    assert any("then 200 MB/s" in drive for drive in workspace.drives.findings()["wren"])
     assert measure(workspace, "heron", sustained=True).sustained_write_bytes_per_s is None
 
 
 @given(free=st.integers(0, 10**13), headroom=st.integers(0, 10**13), sustained=st.booleans(), quick=st.booleans())
 def test_a_budget_never_touches_the_headroom(free, headroom, sustained, quick):
-    one = a_drive(usable_bytes=10**13, used_bytes=10**13 - free, headroom_bytes=headroom)
-    budget = budget_for(one, quick, sustained)
+    drive = a_drive(usable_bytes=10**13, used_bytes=10**13 - free, headroom_bytes=headroom)
+    budget = budget_for(drive, quick, sustained)
     assert budget.write_bytes + budget.sustained_bytes <= max(0, free - headroom)
     assert (budget.write_bytes == 0) is (budget.reads_only_because is not None)
     assert "read" in budget.in_words()
@@ -164,12 +164,12 @@ def test_the_history_shows_what_got_slower_warmer_or_is_not_what_it_seems():
     assert slower_than_before([result(500e6), result(480e6)]) is None
     assert "40 % slower than on 2026-01-01" in str(slower_than_before([result(500e6), result(300e6)]))
     cable = a_drive(link="sata-6g", portable=False, read_bytes_per_s=150 * MB)
-    found = " ".join(drive_findings(cable, [], [result(150e6, temperature_c=75.0, method="cached")]))
-    assert "usually does" in found and "75 °C" in found and "through the system's cache" in found
+    findings = " ".join(drive_findings(cable, [], [result(150e6, temperature_c=75.0, method="cached")]))
+    assert "usually does" in findings and "75 °C" in findings and "through the system's cache" in findings
     platters = drive_findings(a_drive(medium="hdd", read_bytes_per_s=150e6), [], [result(150e6, small=4000)])
-    assert any("like a solid-state drive" in one for one in platters)
+    assert any("like a solid-state drive" in finding for finding in platters)
     unsteady = replace(result(500e6), read=Throughput.of([300e6, 500e6, 700e6]))
-    assert any("differ by 80 %" in one for one in drive_findings(a_drive(), [], [unsteady]))
+    assert any("differ by 80 %" in finding for finding in drive_findings(a_drive(), [], [unsteady]))
 
 
 def test_gauge_by_command(world):
@@ -179,8 +179,8 @@ def test_gauge_by_command(world):
     done = subprocess.run(
         [*words, "heron", "wren", "--json", "--quick", *at], capture_output=True, text=True, check=True
     )
-    told = json.loads(done.stdout)
-    assert told["format"] == "nuvik-gauge/1" and len(told["drives"]) == 2 and "writes up to" in done.stderr
+    data = json.loads(done.stdout)
+    assert data["format"] == "nuvik-gauge/1" and len(data["drives"]) == 2 and "writes up to" in done.stderr
     world.data["drive"][1]["attached"] = False
     world.write()
     done = subprocess.run([*words, "heron", "wren", *at], capture_output=True, text=True, check=False)
@@ -198,8 +198,8 @@ def test_ctrl_c_while_gauging_leaves_nothing_behind(world):
         assert time.monotonic() < until
         time.sleep(0.02)
     child.send_signal(signal.SIGINT)
-    said, aside = child.communicate(timeout=20)
-    assert child.returncode == 4 and said == ""
+    printed, aside = child.communicate(timeout=20)
+    assert child.returncode == 4 and printed == ""
     assert "Stopped as asked; the test file is removed." in aside and "Traceback" not in aside
     assert not left_behind(world.folder)
     assert world.open().drives.find("wren").speed_source == "declared", "half a measurement is none"
@@ -230,16 +230,17 @@ def test_on_a_real_drive_within_a_tenth_of_its_limit(real_drives, tmp_path, file
 
     for _ in range(3):
         rested = at_rest()
-        found = measure(workspace, "small")
+        gauged = measure(workspace, "small")
         assert (
-            found.method == "direct" and len(found.write.passes_bytes_per_s) == len(found.read.passes_bytes_per_s) == 3
+            gauged.method == "direct"
+            and len(gauged.write.passes_bytes_per_s) == len(gauged.read.passes_bytes_per_s) == 3
         )
         assert not left_behind(point)
-        true = found.read.bytes_per_s == pytest.approx(read * MB, rel=0.10)
-        true = true and found.write.bytes_per_s == pytest.approx(write * MB, rel=0.10)
+        true = gauged.read.bytes_per_s == pytest.approx(read * MB, rel=0.10)
+        true = true and gauged.write.bytes_per_s == pytest.approx(write * MB, rel=0.10)
         if true:
             return
-        assert not (rested and at_rest()), f"reads {found.read}, writes {found.write}"
+        assert not (rested and at_rest()), f"reads {gauged.read}, writes {gauged.write}"
     pytest.skip("this machine is too busy for the plain tool to reach the limit either")
 
 
@@ -250,8 +251,8 @@ def test_a_real_read_only_drive_and_one_without_direct_access(real_drives, tmp_p
     subprocess.run(["mount", "-o", "remount,ro", str(point)], check=True)
     workspace = open_workspace(state=str(tmp_path / "state"))
     assert workspace.drives.find("small").read_only
-    found = measure(workspace, "small")
-    assert found.write is None and found.read.bytes_per_s > MB
+    gauged = measure(workspace, "small")
+    assert gauged.write is None and gauged.read.bytes_per_s > MB
     other = measure(workspace, "stick", quick=True)
     assert other.write is not None and other.method in ("direct", "dropped") and not left_behind(stick)
 

@@ -283,8 +283,8 @@ def test_whatever_is_written_between_two_operations_is_never_lost(
             pass
         workspace = world.open()
     if written:
-        found = [path for path in world.folder.rglob("*") if path.is_file() and path.read_bytes() == b"written late"]
-        assert found, "the only copy of new work is gone"
+        copies = [path for path in world.folder.rglob("*") if path.is_file() and path.read_bytes() == b"written late"]
+        assert copies, "the only copy of new work is gone"
 
 
 _THEN: dict[str, Callable[[Workspace], object]] = {

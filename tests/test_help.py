@@ -44,11 +44,11 @@ def test_a_page_works_to_the_letter_on_the_demo(name, tmp_path, monkeypatch, cap
     for words, expected in calls:
         code = run([*words, "--world", "."])
         printed = capsys.readouterr()
-        said = " ".join((printed.out + printed.err).split())
+        everything = " ".join((printed.out + printed.err).split())
         refused = words[0] == "resume" or (words[0] == "shift" and "--yes" not in words)
-        assert code in (0, 5) or (code == 3 and refused), f"{words}: {code}\n{said}"
+        assert code in (0, 5) or (code == 3 and refused), f"{words}: {code}\n{everything}"
         for line in expected:
-            assert " ".join(line.split()) in said, f"{words} does not say “{line}”, but:\n{said}"
+            assert " ".join(line.split()) in everything, f"{words} does not say “{line}”, but:\n{everything}"
 
 
 def test_help_lists_its_pages_shows_one_and_knows_commands(capsys):
@@ -74,10 +74,10 @@ def test_facts_name_no_file_library_or_drive(world, capsys):
     workspace.survey.take()
     carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(secret), "heron")])))
     assert run(["facts", "--world", str(world.folder)]) == 0
-    said = capsys.readouterr().out
-    assert "1 released" in said and "compiled parts" in said and "ext4" in said and "portable" in said
+    printed = capsys.readouterr().out
+    assert "1 released" in printed and "compiled parts" in printed and "ext4" in printed and "portable" in printed
     for name in ("Secret", "Ferry", "Films", "Wren", "wren", "Heron", "heron", str(world.folder), "Test House"):
-        assert name not in said, name
+        assert name not in printed, name
 
 
 def test_the_man_page_is_that_of_the_commands():

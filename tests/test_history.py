@@ -61,22 +61,31 @@ def test_two_surveys_are_compared_and_a_survey_of_one_folder_keeps_the_rest(worl
         file.truncate(5 * MB)
     os.rename(world.path("kestrel", "Goes"), world.path("kestrel", "Comes"))
     part = workspace.survey.take((world.path("kestrel", "Grows"), world.path("kestrel", "Comes")))
-    assert {one.path for one in part.libraries} == {world.path("kestrel", name, "data") for name in ("Grows", "Comes")}
-    assert "Stays" in {one.name for one in workspace.survey.latest().libraries}, "what lies elsewhere is still known"
+    assert {library.path for library in part.libraries} == {
+        world.path("kestrel", name, "data") for name in ("Grows", "Comes")
+    }
+    assert "Stays" in {library.name for library in workspace.survey.latest().libraries}, (
+        "what lies elsewhere is still known"
+    )
     now = workspace.survey.take()
-    told = {(one.change, one.name): one.bytes for one in differences(before, now)}
-    size = next(one.bytes for one in before.libraries if one.name == "Goes")
-    assert told == {("grew", "Grows"): 5 * MB, ("new", "Comes"): size, ("went", "Goes"): -size}
-    loose = {(one.change, one.path): one.bytes for one in differences(before, with_loose(now, here=3 * MB, there=MB))}
+    changes = {(change.change, change.name): change.bytes for change in differences(before, now)}
+    size = next(library.bytes for library in before.libraries if library.name == "Goes")
+    assert changes == {("grew", "Grows"): 5 * MB, ("new", "Comes"): size, ("went", "Goes"): -size}
+    loose = {
+        (folder.change, folder.path): folder.bytes
+        for folder in differences(before, with_loose(now, here=3 * MB, there=MB))
+    }
     assert loose.items() >= {("new", "/k/here"): 3 * MB, ("new", "/k/there"): MB}.items()
     was, then = with_loose(before, here=3 * MB, there=9 * MB), with_loose(now, there=2 * MB)
-    assert {(one.change, one.path): one.bytes for one in differences(was, then) if one.loose} == {
+    assert {(change.change, change.path): change.bytes for change in differences(was, then) if change.loose} == {
         ("went", "/k/here"): -3 * MB,
         ("shrank", "/k/there"): -7 * MB,
     }
     # What a full list leaves out was smaller than all on it, and no more is known.
     crowd = with_loose(before, **{f"n{number}": 2 * MB for number in range(LOOSE_LISTED)})
-    (appeared,) = [one for one in differences(crowd, with_loose(crowd, here=9 * MB)) if one.path == "/k/here"]
+    (appeared,) = [
+        library for library in differences(crowd, with_loose(crowd, here=9 * MB)) if library.path == "/k/here"
+    ]
     assert (appeared.change, appeared.bytes) == ("grew", 7 * MB)
     assert run(["changes", "--world", str(world.folder)]) == 0
     assert "how fast it fills is not known yet" in capsys.readouterr().out
@@ -134,9 +143,13 @@ def test_a_drive_that_stops_answering_holds_up_nobody(world, monkeypatch, where)
     began_s = time.monotonic()
     after = workspace.survey.take()
     assert time.monotonic() - began_s < 60, "it does not wait for ever"
-    assert {one.name for one in after.libraries} == {"Aster", "Birch", "Cedar"} and after.complete
-    sizes = {one.name: one.bytes for one in before.libraries}
-    assert {one.name: one.bytes - sizes[one.name] for one in after.libraries} == {"Aster": MB, "Birch": 0, "Cedar": 0}
+    assert {library.name for library in after.libraries} == {"Aster", "Birch", "Cedar"} and after.complete
+    sizes = {library.name: library.bytes for library in before.libraries}
+    assert {library.name: library.bytes - sizes[library.name] for library in after.libraries} == {
+        "Aster": MB,
+        "Birch": 0,
+        "Cedar": 0,
+    }
     assert (hangs, NO_ANSWER) in [(problem.path, problem.problem) for problem in after.problems]
     never.set()
 
@@ -152,19 +165,19 @@ def test_a_stopped_survey_is_marked_and_what_was_known_stays(world, monkeypatch)
     stop = Stop()
     partial = workspace.survey.take((), lambda progress: stop.ask() if progress.entries > 12 else None, stop)
     assert not partial.complete and survey_headline(partial).startswith("The survey was stopped")
-    assert {one.name: one.bytes for one in partial.libraries}.items() >= {
-        one.name: one.bytes for one in before.libraries
+    assert {library.name: library.bytes for library in partial.libraries}.items() >= {
+        library.name: library.bytes for library in before.libraries
     }.items()
     assert workspace.survey.latest().libraries == partial.libraries
-    assert {one.name for one in workspace.survey.take().libraries} == {"Aster", "Birch", "Zinnia"}
+    assert {library.name for library in workspace.survey.take().libraries} == {"Aster", "Birch", "Zinnia"}
 
 
 @given(rate=st.integers(-5_000, 5_000), weeks=st.integers(3, 30), seed=st.integers(0, 99))
 def test_growth_is_the_slope_and_one_large_download_does_not_upset_it(rate, weeks, seed):
     chance = random.Random(seed)
     history = [Sighting(moment(7 * week), 10**6 + rate * week) for week in range(weeks)]
-    found = growth(history)
-    assert found is not None and found.bytes_per_week == pytest.approx(rate, abs=1e-6 + abs(rate) * 1e-9)
+    grows = growth(history)
+    assert grows is not None and grows.bytes_per_week == pytest.approx(rate, abs=1e-6 + abs(rate) * 1e-9)
     if weeks >= 8:
         place = chance.randrange(2, weeks - 2)
         history[place] = replace(history[place], bytes=history[place].bytes + 10**9)
@@ -197,7 +210,9 @@ def test_old_snapshots_are_thinned_and_the_first_and_newest_stay(days):
     assert thinned(twice_a_day, moment(6.2)) == [1, 2]
     weeks = [(datetime(2026, 1, 1) + timedelta(days=day)).isocalendar()[:2] for day in left if 14 < newest - day <= 365]
     assert len(weeks) == len(set(weeks))
-    assert not thinned([one for one in kept if one[0] not in gone], kept[-1][1]), "thinning again changes nothing"
+    assert not thinned([moment for moment in kept if moment[0] not in gone], kept[-1][1]), (
+        "thinning again changes nothing"
+    )
 
 
 def test_what_thinning_lets_go_leaves_no_row_behind(world):
@@ -210,8 +225,8 @@ def test_what_thinning_lets_go_leaves_no_row_behind(world):
     keep_snapshot(workspace.computer.database, snapshot)
     assert len(moments(workspace.computer.database)) <= 5
     seen = {
-        len(one)
-        for one in (
+        len(gauging)
+        for gauging in (
             *library_history(workspace.computer.database).values(),
             *drive_history(workspace.computer.database).values(),
         )
@@ -231,12 +246,12 @@ def test_twins_on_two_drives_are_told_and_nothing_is_touched(world, capsys):
         path.parent.mkdir(exist_ok=True)
         path.write_bytes(data)
     assert run(["survey", "--world", str(world.folder), "--loose"]) == 0
-    said = capsys.readouterr().out
-    assert "Largest files in no library" in said and "copy of a.mkv" in said
+    printed = capsys.readouterr().out
+    assert "Largest files in no library" in printed and "copy of a.mkv" in printed
     assert run(["twins", "--world", str(world.folder), "--json"]) == 0
     (pair,) = json.loads(capsys.readouterr().out)["twins"]
     assert pair["spare_bytes"] == 17 * MB
-    assert {os.path.basename(one["path"]) for one in pair["files"]} == {"a.mkv", "copy of a.mkv"}
+    assert {os.path.basename(file["path"]) for file in pair["files"]} == {"a.mkv", "copy of a.mkv"}
 
 
 def a_library(number: int, **facts) -> Library:
@@ -267,7 +282,7 @@ def test_exports_hold_what_is_shown_and_no_harm(world, tmp_path):
     assert tuple(rows[0]) == COLUMNS and len(rows) == len(NAMES)
     assert all(row["name"].isprintable() and not row["name"].startswith("=") for row in rows)
     data = json.loads((tmp_path / "out.json").read_text(encoding="utf-8"))
-    assert [one["name"] for one in data["libraries"]] == NAMES, "JSON carries every name exactly"
+    assert [library["name"] for library in data["libraries"]] == NAMES, "JSON carries every name exactly"
     with pytest.raises(BadInput):
         save_libraries(snapshot, libraries, str(tmp_path / "out.txt"))
 
@@ -281,7 +296,7 @@ def test_choosing_and_marking_among_libraries():
     ]
 
     def ids(choice: Choice, marked: frozenset[str] = frozenset()) -> list[str]:
-        return [one.id for one in choice.of(libraries, marked)]
+        return [library.id for library in choice.of(libraries, marked)]
 
     assert ids(Choice()) == ["d:3", "d:2", "d:1"]
     assert ids(Choice(text="KITE", drive="e")) == ["d:1"], "a text is looked for on all drives"

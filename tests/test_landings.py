@@ -107,8 +107,8 @@ def test_a_landing_is_told_to_every_setting_that_was_taught_and_taken_back(world
     assert run(["survey", *at]) == 0
     capsys.readouterr()
     assert run(["landing", "game", "--find", *at]) == 0
-    told = capsys.readouterr().out
-    assert "new = " in told and "more = " in told and "Kite\n" not in told, "only the folder itself"
+    printed = capsys.readouterr().out
+    assert "new = " in printed and "more = " in printed and "Kite\n" not in printed, "only the folder itself"
     teach = ["landing", "game", "--add", *at, "--file", str(shelf / "shelf.json"), "--key"]
     assert run([*teach, "new"]) == 0 and run([*teach, "more"]) == 0 and run([*teach, "more"]) == 3
     assert run([*teach, "name"]) == 3, "that is no folder"
@@ -122,7 +122,9 @@ def test_a_landing_is_told_to_every_setting_that_was_taught_and_taken_back(world
     assert run(["survey", *at]) == 0
     stage = world.open().landings
     row = next(row for row in stage.rows(stage.survey.latest()) if row.kind is Kind.GAME)
-    assert (row.is_told, row.now.path, len(row.folders), row.landed) == (True, new, 3, {}), "the links are no libraries"
+    assert (row.programs_know, row.now.path, len(row.folders), row.landed) == (True, new, 3, {}), (
+        "the links are no libraries"
+    )
     plan = str(Path(world.folder) / "along.nuvik-plan.json")
     capsys.readouterr()
     assert run(["landing", "game", "--along", plan, *at]) == 0
@@ -131,7 +133,7 @@ def test_a_landing_is_told_to_every_setting_that_was_taught_and_taken_back(world
     whole = (shelf / "shelf.json").read_text()
     (shelf / "shelf.json").write_text(whole.replace(f'"{new}"', f'"{new}/."'))
     row = next(row for row in stage.rows(stage.survey.latest()) if row.kind is Kind.GAME)
-    assert row.is_told and not any(place.trouble for place in row.places)
+    assert row.programs_know and not any(place.trouble for place in row.places)
     (shelf / "shelf.json").write_text(whole)
     # The program sets one back; a link is put elsewhere by hand.
     (shelf / "shelf.json").write_text((shelf / "shelf.json").read_text().replace(f"{new}/", "/mine"))
@@ -189,7 +191,7 @@ def test_a_standard_folder_moves_along_whole_and_into_the_folder_made_for_it(tmp
     assert str(goal) in dirs.read_text()
     assert run(["landing", "video", str(goal), *at]) == 0
     row = next(row for row in world.open().landings.rows(world.open().survey.latest()) if row.kind is Kind.VIDEO)
-    assert row.is_told and [folder.path for folder in row.folders] == [str(home / "Videos")]
+    assert row.programs_know and [folder.path for folder in row.folders] == [str(home / "Videos")]
     plan = str(tmp_path / "along.nuvik-plan.json")
     assert run(["landing", "video", "--along", plan, *at]) == 0 and run(["carry", plan, "--yes", *at]) == 0
     assert sorted(os.listdir(goal)) == ["sea.mkv", "sky.mkv"] and os.readlink(home / "Videos") == str(goal)

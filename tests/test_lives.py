@@ -68,7 +68,7 @@ class Household(RuleBasedStateMachine):
         """To one of the two drives where it is not."""
         source = os.path.realpath(self.world.path("kestrel", "Games", name))
         here = os.path.relpath(source, self.world.folder).split(os.sep)[0]
-        drive = [one for one in DRIVES if one != here][step]
+        drive = [drive for drive in DRIVES if drive != here][step]
         self.do(
             lambda workspace: carry_plan(
                 workspace.carry.work(),
@@ -143,12 +143,12 @@ def test_a_stop_at_any_moment_leaves_work_that_goes_on(tmp_path):
         world.drive("heron")
         world.write()
         source = fill(world.path("kestrel", "Games", "Ferry"), files=5)
-        whole, stop, told = picture(source), Stop(), []
+        whole, stop, reports = picture(source), Stop(), []
 
-        def watch(event, stop=stop, told=told, moment=moments) -> None:
+        def watch(event, stop=stop, reports=reports, moment=moments) -> None:
             if event.event == "progress":
-                told.append(event)
-                if len(told) == moment:
+                reports.append(event)
+                if len(reports) == moment:
                     stop.ask()
 
         workspace = world.open()
@@ -159,7 +159,7 @@ def test_a_stop_at_any_moment_leaves_work_that_goes_on(tmp_path):
         except Stopped as end:
             assert "original untouched" in end.what and "nuvik resume" in end.next_step
         for phase in ("copying", "proving"):
-            done = [event.done_bytes for event in told if event.detail["phase"] == phase]
+            done = [event.done_bytes for event in reports if event.detail["phase"] == phase]
             assert done == sorted(done) and all(count <= plan.frees_bytes for count in done)
         if stopped:
             resume(world.open().carry.work())

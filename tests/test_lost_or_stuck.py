@@ -196,7 +196,7 @@ async def test_long_work_says_how_long_it_goes_on_and_esc_stops_it(shelf, monkey
 
 
 def test_messages_on_screens_name_keys():
-    for said, shown in (
+    for command_words, key_words in (
         ("Then run “nuvik resume”, or “nuvik undo 7”.", "Then press g in Carry (5), or u in Logbook (6)."),
         ("Run “nuvik mend” again.", "Press m in Logbook (6) again."),
         ("“nuvik drives” lists them.", "Survey (1) lists them."),
@@ -205,7 +205,7 @@ def test_messages_on_screens_name_keys():
         ("“nuvik release 3 --even-if-changed” lets it go", "“nuvik release 3 --even-if-changed” lets it go"),
         ("Nothing to see.", "Nothing to see."),
     ):
-        assert by_keys(said) == shown
+        assert by_keys(command_words) == key_words
 
 
 async def test_moves_that_only_wait_are_not_called_half_done(shelf):

@@ -138,12 +138,12 @@ def test_what_a_sidecar_says_counts_only_where_its_folder_bears_it_out(on_trial,
     """A stick from anybody must not be able to put a folder where its sidecar would have it."""
     library, _, workspace = on_trial
     about = Path(held_folder(workspace.logbook.moves()[0])) / "about.json"
-    told = json.loads(about.read_text())
-    hostile = (f"{told['move']['source_place']}/../../elsewhere", "/etc/Library", "relative", "/a\0b", "/" + "x" * 300)
+    data = json.loads(about.read_text())
+    hostile = (f"{data['move']['source_place']}/../../elsewhere", "/etc/Library", "relative", "/a\0b", "/" + "x" * 300)
     for end, place in [("source_place", place) for place in hostile] + [
         ("target_place", place) for place in hostile[2:]
     ]:
-        about.write_text(json.dumps({**told, "move": {**told["move"], end: place}}))
+        about.write_text(json.dumps({**data, "move": {**data["move"], end: place}}))
         again = open_workspace(state=str(tmp_path / f"state {place!r:.3}"))
         (leftover,) = again.logbook.leftovers([str(library.parent)])
         assert leftover.repair is Repair.NONE and not again.logbook.mend([leftover])
@@ -159,7 +159,9 @@ def test_a_copy_in_which_somebody_worked_is_not_removed(on_trial, tmp_path):
     workspace = on_trial[2]
     undone = die_after(workspace, 31, lambda: undo(workspace.carry.work(), "1"))
     again = open_workspace(state=str(tmp_path / "second"))
-    leftover = next(one for one in again.logbook.leftovers(real_places(again)) if one.repair is Repair.REMOVE_COPY)
+    leftover = next(
+        leftover for leftover in again.logbook.leftovers(real_places(again)) if leftover.repair is Repair.REMOVE_COPY
+    )
     assert undone and leftover.move.visible
     newer = Path(leftover.path) / "content" / "file-0000.bin"
     newer.write_bytes(b"newer work")

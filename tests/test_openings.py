@@ -281,7 +281,7 @@ runs = st.lists(st.tuples(st.integers(0, 60), st.integers(1, 9)), max_size=8).ma
 def test_stretches_that_touch_are_joined(mine):
     joined = _joined(mine)
     assert {n for a, b in joined for n in range(a, b)} == {n for a, b in mine for n in range(a, b)}
-    assert all(one[1] < other[0] for one, other in pairwise(joined))
+    assert all(before[1] < other[0] for before, other in pairwise(joined))
 
 
 @given(runs, runs)

@@ -37,13 +37,13 @@ def keeps_floors(order, free, floors, on_trial=False):
 @given(case=moves_and_room(most=6), on_trial=st.booleans())
 def test_an_order_is_found_whenever_there_is_one(case, on_trial):
     moves, free, floors = case
-    found = order_moves(moves, free, floors, on_trial)
-    assert keeps_floors(found.done, free, floors, on_trial)
-    assert sorted(move.key for move in (*found.done, *found.stuck)) == sorted(move.key for move in moves)
+    ordered = order_moves(moves, free, floors, on_trial)
+    assert keeps_floors(ordered.done, free, floors, on_trial)
+    assert sorted(move.key for move in (*ordered.done, *ordered.stuck)) == sorted(move.key for move in moves)
     exists = any(keeps_floors(order, free, floors, on_trial) for order in itertools.permutations(moves))
-    assert bool(found.stuck) is not exists and not found.given_up
-    if found.stuck:
-        assert found.missing_bytes > 0 and found.missing_on in free
+    assert bool(ordered.stuck) is not exists and not ordered.given_up
+    if ordered.stuck:
+        assert ordered.missing_bytes > 0 and ordered.missing_on in free
 
 
 @settings(max_examples=60, deadline=None)
@@ -57,6 +57,6 @@ def test_forty_tight_moves_that_can_be_ordered_are(case, data):
         need[move.target] = max(need[move.target], -left[move.target])
         left[move.source] += move.frees_bytes
     free = {name: floors[name] + need[name] for name in floors}
-    found = order_moves(moves, free, floors)
-    assert keeps_floors(found.done, free, floors)
-    assert not found.stuck or found.given_up
+    ordered = order_moves(moves, free, floors)
+    assert keeps_floors(ordered.done, free, floors)
+    assert not ordered.stuck or ordered.given_up

@@ -58,9 +58,9 @@ def test_progress_is_shown_to_those_who_watch(world, capsys, monkeypatch):
     for words, term, watched in (([], "xterm", True), (["-q"], "xterm", False), ([], "dumb", False)):
         monkeypatch.setenv("TERM", term)
         assert run(["survey", *at, *words]) == 0 and run(["mend", *at, *words]) == 0
-        said = capsys.readouterr()
-        assert ("\x1b[K" in said.err) == watched and "\x1b" not in said.out
-        assert not watched or said.err.endswith("\r\x1b[K"), "it is taken away in the end"
+        printed = capsys.readouterr()
+        assert ("\x1b[K" in printed.err) == watched and "\x1b" not in printed.out
+        assert not watched or printed.err.endswith("\r\x1b[K"), "it is taken away in the end"
 
 
 def test_what_is_stopped_is_no_fault(world, capsys, monkeypatch):

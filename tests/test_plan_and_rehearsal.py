@@ -82,8 +82,8 @@ def drafts(draw) -> Draft:
 
 @given(drafts(), st.booleans())
 def test_bytes_are_conserved_and_no_feasible_step_breaks_a_floor(draft, on_trial):
-    placed = [one for drive in draft.drives for one in draft.on_drive_then(drive.id)]
-    assert sorted(one.id for one in placed) == sorted(one.id for one in draft.snapshot.libraries)
+    placed = [library for drive in draft.drives for library in draft.on_drive_then(drive.id)]
+    assert sorted(library.id for library in placed) == sorted(library.id for library in draft.snapshot.libraries)
     assert sum(draft.free_then_bytes(d.id) for d in draft.drives) == sum(d.free_bytes for d in draft.drives)
     if not draft.places:
         with pytest.raises(Refused):
@@ -122,7 +122,9 @@ def test_setting_down_and_back_restores_the_draft(draft):
             moved = draft.put_down(library.id, drive.id)
             assert moved.place_of(library) == drive.id
             home = moved.put_down(library.id, library.drive)
-            assert home.places == {one: place for one, place in draft.places.items() if one != library.id}
+            assert home.places == {
+                library_id: place for library_id, place in draft.places.items() if library_id != library.id
+            }
             assert consequence(draft, library, drive.id).endswith(".")
 
 
@@ -232,8 +234,8 @@ def test_what_must_not_happen_is_refused_and_changes_nothing(pitfalls):
 
     workspace = open_workspace(str(pitfalls.folder), pitfalls.path("heron", "State"))
     before = {drive: set(picture(pitfalls.path(drive))) for drive in ("kestrel", "wren", "pipit")}
-    for case, ((path, goal), said) in _cases(pitfalls).items():
-        with pytest.raises(Refused, match=said):
+    for case, ((path, goal), words) in _cases(pitfalls).items():
+        with pytest.raises(Refused, match=words):
             carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(path, goal)])))
             pytest.fail(f"{case} was not refused")
     assert {drive: set(picture(pitfalls.path(drive))) for drive in before} == before
@@ -290,7 +292,7 @@ def test_plan_files_come_back_exactly_and_broken_ones_are_refused(world, tmp_pat
     def broken(**changes) -> dict:
         return {**good, "steps": [{**good["steps"][0], **changes}]}
 
-    for text, said in (
+    for text, words in (
         ("{", "not valid JSON"),
         ("[]", "not a plan"),
         ("[" * 100_000, "not valid JSON"),
@@ -304,7 +306,7 @@ def test_plan_files_come_back_exactly_and_broken_ones_are_refused(world, tmp_pat
         (json.dumps(broken(via="wren")), "staging"),
     ):
         path.write_text(text)
-        with pytest.raises(Refused, match=said):
+        with pytest.raises(Refused, match=words):
             read_plan(str(path))
 
 
@@ -319,7 +321,7 @@ def test_two_steps_may_not_want_one_place(world):
         "is already taken, so it gets a number" in plan.steps[1].reason and workspace.rehearse.rehearse(plan).feasible
     )
     clash = replace(plan, steps=(plan.steps[0], replace(plan.steps[1], target_path=plan.steps[0].target_path)))
-    assert any("Step 1 uses" in one.problem for one in workspace.rehearse.rehearse(clash).violations)
+    assert any("Step 1 uses" in violation.problem for violation in workspace.rehearse.rehearse(clash).violations)
     fill(world.path("heron", "Games", "Ferrymoss (2)"))
     assert workspace.plan.make(workspace.plan.draft(both)).steps[1].target_path.endswith("(3)")
 
@@ -339,10 +341,10 @@ def test_what_is_seldom_meant_gets_a_word(world, capsys):
     os.mkdir(world.path("heron", "Games"))
     at, games = ["--world", str(world.folder)], world.path("kestrel", "Games")
     assert run(["survey", *at]) == 0 and run(["shift", games, world.path("heron", "Games"), *at]) == 0
-    said = capsys.readouterr().out
-    assert "in a folder of the same name" in said and "Games holds 2 libraries (" in said
+    printed = capsys.readouterr().out
+    assert "in a folder of the same name" in printed and "Games holds 2 libraries (" in printed
     assert run(["shift", games, world.path("heron", "Play", "Games"), *at]) == 0
-    said = capsys.readouterr().out
-    assert world.path("heron", "Play", "Games") in said and "same name" not in said
+    printed = capsys.readouterr().out
+    assert world.path("heron", "Play", "Games") in printed and "same name" not in printed
     assert run(["shift", os.path.join(games, "Kite"), "heron", *at]) == 0
     assert "Note" not in capsys.readouterr().out

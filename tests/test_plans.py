@@ -47,7 +47,7 @@ def test_what_contradicts_is_the_smallest_set_that_does(household):
         variables = model.wishes
 
         def can_be_had(words, model=model, variables=variables):
-            model.program.rows.append((0.0, 0.0, [(variables[one], 1.0) for one in words]))
+            model.program.rows.append((0.0, 0.0, [(variables[word], 1.0) for word in words]))
             solved = model.program.solve(0.0, 10.0, {})
             model.program.rows.pop()
             return bool(solved.values)
@@ -60,7 +60,7 @@ def test_what_contradicts_is_the_smallest_set_that_does(household):
         if contradiction.asked_bytes:
             assert contradiction.free_bytes < contradiction.asked_bytes
             continue
-        others = [one for one in variables if one != contradiction.wish]
+        others = [word for word in variables if word != contradiction.wish]
         for smaller in itertools.combinations(others, max(0, len(contradiction.others) - 1)):
             assert not contradiction.others or can_be_had((contradiction.wish, *smaller)), "and no smaller set does"
 
@@ -76,12 +76,12 @@ def test_contradictions_are_told_in_the_words_of_the_wishes():
     )
     assert recommend(snapshot, Wishes()).draft.places == {"Daily": "fast", "Filler": "slow"}, "it can be had"
     offered = recommend(snapshot, Wishes(pinned=frozenset(["Filler"])))
-    assert [one.words for one in offered.proposal.unmet] == [
+    assert [wish.words for wish in offered.proposal.unmet] == [
         "Daily, which you really use, is on a rapid or brisk drive"
     ]
-    said = recommendation_sentences(offered)
-    assert "contradict each other" in said and "Filler stays on Fast, where it is pinned" in said
-    assert "Fast keeps 30.0 GB free" in said
+    words = recommendation_sentences(offered)
+    assert "contradict each other" in words and "Filler stays on Fast, where it is pinned" in words
+    assert "Fast keeps 30.0 GB free" in words
     more = recommend(snapshot, Wishes(free_more_bytes={"fast": 80 * GB}))
     assert "“Fast keeps 120 GB free” is impossible, whatever is moved." in recommendation_sentences(more)
 
@@ -186,21 +186,23 @@ def test_the_truth_lies_within_the_bounds_whatever_the_drives_really_do(factors,
     sources = ["typical", "measured", "declared"]
     drives = [drive(f"d{n}", speed_source=sources[n], speed_spread=0.4, **(FAST, SLOW, FAST)[n]) for n in range(3)]
     real = []
-    for one, factor in zip(drives, factors, strict=True):
-        pace = one.read_doubt ** (2 * factor - 1)
+    for place, factor in zip(drives, factors, strict=True):
+        pace = place.read_doubt ** (2 * factor - 1)
         real.append(
-            replace(one, read_bytes_per_s=one.read_bytes_per_s * pace, small_reads_per_s=one.small_reads_per_s * pace)
+            replace(
+                place, read_bytes_per_s=place.read_bytes_per_s * pace, small_reads_per_s=place.small_reads_per_s * pace
+            )
         )
     libraries = [library(f"l{n}", "d0", 5 + n, opens_per_week=n) for n in range(4)]
     places = st.lists(st.integers(0, 2), min_size=4, max_size=4)
     now, then = data.draw(places), data.draw(places)
-    before, after = ([(one, drives[n]) for one, n in zip(libraries, ns, strict=True)] for ns in (now, then))
+    before, after = ([(library, drives[n]) for library, n in zip(libraries, ns, strict=True)] for ns in (now, then))
     truth = [
-        sum(opening_s(one, real[n]) * one.opens_per_week for one, n in zip(libraries, ns, strict=True))
+        sum(opening_s(library, real[n]) * library.opens_per_week for library, n in zip(libraries, ns, strict=True))
         for ns in (now, then)
     ]
-    for said, really in zip((waiting_of(before), waiting_of(after)), truth, strict=True):
-        assert said.low - 1e-6 <= really <= said.high + 1e-6 and said.low <= said.likely <= said.high
+    for words, really in zip((waiting_of(before), waiting_of(after)), truth, strict=True):
+        assert words.low - 1e-6 <= really <= words.high + 1e-6 and words.low <= words.likely <= words.high
     saved = change_of(before, after)
     assert saved.low - 1e-6 <= truth[0] - truth[1] <= saved.high + 1e-6
 
@@ -215,15 +217,15 @@ def test_a_library_in_pieces_is_as_large_and_opens_as_quickly(sizes, size):
     whole = library("W", "slow", size, parts=parts, sizes=((1, 5), (2, 5), (9, 9)), files=19)
     pieces = in_pieces(whole)
     place = drive("slow", **SLOW)
-    assert len(pieces) == len(parts) + 1 and sum(one.bytes for one in pieces) == whole.bytes
-    assert sum(one.files for one in pieces) == whole.files
-    assert sum(opening_s(one, place) for one in pieces) == pytest.approx(opening_s(whole, place))
+    assert len(pieces) == len(parts) + 1 and sum(library.bytes for library in pieces) == whole.bytes
+    assert sum(library.files for library in pieces) == whole.files
+    assert sum(opening_s(library, place) for library in pieces) == pytest.approx(opening_s(whole, place))
     one_by_one = in_pieces(whole, [parts[0].path])
-    again = {one.id: one for piece in one_by_one for one in in_pieces(piece)}
-    assert again.keys() == {one.id for one in pieces}, "parted one after the other it is the same"
+    again = {library.id: library for piece in one_by_one for library in in_pieces(piece)}
+    assert again.keys() == {library.id for library in pieces}, "parted one after the other it is the same"
     assert all(
-        again[one.id].bytes == one.bytes and again[one.id].piece.reads == pytest.approx(one.piece.reads)
-        for one in pieces
+        again[library.id].bytes == library.bytes and again[library.id].piece.reads == pytest.approx(library.piece.reads)
+        for library in pieces
     )
 
 
@@ -260,18 +262,18 @@ def test_plans_opened_later_are_checked_step_by_step(world, tmp_path, capsys):
     (world.folder / "kestrel" / "Games" / "Moor").rename(tmp_path / "Moor")
     workspace.survey.take()
     assert run(["plan", file, "--json", *at]) == 5
-    told = json.loads(capsys.readouterr().out)["steps"]
-    assert [one["state"] for one in told] == [StepState.DONE, StepState.CHANGED, StepState.DOUBTFUL, StepState.HOLDS]
-    assert "500 B larger" in told[1]["words"] and "1 file more" in told[1]["words"]
+    printed = json.loads(capsys.readouterr().out)["steps"]
+    assert [row["state"] for row in printed] == [StepState.DONE, StepState.CHANGED, StepState.DOUBTFUL, StepState.HOLDS]
+    assert "500 B larger" in printed[1]["words"] and "1 file more" in printed[1]["words"]
     renewed = str(tmp_path / "q.nuvik-plan.json")
     assert run(["plan", file, "--beside", file, "--renew", renewed, *at]) == 0
-    said = capsys.readouterr().out
-    assert "Left out: step 3, Moor" in said and "waiting per week then" in said
+    printed = capsys.readouterr().out
+    assert "Left out: step 3, Moor" in printed and "waiting per week then" in printed
     assert run(["plan", renewed, *at]) == 0 and run(["rehearse", renewed, *at]) == 0
     assert draft_of(plan, workspace.survey.latest())[0].places.keys() == {"kestrel:Games/Loom", "kestrel:Games/Nail"}
     world.data["drive"][1]["attached"] = False
     world.write()
-    assert {one.state for one in standings(plan, world.open().survey.latest())} == {StepState.DOUBTFUL}
+    assert {standing.state for standing in standings(plan, world.open().survey.latest())} == {StepState.DOUBTFUL}
 
 
 def test_only_the_steps_that_need_what_changed_are_in_doubt():
@@ -282,7 +284,7 @@ def test_only_the_steps_that_need_what_changed_are_in_doubt():
     plan = make_plan(draft)
     assert [step.library for step in plan.steps] == ["Out", "In", "Aside"]
     offered = standings(plan, home(drives, libraries[1:]))
-    assert [one.state for one in offered] == [StepState.DOUBTFUL, StepState.DOUBTFUL, StepState.HOLDS]
+    assert [standing.state for standing in offered] == [StepState.DOUBTFUL, StepState.DOUBTFUL, StepState.HOLDS]
     assert "step 1, which makes room there, is in doubt" in offered[1].words
 
 
@@ -301,13 +303,15 @@ def test_landings_are_proposed_chosen_and_kept(world, capsys):
     assert run(["landing", "game", "heron", *at]) == 0
     capsys.readouterr()
     assert run(["landing", "--json", "game", *at]) == 0
-    told = json.loads(capsys.readouterr().out)["landings"]
-    assert [(one["kind"], one["path"]) for one in told] == [("game", world.path("heron", "Games"))]
+    printed = json.loads(capsys.readouterr().out)["landings"]
+    assert [(row["kind"], row["path"]) for row in printed] == [("game", world.path("heron", "Games"))]
     for words, code in ((["cheese", "heron"], 2), (["game", "emu"], 2), (["game", "/etc"], 2), (["--forget"], 2)):
         assert run(["landing", *words, *at]) == code
     workspace = world.open()
     plan = workspace.plan.make(workspace.plan.draft([(world.path("kestrel", "Games", "Kite"), "wren")]))
-    assert [(one.kind, one.drive) for one in plan.landings] == [(Kind.GAME, "heron")], "chosen before, it still holds"
+    assert [(landing.kind, landing.drive) for landing in plan.landings] == [(Kind.GAME, "heron")], (
+        "chosen before, it still holds"
+    )
     assert run(["landing", "game", "--forget", *at]) == 0 and "kestrel" in capsys.readouterr().out
 
 
@@ -317,8 +321,8 @@ def test_weights_are_shown_and_can_be_changed(world, capsys):
     assert run(["survey", *at]) == 0
     capsys.readouterr()
     assert run(["propose", "--weigh", "all", *at]) == 0
-    said = capsys.readouterr().out
-    assert all(name in said and words in said for name, _, words in WEIGHTS[Style.BALANCED].in_words())
+    printed = capsys.readouterr().out
+    assert all(name in printed and words in printed for name, _, words in WEIGHTS[Style.BALANCED].in_words())
     assert run(["propose", "--weigh", "move_s=1", "--json", *at]) == 0
     assert json.loads(capsys.readouterr().out)["weights"]["move_s"] == 1
     for bad in ("cheese=1", "move_s=x", "move_s=-1"):
@@ -327,15 +331,15 @@ def test_weights_are_shown_and_can_be_changed(world, capsys):
 
 def test_the_page_on_planning_has_the_figures_that_are_reckoned_with():
     page = (Path(__file__).parent.parent / "docs" / "plan.md").read_text()
-    for kind, one in OPENINGS.items():
-        streams = "–" if one.streams_bytes_per_s is None else f"{one.streams_bytes_per_s / 1e6:g}"
+    for kind, opening in OPENINGS.items():
+        streams = "–" if opening.streams_bytes_per_s is None else f"{opening.streams_bytes_per_s / 1e6:g}"
         assert (
-            f"| {kind} | {one.cpu_s:g} | {100 * one.share_read:g} % | {one.most_read_bytes / 1e6:.0f} | "
-            f"{one.small_reads} | {streams} |"
+            f"| {kind} | {opening.cpu_s:g} | {100 * opening.share_read:g} % | {opening.most_read_bytes / 1e6:.0f} | "
+            f"{opening.small_reads} | {streams} |"
         ) in page, kind
     for name, seconds, _ in WEIGHTS[Style.BALANCED].in_words():
         others = [getattr(WEIGHTS[style], name) for style in (Style.CAUTIOUS, Style.FASTEST)]
-        assert f"| {name} | " + " | ".join(f"{one:g}" for one in (seconds, *others)) + " |" in page, name
+        assert f"| {name} | " + " | ".join(f"{name:g}" for name in (seconds, *others)) + " |" in page, name
 
 
 def test_a_card_names_other_libraries_wherever_their_drive_is_mounted(world):

@@ -86,7 +86,7 @@ EVERY = [pytest.param(1, marks=pytest.mark.slow, id="every operation"), pytest.p
 @pytest.mark.parametrize("then", ["resume", "undo"])
 def test_forward_survives_death_at_every_operation(tmp_path, monkeypatch, then, atomic, stride):
     if not atomic:
-        monkeypatch.setattr(syscalls, "exchange", lambda one, other: False)
+        monkeypatch.setattr(syscalls, "exchange", lambda first, other: False)
     life, died = 3, True
     while died:
         life += stride if then == "resume" and atomic else stride + 2
@@ -179,7 +179,7 @@ def test_killed_at_random_instants(tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("fault", "said"),
+    ("fault", "words"),
     [
         ({"drive": "heron", "fail_write": 9}, "could not be read or written"),
         ({"drive": "heron", "pull_after_bytes": 60_000}, "cable"),
@@ -187,10 +187,10 @@ def test_killed_at_random_instants(tmp_path):
         *(({"drive": "heron", "cut_after_bytes": count}, "cable") for count in (60_000, 120_000, 200_000)),
     ],
 )
-def test_declared_faults_stop_safely_and_resume_finishes(world, fault, said):
+def test_declared_faults_stop_safely_and_resume_finishes(world, fault, words):
     source, target, whole = set_up(world)
     world.write(fault=[fault])
-    with pytest.raises(Stopped, match=said) as stopped:
+    with pytest.raises(Stopped, match=words) as stopped:
         shift(world.open(), source)
     assert "nuvik undo 1" in stopped.value.next_step
     assert picture(source) == whole
@@ -241,12 +241,12 @@ def test_a_write_between_the_last_look_and_the_switch_is_not_lost(world, monkeyp
     source, target, _ = set_up(world)
     workspace, real, late = world.open(), syscalls.exchange, []
 
-    def exchange(one: str, other: str) -> bool:
+    def exchange(first: str, other: str) -> bool:
         if not late:
             late.append(1)
             with open(os.path.join(source, "file-0000.bin"), "ab") as file:
                 file.write(b"in the gap")
-        return real(one, other)
+        return real(first, other)
 
     monkeypatch.setattr(syscalls, "exchange", exchange)
     shift(workspace, source)
@@ -306,14 +306,14 @@ def test_what_a_program_still_holds_open_is_not_released(world, monkeypatch):
     source, _, whole = set_up(world)
     workspace, real, programs = world.open(), syscalls.exchange, []
 
-    def exchange(one: str, other: str) -> bool:
+    def exchange(first: str, other: str) -> bool:
         if not programs:
             programs.append(
                 subprocess.Popen(["tail", "-f", os.path.join(source, "file-0000.bin")], stdout=subprocess.DEVNULL)
             )
             while not workspace.computer.host.used_by(source):
                 time.sleep(0.01)
-        return real(one, other)
+        return real(first, other)
 
     monkeypatch.setattr(syscalls, "exchange", exchange)
     try:

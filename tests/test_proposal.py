@@ -61,7 +61,7 @@ def households(draw, most_libraries=5, most_drives=3, parts=True):
         )
     libraries, rarely = [], st.sampled_from([False, False, False, True])
     for number in range(draw(st.integers(1, most_libraries))):
-        size, others = draw(st.integers(4, 120)) * GB, [f"/c/l{one}" for one in range(number)]
+        size, others = draw(st.integers(4, 120)) * GB, [f"/c/l{other}" for other in range(number)]
         separable = ()
         if parts and number == 0 and draw(st.booleans()):
             kinds = draw(st.lists(st.sampled_from([Kind.CACHE, Kind.BACKUP]), min_size=1, max_size=2, unique=True))
@@ -88,13 +88,13 @@ def households(draw, most_libraries=5, most_drives=3, parts=True):
                 working_set=draw(rarely),
                 always_attached=draw(rarely),
                 collection=draw(st.sampled_from([None, "series"])),
-                keep_with=tuple(one for one in others if draw(rarely)),
-                apart_from=tuple(one for one in others if draw(rarely)),
+                keep_with=tuple(name for name in others if draw(rarely)),
+                apart_from=tuple(name for name in others if draw(rarely)),
             )
         )
     filled = []
     for drive in drives:
-        used = sum(one.bytes for one in libraries if one.drive == drive.id)
+        used = sum(library.bytes for library in libraries if library.drive == drive.id)
         filled.append(
             replace(drive, used_bytes=used, usable_bytes=used + draw(st.integers(0, 200)) * GB, capacity_bytes=10**13)
         )
@@ -105,7 +105,7 @@ def households(draw, most_libraries=5, most_drives=3, parts=True):
         pinned=frozenset(draw(st.sets(st.sampled_from(["l0", "l1"])))),
     )
     snapshot = Snapshot(taken_at="", host="h", drives=tuple(filled), libraries=tuple(libraries))
-    return split(snapshot, {one.id for one in libraries}), wishes
+    return split(snapshot, {library.id for library in libraries}), wishes
 
 
 class Judged:
@@ -113,18 +113,28 @@ class Judged:
 
     def __init__(self, snapshot, places, wishes):
         self.drives = {drive.id: drive for drive in snapshot.drives}
-        self.libraries = {one.id: one for one in snapshot.libraries}
-        self.at = {one.id: places.get(one.id, one.drive) for one in snapshot.libraries}
-        self.now = {one.id: one.drive for one in snapshot.libraries}
+        self.libraries = {library.id: library for library in snapshot.libraries}
+        self.at = {library.id: places.get(library.id, library.drive) for library in snapshot.libraries}
+        self.now = {library.id: library.drive for library in snapshot.libraries}
         self.snapshot, self.wishes, weights = snapshot, wishes, wishes.weighed
-        bodies = {one.piece.whole: one for one in snapshot.libraries if one.piece and one.piece.body}
-        parts = [(one, bodies[one.piece.whole]) for one in snapshot.libraries if one.piece and not one.piece.body]
+        bodies = {
+            library.piece.whole: library for library in snapshot.libraries if library.piece and library.piece.body
+        }
+        parts = [
+            (library, bodies[library.piece.whole])
+            for library in snapshot.libraries
+            if library.piece and not library.piece.body
+        ]
         apart = [(part, body) for part, body in parts if self.at[part.id] != self.at[body.id]]
-        moves = sum(self.at[one.id] != one.drive for one in snapshot.libraries if not one.piece or one.piece.body)
+        moves = sum(
+            self.at[library.id] != library.drive
+            for library in snapshot.libraries
+            if not library.piece or library.piece.body
+        )
         self.allowed = (
             all(
-                may_stand(one, self.drives[self.at[one.id]], self.drives[one.drive], wishes)
-                for one in snapshot.libraries
+                may_stand(library, self.drives[self.at[library.id]], self.drives[library.drive], wishes)
+                for library in snapshot.libraries
             )
             and all(self.at[body.id] == body.drive or self.at[part.id] != part.drive for part, body in parts)
             and all(self.drives[self.at[body.id]].rules.symlinks or self.at[body.id] == body.drive for _, body in apart)
@@ -133,14 +143,14 @@ class Judged:
             and self.fits()
         )
         self.cost = sum(
-            placement_cost_s(one, self.drives[self.at[one.id]], self.drives[one.drive], wishes)
-            for one in snapshot.libraries
+            placement_cost_s(library, self.drives[self.at[library.id]], self.drives[library.drive], wishes)
+            for library in snapshot.libraries
         )
         self.cost += len(apart) * (weights.apart_part_s + weights.move_s)
         self.cost += weights.backup_beside_s * sum(
             self.shares(self.at[part.id], self.at[body.id]) for part, body in parts if part.kind is Kind.BACKUP
         )
-        lies_on = [self.at[one.id] for one in snapshot.libraries if one.collection]
+        lies_on = [self.at[library.id] for library in snapshot.libraries if library.collection]
         if len(lies_on) > 1:
             self.cost += weights.scattered_s * (len(set(lies_on)) - 1)
         self.cost += weights.unmet_s * len(self.unmet())
@@ -156,39 +166,39 @@ class Judged:
         calm = not self.unmet(self.now) and all(drive.free_bytes >= drive.headroom_bytes for drive in attached)
         if wishes.style is Style.FASTEST and calm:
             waits = [
-                sum(waiting_s_per_week(one, self.drives[at[one.id]]) for one in snapshot.libraries)
+                sum(waiting_s_per_week(library, self.drives[at[library.id]]) for library in snapshot.libraries)
                 for at in (self.now, self.at)
             ]
             self.allowed = self.allowed and waits[1] <= waits[0] + 1e-6
 
-    def shares(self, one, other):
-        return self.drives[one].disk == self.drives[other].disk
+    def shares(self, first, other):
+        return self.drives[first].disk == self.drives[other].disk
 
     def unmet(self, at=None):
         """Which demands are not met, each as what it is about."""
         at, offered = at or self.at, set()
-        by_path = {one.path: one.id for one in self.snapshot.libraries}
-        for one in self.snapshot.libraries:
-            drive = self.drives[at[one.id]]
-            wrong = [("with", path) for path in one.keep_with if at[by_path[path]] != at[one.id]]
-            wrong += [("apart", path) for path in one.apart_from if self.shares(at[by_path[path]], at[one.id])]
+        by_path = {library.path: library.id for library in self.snapshot.libraries}
+        for library in self.snapshot.libraries:
+            drive = self.drives[at[library.id]]
+            wrong = [("with", path) for path in library.keep_with if at[by_path[path]] != at[library.id]]
+            wrong += [("apart", path) for path in library.apart_from if self.shares(at[by_path[path]], at[library.id])]
             wrong += [
                 name
                 for name, is_so in (
-                    ("away", one.always_attached and drive.portable),
-                    ("quick", one.working_set and drive.tier not in (Tier.RAPID, Tier.BRISK)),
-                    ("needs", (one.needs_read_bytes_per_s or 0) > drive.read_bytes_per_s),
+                    ("away", library.always_attached and drive.portable),
+                    ("quick", library.working_set and drive.tier not in (Tier.RAPID, Tier.BRISK)),
+                    ("needs", (library.needs_read_bytes_per_s or 0) > drive.read_bytes_per_s),
                 )
                 if is_so
             ]
-            offered |= {(one.id, what) for what in wrong}
+            offered |= {(library.id, what) for what in wrong}
         return offered
 
     def free(self, drive):
         free = drive.free_bytes
-        for one in self.snapshot.libraries:
-            free += one.on_disk_bytes if one.drive == drive.id != self.at[one.id] else 0
-            free -= one.room_on(drive) if self.at[one.id] == drive.id != one.drive else 0
+        for library in self.snapshot.libraries:
+            free += library.on_disk_bytes if library.drive == drive.id != self.at[library.id] else 0
+            free -= library.room_on(drive) if self.at[library.id] == drive.id != library.drive else 0
         return free
 
     def fits(self):
@@ -201,7 +211,7 @@ class Judged:
 
     def can_be_carried(self):
         """Whether some order of the moves, each direct, never takes a drive under what it must have at every moment."""
-        moving = [one for one in self.snapshot.libraries if self.at[one.id] != one.drive]
+        moving = [library for library in self.snapshot.libraries if self.at[library.id] != library.drive]
         floors = {
             drive.id: drive.free_bytes if drive.free_bytes < drive.headroom_bytes else reserve_of(drive)
             for drive in self.drives.values()
@@ -213,12 +223,14 @@ class Judged:
             done, free = states.pop()
             if len(done) == len(moving):
                 return True
-            for one in moving:
-                goal, after = self.at[one.id], done | {one.id}
-                left = free[goal] - one.room_on(self.drives[goal])
-                if one.id not in done and after not in seen and left >= floors[goal]:
+            for library in moving:
+                goal, after = self.at[library.id], done | {library.id}
+                left = free[goal] - library.room_on(self.drives[goal])
+                if library.id not in done and after not in seen and left >= floors[goal]:
                     seen.add(after)
-                    states.append((after, {**free, goal: left, one.drive: free[one.drive] + one.on_disk_bytes}))
+                    states.append(
+                        (after, {**free, goal: left, library.drive: free[library.drive] + library.on_disk_bytes})
+                    )
         return False
 
 
@@ -232,12 +244,14 @@ def options(snapshot, wishes):
     """All placements that the rules allow, judged."""
     drives = {drive.id: drive for drive in snapshot.drives}
     places = [
-        [drive.id for drive in snapshot.drives if may_stand(one, drive, drives[one.drive], wishes)]
-        for one in snapshot.libraries
+        [drive.id for drive in snapshot.drives if may_stand(library, drive, drives[library.drive], wishes)]
+        for library in snapshot.libraries
     ]
     for combination in itertools.product(*places):
         moved = {
-            one.id: drive for one, drive in zip(snapshot.libraries, combination, strict=True) if drive != one.drive
+            library.id: drive
+            for library, drive in zip(snapshot.libraries, combination, strict=True)
+            if drive != library.drive
         }
         judged = Judged(snapshot, moved, wishes)
         if judged.allowed:
@@ -289,8 +303,8 @@ def test_a_proposal_by_commands_says_why_and_can_be_carried(world, capsys):
     plan = str(world.folder / "best.nuvik-plan.json")
     capsys.readouterr()
     assert run(["propose", "-o", plan, "--headroom", "kestrel=100M", *at]) == 0
-    said = capsys.readouterr().out
-    assert "Kite" in said and "20 times a week" in said and "nothing better exists" in said
+    printed = capsys.readouterr().out
+    assert "Kite" in printed and "20 times a week" in printed and "nothing better exists" in printed
     assert run(["rehearse", plan, *at]) == 0 and run(["carry", plan, "--yes", *at]) == 0
     capsys.readouterr()
     assert run(["survey", *at]) == 0
@@ -367,12 +381,12 @@ def test_every_stay_has_a_reason_and_nothing_is_claimed_that_was_not_proven(monk
     assert offered.kept["l0"].reason.startswith("Fast would save") and "190 GB more" in offered.kept["l0"].reason
     assert offered.kept["l1"].reason == "it would not open noticeably faster anywhere else"
     assert moving_s(libraries[0], slow, fast) > 2000
-    for solved, said in (
+    for solved, words in (
         (Solved((), 0.0, 0.0, False), "Nothing moves: no better placement was found."),
         (Solved((0.0, 1.0, 1.0, *[0.0] * 20), 900.0, 450.0, False), "this is within"),
     ):
         monkeypatch.setattr(IntegerProgram, "solve", lambda *_, solved=solved, **__: solved)
-        assert said in recommendation_sentences(recommend(snapshot, Wishes()))
+        assert words in recommendation_sentences(recommend(snapshot, Wishes()))
 
 
 def two_that_swap(third_gb=0):
@@ -380,18 +394,18 @@ def two_that_swap(third_gb=0):
     speeds = {"fast": (3000 * MB, 40_000), "slow": (100 * MB, 80), "third": (90 * MB, 70)}
     drives = tuple(
         a_drive(
-            id=one,
-            label=one.capitalize(),
-            path=f"/{one}",
-            disk=one,
+            id=speed,
+            label=speed.capitalize(),
+            path=f"/{speed}",
+            disk=speed,
             portable=False,
             read_bytes_per_s=read,
             small_reads_per_s=small,
             usable_bytes=110 * GB,
             headroom_bytes=5 * GB,
-            used_bytes=(105 - third_gb if one == "third" else 100) * GB,
+            used_bytes=(105 - third_gb if speed == "third" else 100) * GB,
         )
-        for one, (read, small) in speeds.items()
+        for speed, (read, small) in speeds.items()
     )
     libraries = tuple(
         Library(
@@ -447,8 +461,8 @@ def test_room_to_grow_is_what_the_surveys_say(world):
     now = datetime.now(UTC)
     for week in range(6, 0, -1):
         drives = tuple(
-            replace(one, used_bytes=one.used_bytes - (3 * MB * week if one.id == "kestrel" else 0))
-            for one in snapshot.drives
+            replace(drive, used_bytes=drive.used_bytes - (3 * MB * week if drive.id == "kestrel" else 0))
+            for drive in snapshot.drives
         )
         taken = (now - timedelta(weeks=week)).isoformat()
         keep_snapshot(workspace.computer.database, replace(snapshot, taken_at=taken, drives=drives))
@@ -464,8 +478,8 @@ def test_room_to_grow_is_what_the_surveys_say(world):
 
 def test_totals_that_rest_on_typical_speeds_say_so():
     drives = tuple(
-        a_drive(id=one, label=one.capitalize(), path=f"/{one}", disk=one, speed_source=source)
-        for one, source in (("wren", "measured"), ("dunlin", "typical"))
+        a_drive(id=name, label=name.capitalize(), path=f"/{name}", disk=name, speed_source=source)
+        for name, source in (("wren", "measured"), ("dunlin", "typical"))
     )
     library = Library(
         id="l",

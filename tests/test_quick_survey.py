@@ -231,8 +231,8 @@ def test_the_command_looks_only_at_what_changed(world, settled, capsys, monkeypa
     put(world.path("kestrel", "Games", "Kite 3", "patch.bin"), 30 * MB)
     fill(world.path("kestrel", "Games", "Moor"))
     assert run(["survey", "--quick", *at]) == 0
-    said = capsys.readouterr()
-    assert "folders had changed" in said.err and "Moor" in said.out
+    printed = capsys.readouterr()
+    assert "folders had changed" in printed.err and "Moor" in printed.out
     quickly = world.open().survey.latest()
     world.open().survey.take()
     full = world.open().survey.latest()

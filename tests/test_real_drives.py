@@ -74,7 +74,7 @@ def test_to_exfat_and_back_restores_what_exfat_cannot_keep(real_drives, workspac
     assert {n: f[:4] + f[5:] for n, f in picture(library).items()} == {n: f[:4] + f[5:] for n, f in whole.items()}
     make_odd(small / "Photos 2026")
     timeline = workspace.rehearse.rehearse(make_plan(workspace.plan.draft([(str(library), "stick")])))
-    problems = " ".join(one.problem for one in timeline.violations)
+    problems = " ".join(violation.problem for violation in timeline.violations)
     assert "is a link, which exFAT cannot hold" in problems
     assert "exFAT does not allow" in problems
 
@@ -139,16 +139,18 @@ def test_a_survey_of_real_file_systems_counts_what_they_hold(real_drives, worksp
     subprocess.run(["mount", "--bind", str(inner), str(nested)], check=True)
     try:
         snapshot = workspace.survey.take((str(outer),))
-        (found,) = [one for one in snapshot.libraries if one.name == "My Library"]
+        (mine,) = [library for library in snapshot.libraries if library.name == "My Library"]
         plain = ["du", "-s", "-x", "-B1", str(library)]
-        told = subprocess.run(plain, capture_output=True, text=True, check=True).stdout
-        assert (found.files, found.bytes) == (301, 30_000_000 + sum(number * 61 % 9_000 for number in range(300)))
-        assert found.on_disk_bytes == int(told.split()[0])
-        assert not found.movable and "another drive is mounted inside it" in found.why_not
-        assert (str(nested), "another drive is mounted here") in [(one.path, one.problem) for one in snapshot.problems]
+        printed = subprocess.run(plain, capture_output=True, text=True, check=True).stdout
+        assert (mine.files, mine.bytes) == (301, 30_000_000 + sum(number * 61 % 9_000 for number in range(300)))
+        assert mine.on_disk_bytes == int(printed.split()[0])
+        assert not mine.movable and "another drive is mounted inside it" in mine.why_not
+        assert (str(nested), "another drive is mounted here") in [
+            (problem.path, problem.problem) for problem in snapshot.problems
+        ]
     finally:
         subprocess.run(["umount", str(nested)], check=True)
-    free_before, before = os.statvfs(outer), found.on_disk_bytes
+    free_before, before = os.statvfs(outer), mine.on_disk_bytes
     subprocess.run(["rm", "-r", str(library)], check=True)
     os.sync()
     gone = (os.statvfs(outer).f_bfree - free_before.f_bfree) * free_before.f_frsize
@@ -223,9 +225,11 @@ def test_sub_volumes_are_walked_and_their_snapshots_are_not(real_drives, workspa
             for here, _, names in os.walk(pool / "films")
             for name in names
         )
-        held = sum(one.on_disk_bytes for one in snapshot.libraries) + sum(one.bytes for one in snapshot.loose)
+        held = sum(library.on_disk_bytes for library in snapshot.libraries) + sum(
+            folder.bytes for folder in snapshot.loose
+        )
         assert held == pytest.approx(plain, rel=0.02)
-        verdicts = {os.path.relpath(one.path, pool): one.why_not for one in snapshot.libraries}
+        verdicts = {os.path.relpath(library.path, pool): library.why_not for library in snapshot.libraries}
         assert verdicts["films/Show"] is None and "sub-volume" in verdicts["films/deep"]
         assert {problem.problem for problem in snapshot.problems if problem.path.startswith(str(pool))} == {A_SNAPSHOT}
         assert not unread_problems(snapshot)

@@ -459,9 +459,9 @@ def test_a_listener_that_is_gone_and_a_terminal_that_hangs_up_cost_nothing(real_
     deaf = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     deaf.stdout.readline()
     deaf.stdout.close()
-    said = deaf.communicate(timeout=60)[1]
+    printed = deaf.communicate(timeout=60)[1]
     (move,) = open_workspace(state=state).logbook.moves()
-    assert move.state is State.RELEASED and picture(large / "Other" / "Library") == whole, said
+    assert move.state is State.RELEASED and picture(large / "Other" / "Library") == whole, printed
     undo(open_workspace(state=state).carry.work(), "last")
     hung = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     hung.stdout.readline()
@@ -540,8 +540,8 @@ def test_two_drives_with_one_identity_are_told_apart_and_let_alone(real_drives, 
     capsys.readouterr()
     for goal in ("copy", str(large)):
         assert run(["shift", str(library), goal, "--yes", *state]) == 3
-        said = capsys.readouterr()
-        assert "carry one identity, as copies do" in said.out + said.err
+        printed = capsys.readouterr()
+        assert "carry one identity, as copies do" in printed.out + printed.err
     assert library.is_dir() and not library.is_symlink() and os.listdir(large) == ["lost+found"]
     workspace = open_workspace(None, str(tmp_path / "state"))
     labels = {drive.label: drive.copy_of for drive in workspace.drives.all() if drive.attached}

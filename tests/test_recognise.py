@@ -26,7 +26,7 @@ from nuvik.core.views.library_page import inside_rows, library_page, links_in_wo
 
 
 def found(world) -> dict:
-    return {one.name: one for one in world.open().survey.take().libraries}
+    return {library.name: library for library in world.open().survey.take().libraries}
 
 
 def test_signs_lead_to_kinds_with_a_reason(world):
@@ -48,7 +48,7 @@ def test_signs_lead_to_kinds_with_a_reason(world):
     put(f"{base}/Mixed/a.mkv", MB)
     put(f"{base}/Mixed/b.flac", MB)
     libraries = found(world)
-    kinds = {name: one.kind for name, one in libraries.items()}
+    kinds = {name: library.kind for name, library in libraries.items()}
     assert kinds == {
         "Kite": Kind.GAME,
         "Tide": Kind.GAME,
@@ -100,16 +100,18 @@ def test_a_computer_tells_of_standard_folders_programs_and_recent_files(tmp_path
     host = LocalHost()
     host.small_share = 0.0
     snapshot = survey(host, host.drives(), (str(home),))
-    libraries = {one.name: one for one in snapshot.libraries}
+    libraries = {library.name: library for library in snapshot.libraries}
     assert libraries["Pictures"].kind is Kind.PHOTO, "whatever folders it is sorted into"
     assert libraries["viewer"].kind is Kind.CACHE and libraries["viewer"].hidden
     assert libraries["vane"].kind is Kind.PROGRAM and "menu entry starts “Vane”" in libraries["vane"].why
     assert ".config" not in libraries and ".cache" not in libraries
     assert libraries["Notes"].opens_per_week == 0.5
     assert "2 days in 4 weeks, by the list of recent files" in libraries["Notes"].use_source
-    loose = {os.path.basename(one.path) for one in snapshot.large_files if one.library is None}
+    loose = {os.path.basename(file.path) for file in snapshot.large_files if file.library is None}
     assert loose == {"loose film.mkv"}
-    total = sum(one.on_disk_bytes for one in snapshot.libraries) + sum(one.bytes for one in snapshot.loose)
+    total = sum(library.on_disk_bytes for library in snapshot.libraries) + sum(
+        folder.bytes for folder in snapshot.loose
+    )
     files = sum(path.stat().st_blocks * 512 for path in home.rglob("*") if path.is_file())
     everything = files + sum(path.stat().st_blocks * 512 for path in (home, *home.rglob("*")) if path.is_dir())
     assert files <= total <= everything, "everything counts once"
@@ -119,7 +121,7 @@ def test_a_computer_tells_of_standard_folders_programs_and_recent_files(tmp_path
 def test_menu_entries_and_recent_lists_may_hold_anything(text):
     menu_entry(text)
     menu_entry("[Desktop Entry]\nExec=" + text)
-    assert all(os.path.isabs(one.path) and one.used_s > 0 for one in recent_files(text))
+    assert all(os.path.isabs(file.path) and file.used_s > 0 for file in recent_files(text))
     list(recent_files(f'<xbel><bookmark href="file:{text}" visited="{text}"/></xbel>'))
 
 
@@ -143,8 +145,8 @@ def test_what_may_not_move_says_why_and_only_the_unwise_is_overruled(world):
     workspace = world.open()
     monkey = workspace.computer.host
     monkey.open_files = lambda: [(f"{kestrel}/Opened/notes.txt", "editor (process 7)")]
-    libraries = {one.name: one for one in workspace.survey.take().libraries}
-    verdicts = {name: (one.verdict, one.movable) for name, one in libraries.items()}
+    libraries = {library.name: library for library in workspace.survey.take().libraries}
+    verdicts = {name: (library.verdict, library.movable) for name, library in libraries.items()}
     assert verdicts == {
         "Stay": (Verdict.UNWISE, False),
         "Plug-ins": (Verdict.UNWISE, False),
@@ -160,19 +162,19 @@ def test_what_may_not_move_says_why_and_only_the_unwise_is_overruled(world):
     assert libraries["Opened"].caution == "editor (process 7) has it open"
     assert "exFAT holds no links: choose a tether first" in libraries["Film"].caution
     workspace.survey.keep_cards(Card(path=libraries[name].path, overrule=True) for name in ("Stay", "Twice"))
-    told = {
+    judged = {
         name: workspace.survey.with_cards(workspace.survey.latest(), libraries[name].path).library(libraries[name].id)
         for name in ("Stay", "Twice")
     }
-    anew = {one.name: one for one in workspace.survey.take().libraries}
+    anew = {library.name: library for library in workspace.survey.take().libraries}
     workspace.survey.keep_cards([Card(path=libraries["Opened"].path, overrule=True)])
     later = workspace.survey.with_cards(workspace.survey.latest(), libraries["Opened"].path).library(
         libraries["Opened"].id
     )
     assert later.verdict is Verdict.LATER, "there is nothing to overrule in what may move later"
     for name, movable in (("Stay", True), ("Twice", False)):
-        assert anew[name].movable is told[name].movable is movable
-        assert anew[name].verdict is told[name].verdict
+        assert anew[name].movable is judged[name].movable is movable
+        assert anew[name].verdict is judged[name].verdict
 
 
 def day(ago: float) -> str:
@@ -186,7 +188,7 @@ def test_use_comes_from_evidence_that_is_named_and_the_card_wins():
     blind = use_of(extent, None, [], [], "access times are not kept")
     assert blind.last_used == day(50) and "access times are not kept" in blind.source
     recent = RecentFiles([Recent("/a/b/c.txt", now_s - 86_400), Recent("/a/bc/d.txt", now_s)]).below("/a/b")
-    assert [one.path for one in recent] == ["/a/b/c.txt"]
+    assert [file.path for file in recent] == ["/a/b/c.txt"]
     listed = use_of(extent, None, recent, [], "none")
     assert (listed.last_used, listed.opens_per_week) == (day(1), 0.25)
     history = [
@@ -196,8 +198,8 @@ def test_use_comes_from_evidence_that_is_named_and_the_card_wins():
     ]
     seen = use_of(extent, None, [], history, None)
     assert seen.opens_per_week == pytest.approx(2 / 4, rel=0.02) and "2 of the last 4 surveys" in seen.source
-    told = use_of(extent, Card(path="/a", opens_per_week=9), recent, history, None)
-    assert told.opens_per_week == 9 and "your card" in told.source
+    use = use_of(extent, Card(path="/a", opens_per_week=9), recent, history, None)
+    assert use.opens_per_week == 9 and "your card" in use.source
     assert use_of(Extent(), None, [], [], None).last_used is None
 
 
@@ -205,12 +207,12 @@ def test_a_card_at_the_old_path_of_a_moved_library_is_found_through_its_link(wor
     put(world.path("heron", "Games", "Kite", "data.pack"), MB)
     os.makedirs(world.path("kestrel", "Games"))
     os.symlink(world.path("heron", "Games", "Kite"), world.path("kestrel", "Games", "Kite"))
-    assert [one.kind for one in world.open().survey.take().libraries] == [Kind.GAME], "a folder of links alone"
+    assert [library.kind for library in world.open().survey.take().libraries] == [Kind.GAME], "a folder of links alone"
     put(world.path("kestrel", "Games", "Loom", "data.pack"), MB)
-    assert {one.name for one in world.open().survey.take().libraries} == {"Kite", "Loom"}, "links among folders"
+    assert {library.name for library in world.open().survey.take().libraries} == {"Kite", "Loom"}, "links among folders"
     world.cards = [{"path": "kestrel/Games/Kite", "name": "Kite makers", "opens_per_week": 4}]
     world.write()
-    library = next(one for one in world.open().survey.take().libraries if one.tether)
+    library = next(library for library in world.open().survey.take().libraries if library.tether)
     assert (library.name, library.drive, library.bytes, library.opens_per_week) == ("Kite makers", "heron", MB, 4)
     assert library.tether == world.path("kestrel", "Games", "Kite")
 

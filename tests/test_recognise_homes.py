@@ -83,16 +83,18 @@ def test_nothing_counts_twice_and_nothing_is_lost(tmp_path_factory, files, small
     assert not any(above in paths for path in paths for above in parents(path)), "one lies in another"
     counted = sum(library.on_disk_bytes for library in snapshot.libraries)
     assert counted + sum(folder.bytes for folder in snapshot.loose) == total
-    assert sum(small.bytes for small in snapshot.small_things) == sum(one.bytes for one in snapshot.loose if one.small)
+    assert sum(small.bytes for small in snapshot.small_things) == sum(
+        folder.bytes for folder in snapshot.loose if folder.small
+    )
     least = world.open().drives.all()[0].usable_bytes * small
-    assert all(one.bytes < least for one in snapshot.loose if one.small)
+    assert all(folder.bytes < least for folder in snapshot.loose if folder.small)
     assert all(library.on_disk_bytes >= int(least) for library in snapshot.libraries)
     assert len({library.name.casefold() for library in snapshot.libraries}) == len(paths), "two cannot be told apart"
 
 
 def kinds(world: World) -> dict[str, Kind]:
     root = world.path("heron")
-    return {os.path.relpath(one.path, root): one.kind for one in world.open().survey.take().libraries}
+    return {os.path.relpath(library.path, root): library.kind for library in world.open().survey.take().libraries}
 
 
 def test_a_single_file_a_disk_image_by_its_first_bytes_and_a_home_of_another_computer(world):
@@ -107,10 +109,10 @@ def test_a_single_file_a_disk_image_by_its_first_bytes_and_a_home_of_another_com
     assert kinds(world) == alone
     put(f"{base}/Stuff/films/a.mkv", 60 * MB)
     put(f"{base}/Stuff/songs/a.flac", 60 * MB)
-    found = kinds(world)
-    assert found["Stuff/install.iso"] is Kind.DISC_IMAGE, "a file among other things"
-    assert found["Stuff/films"] is Kind.VIDEO and found["Stuff/songs"] is Kind.SOUND
-    image = next(one for one in world.open().survey.take().libraries if one.name == "install.iso")
+    by_name = kinds(world)
+    assert by_name["Stuff/install.iso"] is Kind.DISC_IMAGE, "a file among other things"
+    assert by_name["Stuff/films"] is Kind.VIDEO and by_name["Stuff/songs"] is Kind.SOUND
+    image = next(library for library in world.open().survey.take().libraries if library.name == "install.iso")
     assert (image.files, image.folders, image.bytes) == (1, 0, 40 * MB)
 
 
@@ -128,11 +130,11 @@ def test_a_program_keeps_its_place_and_its_games_do_not(world):
     workspace = world.open()
     about = Surroundings(home=f"{base}/home", containers=frozenset([f"{base}/home/share"]))
     workspace.computer.host.surroundings = lambda: about
-    verdicts = {one.name: (one.kind, one.verdict) for one in workspace.survey.take().libraries}
+    verdicts = {library.name: (library.kind, library.verdict) for library in workspace.survey.take().libraries}
     assert verdicts["Kite"][0] is Kind.GAME and verdicts["Kite"][1] is not Verdict.UNWISE
     assert verdicts["engine"] == (Kind.PROGRAM, Verdict.UNWISE)
     assert verdicts["Trash"][1] is Verdict.UNWISE
-    assert not any(is_within(place, one.path) for one in workspace.survey.latest().libraries)
+    assert not any(is_within(place, library.path) for library in workspace.survey.latest().libraries)
 
 
 ONE_EACH = {
@@ -164,10 +166,10 @@ def test_a_manifest_beside_a_shelf_names_its_titles(world, notation):
         Path(base, name).write_text(text)
     Path(base, "broken.json").write_text("{" * 60_000)
     Path(base, "binary.entry").write_bytes(b"\xff\0" * 100)
-    found = {library.name: library for library in world.open().survey.take().libraries}
-    assert {name for name, library in found.items() if library.kind is Kind.GAME} == set(titles.values())
-    assert found["shared runtime"].kind is Kind.PROGRAM
-    assert found["An Oddity"].why.endswith("names it as “An Oddity”")
+    libraries = {library.name: library for library in world.open().survey.take().libraries}
+    assert {name for name, library in libraries.items() if library.kind is Kind.GAME} == set(titles.values())
+    assert libraries["shared runtime"].kind is Kind.PROGRAM
+    assert libraries["An Oddity"].why.endswith("names it as “An Oddity”")
 
 
 def test_what_a_project_can_make_anew_is_marked_and_stays_with_it(world):
@@ -193,11 +195,11 @@ def test_mixed_folders_are_one_library_with_parts(world):
         "Card/DCIM/100/a.jpg": 30, "Card/PRIVATE/STREAM/b.mts": 20,
     }.items():  # fmt: skip
         put(f"{base}/{path}", size * MB)
-    found = {one.name: one for one in world.open().survey.take().libraries}
-    assert set(found) == {"Studio", "Card"} and found["Card"].kind is Kind.PHOTO
-    assert {part.path: part.stays for part in found["Studio"].parts} == {
+    libraries = {library.name: library for library in world.open().survey.take().libraries}
+    assert set(libraries) == {"Studio", "Card"} and libraries["Card"].kind is Kind.PHOTO
+    assert {part.path: part.stays for part in libraries["Studio"].parts} == {
         "Songs": False,
         "Samples": False,
         "Plug-Ins": True,
     }
-    assert [part.path for part in found["Card"].parts] == ["DCIM"]
+    assert [part.path for part in libraries["Card"].parts] == ["DCIM"]

@@ -231,8 +231,8 @@ def test_room_is_looked_for_again_right_before_a_move_begins(world, ferry):
 def refusals(world: World, move: Move, **changes: object) -> str:
     workspace = world.open()
     step = replace(as_step(move), **changes)
-    found = check_step(workspace.computer.host, workspace.drives.all(), step, workspace.computer.state_folder)
-    return " ".join(violation.problem for violation in found.violations)
+    checked = check_step(workspace.computer.host, workspace.drives.all(), step, workspace.computer.state_folder)
+    return " ".join(violation.problem for violation in checked.violations)
 
 
 def test_each_check_refuses_by_name(world, ferry):

@@ -181,8 +181,8 @@ def test_what_lies_aside_says_what_it_is_and_folders_of_others_stay(world, ferry
 
 def problems(workspace: Workspace, move: Move, state: str | None = None, **changes: object) -> str:
     step, state = replace(as_step(move), **changes), state or workspace.computer.state_folder
-    found = check_step(workspace.computer.host, workspace.drives.all(), step, state)
-    return " ".join(violation.problem for violation in found.violations)
+    checked = check_step(workspace.computer.host, workspace.drives.all(), step, state)
+    return " ".join(violation.problem for violation in checked.violations)
 
 
 def test_each_place_that_a_plan_may_name_is_looked_at(world: World, ferry, monkeypatch):
@@ -235,10 +235,10 @@ def test_volumes_that_share_something_are_told_of(world, ferry, field):
     workspace, move = world.open(), move_of(world)
     drives = tuple(replace(drive, pool="", disk=drive.id) for drive in workspace.drives.all())
     drives = tuple(replace(drive, **{field: "shared"}) for drive in drives)
-    found = check_step(workspace.computer.host, drives, as_step(move), workspace.computer.state_folder)
-    told = " ".join(violation.problem for violation in found.violations)
-    assert ("share their free space" in told) is (field == "pool")
-    assert any("are on the same disk" in note for note in found.notes) is (field == "disk")
+    checked = check_step(workspace.computer.host, drives, as_step(move), workspace.computer.state_folder)
+    problems = " ".join(violation.problem for violation in checked.violations)
+    assert ("share their free space" in problems) is (field == "pool")
+    assert any("are on the same disk" in note for note in checked.notes) is (field == "disk")
 
 
 # -- marks and links on the way ----------------------------------------------------------------------------
@@ -327,13 +327,13 @@ def test_a_fault_without_a_path_names_both_drives(world, ferry):
 
 
 @pytest.mark.parametrize(
-    "limits, said",
+    "limits, words",
     [(Limits(quota_bytes=1), "Your quota on Heron leaves 1 B"), (Limits(entries=1), "only 1 more entry")],
 )
-def test_a_quota_and_a_volume_full_of_entries_are_found_before_the_start(world, ferry, monkeypatch, limits, said):
+def test_a_quota_and_a_volume_full_of_entries_are_found_before_the_start(world, ferry, monkeypatch, limits, words):
     workspace = world.open()
     plan = make_plan(workspace.plan.draft([(str(ferry), "heron")]))
     monkeypatch.setattr(type(workspace.computer.host), "limits", lambda host, drive: limits)
-    with pytest.raises(Refused, match=said):
+    with pytest.raises(Refused, match=words):
         carry_plan(workspace.carry.work(), plan)
     assert not leftovers(world.folder) and not ferry.is_symlink()

@@ -74,10 +74,10 @@ def test_bytes_are_conserved_and_moves_at_once_break_nothing(scene):
         moments = sorted({at for curve in timeline.curves.values() for at, _ in curve})
         for moment in moments:
             free = {
-                name: next((one for at, one in reversed(curve) if at <= moment), None)
+                name: next((left for at, left in reversed(curve) if at <= moment), None)
                 for name, curve in timeline.curves.items()
             }
-            taken = sum(timeline.free_before_bytes[name] - one for name, one in free.items())
+            taken = sum(timeline.free_before_bytes[name] - left for name, left in free.items())
             begun = sum(step.bytes for step in timeline.steps if step.start_s <= moment)
             gone = 0 if scene.on_trial else sum(step.bytes for step in timeline.steps if step.end_s <= moment)
             assert taken == begun - gone, "what is taken is what stands twice, and nothing else"
@@ -85,13 +85,15 @@ def test_bytes_are_conserved_and_moves_at_once_break_nothing(scene):
             timeline.lowest_free_bytes.values()
         )
     ends = sorted((step.start_s, step.end_s) for step in one_by_one.steps)
-    assert all(one[1] == pytest.approx(other[0]) for one, other in itertools.pairwise(ends))
+    assert all(before[1] == pytest.approx(other[0]) for before, other in itertools.pairwise(ends))
     assert at_once.total_s <= one_by_one.total_s + 1e-6
-    for one in at_once.steps:
+    for later in at_once.steps:
         for other in at_once.steps:
-            overlap = one.n < other.n and one.start_s < other.end_s - 1e-9 and other.start_s < one.end_s - 1e-9
+            overlap = later.n < other.n and later.start_s < other.end_s - 1e-9 and other.start_s < later.end_s - 1e-9
             if overlap:
-                disks = [{scene.by_id[name].disk for name in (step.from_drive, step.to_drive)} for step in (one, other)]
+                disks = [
+                    {scene.by_id[name].disk for name in (step.from_drive, step.to_drive)} for step in (later, other)
+                ]
                 assert not disks[0] & disks[1], "two steps use one disk at the same time"
     assert not one_by_one.feasible or at_once.feasible, "moves at once take a drive under its floor"
 
@@ -105,7 +107,7 @@ def test_what_is_foreseen_is_what_carrying_shows_step_by_step(tmp_path):
 
     def listen(event):
         if event.event == "released":
-            seen.append({one.id: one.free_bytes for one in workspace.drives.all()})
+            seen.append({drive.id: drive.free_bytes for drive in workspace.drives.all()})
 
     carry_plan(workspace.carry.work(listen), plan)
     assert seen == [step.free_after_bytes for step in timeline.steps]
@@ -139,7 +141,7 @@ def scene_of(draft: Draft, **facts) -> Scene:
 
 def said(scene, *what_ifs):
     timeline = rehearse(CheckedPlan(scene, (), (), {}), what_ifs)
-    return [(one.words, one.bad) for one in timeline.effects]
+    return [(effect.words, effect.bad) for effect in timeline.effects]
 
 
 def test_each_what_if_says_what_it_comes_to():

@@ -40,10 +40,10 @@ def test_the_report_of_the_demo_tells_the_whole_story_in_a_few_pages(tmp_path):
         assert 4 <= len(pages) <= 6
         assert {(page.width, page.height) for page in pages} == {paper.size}
         assert [fault for page in pages for fault in faults_of(page)] == []
-        said = words_of(pages)
+        text = words_of(pages)
         for words in ("36.6 GB free", "Saltmarsh Signalman", "You wait", "Pocket Regatta Hollin", "nuvik undo 2"):
-            assert words in said, words
-        assert f"1 of {len(pages)}" in said
+            assert words in text, words
+        assert f"1 of {len(pages)}" in text
     assert [fault for _, page in blocks_drawn(report, 720) for fault in faults_of(page)] == []
 
 
@@ -101,8 +101,8 @@ def test_a_report_of_nothing_says_so(world, surveyed):
     if surveyed:
         workspace.survey.take()
     report: Report = report_of(workspace)
-    said = words_of(report_pages(report))
-    assert "Nothing has been moved yet." in said and ("Nothing was surveyed yet" in said) is not surveyed
+    words = words_of(report_pages(report))
+    assert "Nothing has been moved yet." in words and ("Nothing was surveyed yet" in words) is not surveyed
     assert faults_of(report_pages(report)[0]) == []
 
 

@@ -207,8 +207,8 @@ async def test_a_new_drive_is_greeted_named_and_measured(house):
         house.write()
         app.drive_watch.look()
         await settle(app, pilot)
-        told = [note.message for note in app._notifications]
-        assert "Lapwing is here." in told and "Wren went away." in told
+        messages = [note.message for note in app._notifications]
+        assert "Lapwing is here." in messages and "Wren went away." in messages
         assert isinstance(app.screen, DriveCard)
         app.screen.query_one("#headroom", Input).value = "99%"
         await pilot.press("ctrl+s")

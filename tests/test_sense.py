@@ -126,15 +126,15 @@ def test_a_drive_may_dip_below_its_headroom_for_a_move_unless_that_is_forbidden(
 def test_the_best_comes_first_of_all_orders_that_work(case, seconds):
     moves, free, floors = case
     took = {move.key: float(time) for move, time in zip(moves, seconds, strict=False)}
-    found = order_moves(moves, free, floors)
-    if found.stuck:
+    ordered = order_moves(moves, free, floors)
+    if ordered.stuck:
         return
-    best = best_first(found.done, took, free, floors)
+    best = best_first(ordered.done, took, free, floors)
     assert keeps_floors(best, free, floors) and len(best) == len(moves)
     every = [order for order in itertools.permutations(moves) if keeps_floors(order, free, floors)]
     assert lateness(best, took) == pytest.approx(min(lateness(order, took) for order in every))
-    swapped = _by_neighbours(list(found.done), took, free, floors)
-    assert keeps_floors(swapped, free, floors) and lateness(swapped, took) <= lateness(found.done, took)
+    swapped = _by_neighbours(list(ordered.done), took, free, floors)
+    assert keeps_floors(swapped, free, floors) and lateness(swapped, took) <= lateness(ordered.done, took)
 
 
 def test_neighbours_keep_what_must_come_before():
@@ -173,8 +173,8 @@ def test_a_plan_that_breaks_what_a_card_asks_says_so_when_it_is_rehearsed(world,
     world.write()
     assert album.is_dir() and run(["survey", *at]) == 0
     assert run(["shift", str(copy), "heron", *at]) == 0
-    said = capsys.readouterr().out
-    assert "no longer true that Album copy is on another disk than Album" in said
+    printed = capsys.readouterr().out
+    assert "no longer true that Album copy is on another disk than Album" in printed
 
 
 def test_why_says_where_the_seconds_come_from_and_what_a_gigabyte_is_worth(world, capsys):

@@ -183,30 +183,30 @@ def test_a_file_is_replaced_whole_with_its_marks_and_the_old_one_is_kept(tmp_pat
     real.write_text(json.dumps({"path": OLD, "other": "\N{SNOWMAN}"}))
     real.chmod(0o640)
     link.symlink_to(real)
-    one = tether(link)
-    change = change_for(one, OLD, NEW, HOME)
+    link_tether = tether(link)
+    change = change_for(link_tether, OLD, NEW, HOME)
     (tmp_path / "full").write_text("no folder")
     with pytest.raises(Refused, match="cannot be copied to"):
-        put_value(one, change.before, change.after, str(tmp_path / "full" / "old.json"))
+        put_value(link_tether, change.before, change.after, str(tmp_path / "full" / "old.json"))
     assert json.loads(real.read_text())["path"] == OLD
-    put_value(one, change.before, change.after, str(tmp_path / "kept" / "old.json"))
+    put_value(link_tether, change.before, change.after, str(tmp_path / "kept" / "old.json"))
     assert json.loads(real.read_text())["path"] == NEW and link.is_symlink() and real.stat().st_mode & 0o777 == 0o640
     assert json.loads((tmp_path / "kept" / "old.json").read_text())["path"] == OLD
-    put_value(one, change.before, change.after)  # once more, after a stop
-    assert change_for(one, OLD, NEW, HOME).before == NEW, "it says so already"
-    put_value(one, NEW, OLD, str(tmp_path / "kept" / "old.json"))
+    put_value(link_tether, change.before, change.after)  # once more, after a stop
+    assert change_for(link_tether, OLD, NEW, HOME).before == NEW, "it says so already"
+    put_value(link_tether, NEW, OLD, str(tmp_path / "kept" / "old.json"))
     assert json.loads((tmp_path / "kept" / "old.json").read_text())["path"] == OLD, "the first one is kept"
-    put_value(one, OLD, NEW)
+    put_value(link_tether, OLD, NEW)
     real.write_text(json.dumps({"path": "/elsewhere"}))
     with pytest.raises(Refused, match="has been changed: it is “/elsewhere” now"):
-        put_value(one, change.after, change.before)
+        put_value(link_tether, change.after, change.before)
     with pytest.raises(Refused, match="not certain to mean"):
-        change_for(one, OLD, NEW, HOME)
+        change_for(link_tether, OLD, NEW, HOME)
     assert not [name for name in os.listdir(tmp_path) if "nuvik-new" in name]
 
 
 def test_bad_files_are_refused_before_anything(tmp_path):
-    for name, make, said in (
+    for name, make, words in (
         ("none", lambda path: None, "no such file"),
         ("folder", lambda path: path.mkdir(), "is a directory|not a file"),
         ("pipe", lambda path: os.mkfifo(path), "is not a file"),
@@ -218,7 +218,7 @@ def test_bad_files_are_refused_before_anything(tmp_path):
     ):
         path = tmp_path / name
         make(path)
-        with pytest.raises(Refused, match=said):
+        with pytest.raises(Refused, match=words):
             change_for(tether(path), OLD, NEW, HOME)
 
 
@@ -286,8 +286,8 @@ def test_formats_are_known_by_name_or_contents():
         ("x", b"bplist00", "plist"),
         ("x.txt", b"hello", None),
     ):
-        found = format_of(name, data)
-        assert (found.name if found else None) == form
+        known_format = format_of(name, data)
+        assert (known_format.name if known_format else None) == form
 
 
 def test_keys_of_the_registry_and_known_folders_are_spelled_as_documented():
@@ -297,7 +297,7 @@ def test_keys_of_the_registry_and_known_folders_are_spelled_as_documented():
         with pytest.raises(Refused, match="not a key of the registry"):
             hive_and_key(wrong)
     assert FOLDERS.keys() == KEYS_OF_FOLDERS.keys() and len(set(FOLDERS.values())) == 5
-    one = tether(r"HKCU\Software\Title Box", "Place", "registry")
+    value = tether(r"HKCU\Software\Title Box", "Place", "registry")
     if os.name != "nt":
         with pytest.raises(Refused, match="Only Windows has a registry"):
-            value_of(one)
+            value_of(value)

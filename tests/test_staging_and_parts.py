@@ -53,7 +53,7 @@ def knot(folder) -> tuple[World, dict[str, dict]]:
 def swap(workspace: Workspace) -> Plan:
     workspace.survey.take()
     snapshot = workspace.survey.latest()
-    kite, loom = sorted(snapshot.libraries, key=lambda one: one.name)
+    kite, loom = sorted(snapshot.libraries, key=lambda library: library.name)
     return workspace.plan.make(workspace.plan.draft([(kite.path, "heron"), (loom.path, "kestrel")]))
 
 
@@ -82,12 +82,12 @@ def test_a_knot_is_carried_through_a_third_drive_and_taken_back(tmp_path, capsys
         undo(workspace.carry.work(), str(number))
         assert {path: picture(path) for path in whole} == whole, f"after taking back move {number}"
     assert not any(os.path.islink(path) for path in whole) and not leftovers(world.folder)
-    for change, said in ((0, "no other step takes it on"), (2, "no other step"), (1, "leave nothing where programs")):
+    for change, words in ((0, "no other step takes it on"), (2, "no other step"), (1, "leave nothing where programs")):
         document = json.loads(Path(file).read_text())
         document["steps"][change].update({"tether": "none"} if change == 1 else {"via": "heron"})
         with open(file + "2", "w") as out:
             json.dump(document, out)
-        with pytest.raises(Refused, match=said):
+        with pytest.raises(Refused, match=words):
             read_plan(file + "2")
 
 
@@ -126,10 +126,10 @@ def test_a_part_goes_its_own_way_before_its_library(world):
     whole = picture(project, times=False, follow=True)
     workspace = world.open()
     workspace.survey.take()
-    mosaic = next(one for one in workspace.survey.latest().libraries if one.path == project)
+    mosaic = next(library for library in workspace.survey.latest().libraries if library.path == project)
     draft = workspace.plan.draft([])
     parted = draft.parted(mosaic.id)
-    assert sum(one.bytes for one in parted.snapshot.libraries) == mosaic.bytes
+    assert sum(library.bytes for library in parted.snapshot.libraries) == mosaic.bytes
     assert parted.waiting[1].likely == pytest.approx(draft.waiting[1].likely), "in pieces it opens as it did"
     cache = f"{mosaic.id}/Cache"
     assert len(parted.put_down(mosaic.id, "heron").loads) == 1, "what stands together goes together"
@@ -168,8 +168,8 @@ def knots(draw):
 def test_staging_is_found_whenever_it_helps_with_the_fewest_bytes(case):
     moves, stages, free = case
     floors = dict.fromkeys(free, 0)
-    found = untie(moves, stages, free, floors)
-    assert keeps_floors(found.ordered.done, free, floors)
+    order = untie(moves, stages, free, floors)
+    assert keeps_floors(order.ordered.done, free, floors)
     fewest = None
     for chosen in itertools.chain.from_iterable(itertools.combinations(stages, n) for n in range(len(moves) + 1)):
         by_key = {stage.key: stage for stage in chosen}
@@ -178,8 +178,8 @@ def test_staging_is_found_whenever_it_helps_with_the_fewest_bytes(case):
             extra = sum(stage.room_bytes for stage in chosen)
             if (fewest is None or extra < fewest) and not order_moves(split, free, floors).stuck:
                 fewest = extra
-    assert (fewest is None) is bool(found.ordered.stuck)
+    assert (fewest is None) is bool(order.ordered.stuck)
     if fewest is not None:
-        assert sum(stage.room_bytes for stage in found.staged) == fewest
-        done = [move.key for move in found.ordered.done]
-        assert all(done.index(f"{one.key}\0001") < done.index(f"{one.key}\0002") for one in found.staged)
+        assert sum(stage.room_bytes for stage in order.staged) == fewest
+        done = [move.key for move in order.ordered.done]
+        assert all(done.index(f"{library.key}\0001") < done.index(f"{library.key}\0002") for library in order.staged)

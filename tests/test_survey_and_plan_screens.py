@@ -45,7 +45,7 @@ async def test_marking_many_opening_one_and_editing_its_card(house):
         assert "big and cold" in drawn and "\x1b" not in drawn
         await pilot.press("b", "f", "g")
         table = app.screen.query_one(LibraryTable)
-        assert [one.kind.letter for one in table.listed] == ["G", "G"]
+        assert [library.kind.letter for library in table.listed] == ["G", "G"]
         await pilot.press("home", "enter")
         assert isinstance(app.screen, LibraryPage)
         await settle(app, pilot)
@@ -70,11 +70,13 @@ async def test_marking_many_opening_one_and_editing_its_card(house):
         app.screen.query_one("#took", Input).value = "12,5"
         await pilot.press("ctrl+s")
         await settle(app, pilot)
-        told = next(
-            one for one in app.desk.snapshot.libraries if one.path == house.path("kestrel", "Games", "Ferrymoss")
+        library = next(
+            library
+            for library in app.desk.snapshot.libraries
+            if library.path == house.path("kestrel", "Games", "Ferrymoss")
         )
-        assert (told.name, str(told.kind), told.opens_per_week) == ("[b]Ferry[/b]", "project", 7)
-        assert [timing.seconds for timing in told.timings] == [12.5]
+        assert (library.name, str(library.kind), library.opens_per_week) == ("[b]Ferry[/b]", "project", 7)
+        assert [timing.seconds for timing in library.timings] == [12.5]
         await pilot.press("escape", "g")
         assert isinstance(app.screen, ChangesSheet)
         await settle(app, pilot)
@@ -161,8 +163,8 @@ async def test_asking_for_a_proposal(house):
         assert "Kestrel has enough free space again" in words(app, "#headline") and "1 move" in words(app, "#totals")
         await pilot.press("home")
         assert "frees 183 MB on Kestrel" in " ".join(recommendation.reasons.values())
-        said = words(app, "#consequence")
-        assert "goes to Heron, Games/Ferrymoss: frees" in said
+        line = words(app, "#consequence")
+        assert "goes to Heron, Games/Ferrymoss: frees" in line
         await pilot.press("u")
         assert not app.desk.draft.places
         await pilot.press("U", "n")
@@ -198,7 +200,7 @@ def tight(world):
 
 async def point(app, pilot, name):
     """Go to a library by name in Plan."""
-    library = next(one for one in app.desk.draft.snapshot.libraries if one.name == name)
+    library = next(library for library in app.desk.draft.snapshot.libraries if library.name == name)
     app.screen.query_one(DriveBoard).point_at(app.desk.draft.place_of(library))
     await pilot.pause()
     app.screen.query_one(LibraryTable).point_at(library.id)
@@ -244,7 +246,7 @@ async def test_swapping_breaking_mending_and_parting(tight, tmp_path, monkeypatc
         assert (tmp_path / "moves.nuvik-plan.json").exists()
         await point(app, pilot, "Mosaic")
         await pilot.press("p")
-        names = {one.name for one in app.desk.draft.snapshot.libraries}
+        names = {library.name for library in app.desk.draft.snapshot.libraries}
         assert "Mosaic · Cache" in names
         await hold(app, pilot, "Mosaic · Cache", "wren")
         await pilot.press("enter", "w", "c", "b")
@@ -255,8 +257,8 @@ async def test_swapping_breaking_mending_and_parting(tight, tmp_path, monkeypatc
         tight.write()
         app.desk.take_drives(app.desk.workspace.drives.all())
         await pilot.press("o", "a")
-        said = words_of(app.screen.query_one("#lines", Static))
-        assert "in doubt" in said and "Wren is away" in said and "left out: step" in said
+        text = words_of(app.screen.query_one("#lines", Static))
+        assert "in doubt" in text and "Wren is away" in text and "left out: step" in text
         await pilot.press("enter")
         assert "heron:Projects/Mosaic/Cache" not in app.desk.draft.places and len(app.desk.draft.places) == 2
 
@@ -304,7 +306,9 @@ async def test_one_key_on_the_map_says_what_a_folder_is(world):
         await settle(app, pilot)
 
         def libraries() -> dict[str, str]:
-            return {os.path.relpath(one.path, world.folder): one.kind for one in app.desk.snapshot.libraries}
+            return {
+                os.path.relpath(library.path, world.folder): library.kind for library in app.desk.snapshot.libraries
+            }
 
         assert libraries() == {"kestrel/Shelf": "video", "heron/Boat": "other"}
         await pilot.press("r")
@@ -364,7 +368,7 @@ async def test_a_library_is_split_from_its_page_and_seen_at_once(world):
         await settle(app, pilot)
         await pilot.press("s")
         await settle(app, pilot)
-        assert {one.path for one in app.desk.snapshot.libraries} == {f"{whole.path}/Ada", f"{whole.path}/Bo"}
+        assert {library.path for library in app.desk.snapshot.libraries} == {f"{whole.path}/Ada", f"{whole.path}/Bo"}
         await pilot.press("home", "enter")
         await settle(app, pilot)
         app.screen._library = replace(whole, folders=1)

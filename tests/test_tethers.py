@@ -383,8 +383,8 @@ def test_tethers_by_commands(tmp_path, capsys, monkeypatch):
     os.rename(file, settings / "shelf.json")
     (settings / "kite.desktop").write_text(f'[Desktop Entry]\nExec="{source}/run" %U\nComment=in {source}, at home\n')
     assert run(["tether", "Ferry", "--find", "--json", *at]) == 0
-    found = json.loads(capsys.readouterr().out)["found"]
-    assert [(os.path.basename(each["file"]), each["key"], each["certain"]) for each in found] == [
+    listed = json.loads(capsys.readouterr().out)["settings_with_path"]
+    assert [(os.path.basename(each["file"]), each["key"], each["certain"]) for each in listed] == [
         ("kite.desktop", "Desktop Entry.Exec", True),
         ("kite.desktop", "Desktop Entry.Comment", False),
         ("shelf.json", "titles.1.path", True),
@@ -433,14 +433,14 @@ def test_the_title_box_opens_every_title_from_its_new_drive_with_its_progress(tm
         assert f"runs from {before['Comet Courier'].place} now" in capsys.readouterr().out
         program.communicate(b"\n")
     box.set_updating(True)
-    for words, code, said in (
+    for words, code, expected in (
         ([folder, "open", "Comet Courier"], 3, "busy updating"),
         ([folder, "play"], 2, ""),
         ([folder], 0, "Saltmarsh Signalman"),
     ):
         assert main(words) == code
-        told = capsys.readouterr()
-        assert said in told.out + told.err
+        printed = capsys.readouterr()
+        assert expected in printed.out + printed.err
     box.set_updating(False)
     assert main([folder, "open", "Nothing"]) == 3 and run(["tether", "Comet Courier", "--check", *at]) == 0
 

@@ -67,24 +67,24 @@ def build(root: bytes, entries: list) -> None:
 
 def plain_sums(root: bytes) -> Counter:
     """The same figures by the simplest way there is."""
-    found, seen = Counter(files=0, bytes=0, on_disk=0, folders=0, links=0, programs=0), set()
+    sums, seen = Counter(files=0, bytes=0, on_disk=0, folders=0, links=0, programs=0), set()
     for here, _, _ in os.walk(root):
         facts = os.lstat(here)
-        found["folders"] += 1
-        found["on_disk"] += facts.st_blocks * 512
+        sums["folders"] += 1
+        sums["on_disk"] += facts.st_blocks * 512
         for name in os.listdir(here):
             facts = os.lstat(os.path.join(here, name))
             if stat.S_ISDIR(facts.st_mode):
                 continue
-            found["links"] += stat.S_ISLNK(facts.st_mode)
-            found["files"] += stat.S_ISREG(facts.st_mode)
+            sums["links"] += stat.S_ISLNK(facts.st_mode)
+            sums["files"] += stat.S_ISREG(facts.st_mode)
             if facts.st_ino in seen:
                 continue
             seen.add(facts.st_ino)
-            found["on_disk"] += facts.st_blocks * 512
-            found["bytes"] += facts.st_size * stat.S_ISREG(facts.st_mode)
-            found["holes"] += max(0, facts.st_size - facts.st_blocks * 512) * stat.S_ISREG(facts.st_mode)
-    return found
+            sums["on_disk"] += facts.st_blocks * 512
+            sums["bytes"] += facts.st_size * stat.S_ISREG(facts.st_mode)
+            sums["holes"] += max(0, facts.st_size - facts.st_blocks * 512) * stat.S_ISREG(facts.st_mode)
+    return sums
 
 
 @pytest.mark.parametrize("way", ["fast", "plain"])
@@ -104,17 +104,21 @@ def test_every_folder_has_the_sums_of_all_below_it(tmp_path, monkeypatch, way, e
     here = os.open(root, os.O_RDONLY)
     looks = [seen(here, 0, 200_000) for seen in (scan_folder.scan_folder, scan_folder.scan_folder_plainly)]
     os.close(here)
-    for one in looks:
-        one.folders, one.odd, one.big = sorted(one.folders), sorted(one.odd), sorted(one.big)
-        one.largest = ""  # of several equal ones, either
+    for progress in looks:
+        progress.folders, progress.odd, progress.big = (
+            sorted(progress.folders),
+            sorted(progress.odd),
+            sorted(progress.big),
+        )
+        progress.largest = ""  # of several equal ones, either
     assert looks[0] == looks[1], "the fast way and the plain one see the same"
     tree, waiting = Tree.at(str(root), lengths=False), [""]
     rules = WalkRules(str(root), depth, cold_before_s=1.5e9, big_bytes=200_000)
     while waiting:
         sums, left, _ = walk_slice(rules, [waiting.pop()], budget)
         waiting += left
-        for one in walk_worker.unpacked(walk_worker.packed(sums)):
-            tree.add(one)
+        for progress in walk_worker.unpacked(walk_worker.packed(sums)):
+            tree.add(progress)
     tree.finish()
     for folder in tree.root.everything():
         expected, extent = plain_sums(os.fsencode(folder.path)), folder.extent
@@ -160,8 +164,8 @@ def test_the_total_is_that_of_the_plain_system_tool(tmp_path):
         place.mkdir(parents=True, exist_ok=True)
         (place / f"file-{number}.dat").write_bytes(b"x" * (number * 37 % 9000))
     os.link(tmp_path / "f0" / "g0" / "file-0.dat", tmp_path / "f1" / "second")
-    told = subprocess.run(["du", "-s", "-B1", str(tmp_path)], capture_output=True, text=True, check=True).stdout
-    assert size_tree(LocalHost(), (), str(tmp_path)).root.extent.on_disk_bytes == int(told.split()[0])
+    reports = subprocess.run(["du", "-s", "-B1", str(tmp_path)], capture_output=True, text=True, check=True).stdout
+    assert size_tree(LocalHost(), (), str(tmp_path)).root.extent.on_disk_bytes == int(reports.split()[0])
 
 
 def many_files(root: Path, folders: int = 60, files: int = 20) -> int:
@@ -295,16 +299,16 @@ def test_a_stop_leaves_what_was_found_marked_as_partial(tmp_path, monkeypatch):
     many_files(tmp_path)
     monkeypatch.setattr(walk_pool, "_SLICE_HERE", 50)
     monkeypatch.setattr(walk_pool, "_TELL_EVERY_S", 0.0)
-    stop, told = Stop(), []
+    stop, reports = Stop(), []
 
     def watch(progress):
-        told.append(progress)
+        reports.append(progress)
         if progress.entries > 300:
             stop.ask()
 
     tree = size_trees(LocalHost(), (), [str(tmp_path)], report=watch, stop=stop)[0]
     assert not tree.complete and 200 < tree.root.extent.files < 1_200
-    assert [one.entries for one in told] == sorted(one.entries for one in told)
+    assert [progress.entries for progress in reports] == sorted(progress.entries for progress in reports)
 
 
 def test_a_world_counts_lengths_and_a_file_may_be_a_root(world):

@@ -119,7 +119,7 @@ def test_a_package_keeps_its_program_in_a_survey(tmp_path, monkeypatch):
     monkeypatch.setattr(host, "why_protected", lambda path: None)  # tests may run in a folder of the system
     owners = {str(tmp_path / "opt" / "tern"): "tern"}
     monkeypatch.setattr(host, "packages_owning", lambda paths: {path: owners[path] for path in paths if path in owners})
-    libraries = {one.name: one for one in survey(host, host.drives(), (str(tmp_path / "opt"),)).libraries}
+    libraries = {library.name: library for library in survey(host, host.drives(), (str(tmp_path / "opt"),)).libraries}
     assert libraries["tern"].verdict is Verdict.UNWISE and "the package tern owns it" in libraries["tern"].why_not
     assert libraries["mine"].verdict is not Verdict.UNWISE
 

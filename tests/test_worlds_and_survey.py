@@ -25,7 +25,7 @@ from nuvik.core.views.survey_headline import survey_headline
 
 
 @pytest.mark.parametrize(
-    ("change", "said"),
+    ("change", "words"),
     [
         (
             lambda text: text.replace("capacity_bytes = 200", "capacity_bytes = -200"),
@@ -48,10 +48,10 @@ from nuvik.core.views.survey_headline import survey_headline
         (lambda text: text.replace('filesystem = "ext4"', 'filesystem = "paper"', 1), "unknown file system"),
     ],
 )
-def test_a_broken_world_is_refused_with_the_field(world, change, said):
+def test_a_broken_world_is_refused_with_the_field(world, change, words):
     path = world.folder / "world.toml"
     path.write_text(change(path.read_text()))
-    with pytest.raises(Refused, match=said):
+    with pytest.raises(Refused, match=words):
         world.open()
 
 
@@ -103,7 +103,7 @@ def test_a_drive_that_is_away_is_not_there(world):
     world.write()
     workspace = world.open()
     assert not workspace.computer.host.files.exists(world.path("wren", "Trip"))
-    assert [one for one in workspace.survey.take().libraries if one.drive == "wren"] == []
+    assert [library for library in workspace.survey.take().libraries if library.drive == "wren"] == []
     with pytest.raises(Refused, match="away"):
         workspace.survey.take((world.path("wren", "Trip"),))
 
@@ -123,7 +123,7 @@ def test_a_survey_counts_everything_once(world):
     ]
     world.write()
     snapshot = world.open().survey.take()
-    photos, ferry, loose = sorted(snapshot.libraries, key=lambda one: one.name)
+    photos, ferry, loose = sorted(snapshot.libraries, key=lambda library: library.name)
     assert (ferry.name, ferry.kind, ferry.opens_per_week, ferry.drive) == ("Ferry [moss]", Kind.GAME, 3, "kestrel")
     assert ferry.tether == world.path("heron", "Ferrymoss")
     assert photos.kind is Kind.PHOTO
@@ -158,7 +158,7 @@ def test_kinds_are_recognised_by_contents(world):
             file.truncate(MB)
     with open(world.path("heron", "d", "CACHEDIR.TAG"), "w") as file:
         file.write("Signature: 8a477f597d28d172789f06886806bc55\n")
-    kinds = {os.path.basename(one.path): one.kind for one in world.open().survey.take().libraries}
+    kinds = {os.path.basename(library.path): library.kind for library in world.open().survey.take().libraries}
     assert kinds == {"a": Kind.VIDEO, "b": Kind.SOUND, "c": Kind.DISC_IMAGE, "d": Kind.CACHE}
     assert size_tree(host, host.drives(), world.path("heron", "a")).root.extent.on_disk_bytes == MB, (
         "in a world length counts as size on disk"
@@ -181,7 +181,9 @@ def test_the_headline_names_what_matters_most(world):
     assert step.endswith(" to Heron would free enough.")
 
     def but(**changes: object) -> str:
-        return first_step(replace(snapshot, libraries=tuple(replace(one, **changes) for one in snapshot.libraries)))
+        return first_step(
+            replace(snapshot, libraries=tuple(replace(library, **changes) for library in snapshot.libraries))
+        )
 
     assert "Old Pictures" not in but(working_set=True)
     assert but(movable=False, verdict=Verdict.UNWISE, why_not="it is pinned").endswith(" there: it is pinned.")
@@ -217,7 +219,7 @@ def test_a_drive_that_is_forgotten_since_the_survey_is_away_and_nothing_fails(wo
     for drive in ("kestrel", "heron", "wren"):
         fill(world.path(drive, "Games", f"On {drive}"))
     known = WorldHost.drives
-    monkeypatch.setattr(WorldHost, "drives", lambda host: tuple(replace(one, identity="") for one in known(host)))
+    monkeypatch.setattr(WorldHost, "drives", lambda host: tuple(replace(drive, identity="") for drive in known(host)))
     world.open().survey.take()
     world.data["drive"] = [drive for drive in world.data["drive"] if drive["id"] != "wren"]
     world.write()

@@ -105,16 +105,16 @@ class Round:
         workspace.computer.host.files.hook = hook
         try:
             self.do(name, workspace)
-            said = "done"
+            outcome = "done"
         except Dead:
-            said = "the machine dies"
+            outcome = "the machine dies"
         except NuvikError as words:
-            said = str(words)
+            outcome = str(words)
         except OSError as fault:
             if name != "shift" or {move.id for move in open_workspace(state=self.state).logbook.moves()} != known:
                 raise
-            said = f"cannot be looked at: {fault}"  # before anything was begun, which the commands put into words
-        self.story.append(f"{name} ({hook.count} operations): {said}")
+            outcome = f"cannot be looked at: {fault}"  # before anything was begun, which the commands put into words
+        self.story.append(f"{name} ({hook.count} operations): {outcome}")
 
     def do(self, name: str, workspace: Workspace) -> None:
         if name == "shift":
@@ -255,10 +255,10 @@ class Round:
         return f"{folder} becomes {away}"
 
     def replace_folder(self) -> str:
-        said = self.rename()
-        folder, away = said.split(" becomes ")
+        outcome = self.rename()
+        folder, away = outcome.split(" becomes ")
         os.symlink(away, folder)
-        return f"{said}, and a link leads there"
+        return f"{outcome}, and a link leads there"
 
     # -- what must hold ------------------------------------------------------------------------------------
 
@@ -380,7 +380,12 @@ def main(words: list[str]) -> int:
     parser.add_argument("--seed", type=int, default=int(time.time()))
     parser.add_argument("--pairs", default="", help="such as ext4:xfs,btrfs:ntfs; all by default")
     given = parser.parse_args(words)
-    every = [(one, other) for one in SYSTEMS for other in SYSTEMS if one != other and one not in ("ntfs", "exfat")]
+    every = [
+        (system, other)
+        for system in SYSTEMS
+        for other in SYSTEMS
+        if system != other and system not in ("ntfs", "exfat")
+    ]
     pairs = [tuple(pair.split(":")) for pair in given.pairs.split(",") if pair] or every
     until, seed, failed, rounds = time.monotonic() + given.minutes * 60, given.seed, 0, 0
     while time.monotonic() < until:

@@ -65,7 +65,7 @@ class Call:
     as_json: bool = False
     output: Output = field(default_factory=Output)
     _workspace: Workspace | None = None
-    _said: list[str] = field(default_factory=list)
+    _lines: list[str] = field(default_factory=list)
     _written: list[str] = field(default_factory=list)
     _answered: bool = False
 
@@ -89,7 +89,7 @@ class Call:
 
     def say(self, text: str = "") -> None:
         """A line of the result for people; with --json it goes to stderr, so that stdout stays one document."""
-        self._said.append(text)
+        self._lines.append(text)
         if self.as_json:
             self.output.notice(text)
         else:
@@ -138,7 +138,7 @@ class Call:
         from nuvik.core.views.documents.of_calls import DoneDocument
 
         if self.as_json and not self._answered:
-            self.document(DoneDocument(says=tuple(line for line in self._said if line), written=tuple(self._written)))
+            self.document(DoneDocument(says=tuple(line for line in self._lines if line), written=tuple(self._written)))
         if self._workspace is not None and self._workspace.not_kept:
             self.problem(self._workspace.not_kept)
             raise typer.Exit(EXIT_FINDINGS)

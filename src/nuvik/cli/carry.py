@@ -185,18 +185,18 @@ def _say_queue(call: Call, moves: Sequence[Move]) -> None:
 
 def _land(call: Call, plan: Plan) -> None:
     """Choose the landings of a plan and tell programs of them."""
-    told = call.workspace.landings.apply_plan(plan)
-    _say_changes(call, told.changes)
-    for words in told.left:
+    outcome = call.workspace.landings.apply_plan(plan)
+    _say_changes(call, outcome.changes)
+    for words in outcome.left:
         call.problem(f"{words}")
 
 
 def _land_back(call: Call, plans: list[Plan]) -> None:
     """The landings of plans that were taken back are taken back, too."""
     for plan in plans:
-        told = call.workspace.landings.take_back_plan(plan)
-        _say_changes(call, told.changes)
-        for words in told.left:
+        outcome = call.workspace.landings.take_back_plan(plan)
+        _say_changes(call, outcome.changes)
+        for words in outcome.left:
             call.problem(f"{words}")
 
 
@@ -212,7 +212,7 @@ def _run(call: Call, act: Callable[[Report, Stop], Outcome], then: Callable[[], 
     """Do the work while telling of it, and what comes after; Ctrl+C stops it at the next safe point."""
     stop = Stop()
     workspace = call.workspace
-    with stopping(stop, call), _told_at_the_end(call):
+    with stopping(stop, call), _summed_up_at_the_end(call):
         outcome = act(json_lines(call) if call.as_json else Teller(call), stop)
     labels = workspace.drives.labels()
     for drive, freed in outcome.freed_bytes.items():
@@ -235,7 +235,7 @@ def _run(call: Call, act: Callable[[Report, Stop], Outcome], then: Callable[[], 
 
 
 @contextmanager
-def _told_at_the_end(call: Call) -> Iterator[None]:
+def _summed_up_at_the_end(call: Call) -> Iterator[None]:
     """A bell where there is a terminal, and a notice on the desktop when it took long: also when it stopped."""
     began_s = time.monotonic()
     try:

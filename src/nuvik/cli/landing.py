@@ -119,12 +119,12 @@ def _tell(call: Call, kind: Kind, yes: bool) -> None:
 
 
 def _find(call: Call, row: LandingRow) -> None:
-    from nuvik.core.views.landing_sentences import found_setting_line
+    from nuvik.core.views.landing_sentences import setting_line
 
     with call.working("Looking through settings"):
         settings = call.workspace.landings.find(row)
     for setting in settings:
-        call.say(found_setting_line(setting))
+        call.say(setting_line(setting))
     call.say(
         f"Choose those that say where new content goes: nuvik landing {row.kind} --add --file FILE --key KEY"
         if settings
@@ -166,7 +166,7 @@ def _show(call: Call, rows: list[LandingRow], whole: bool) -> None:
         (
             (
                 each.kind,
-                f"{each.now}, {each.chosen}; {each.told.partition(':')[0]}" if row.chosen else each.now,
+                f"{each.now}, {each.chosen}; {each.programs.partition(':')[0]}" if row.chosen else each.now,
                 each.newest,
             )
             for each, row in cells

@@ -78,21 +78,21 @@ def add_to(app: typer.Typer) -> None:
         if repair:
             call.say(f"{format_count(stage.repair(known), 'setting')} set again.")
         with call.working("Looking through settings"):
-            rows, found = stage.of(known), stage.find(known) if find else []
+            rows, settings = stage.of(known), stage.find(known) if find else []
             again = stage.back_at_the_old_place(known) if check else ""
             users = stage.used_from(known.path) if check else ()
         if call.as_json:
-            call.document(TetherDocument.of(known, rows, found, again, users))
+            call.document(TetherDocument.of(known, rows, settings, again, users))
         else:
-            _say(call, known.name, rows, found if find else None, again)
+            _say(call, known.name, rows, settings if find else None, again)
             for user in users:
                 call.say(f"  {shown(user)} runs from {shown(known.path)} now.")
         if again or (check and any(row.state in (TetherState.BROKEN, TetherState.DUE) for row in rows)):
             raise typer.Exit(EXIT_FINDINGS)
 
 
-def _say(call: Call, name: str, rows: list[TetherRow], found: list[FoundSetting] | None, again: str) -> None:
-    from nuvik.core.views.landing_sentences import LOGIN_WORDS, found_setting_line
+def _say(call: Call, name: str, rows: list[TetherRow], settings: list[FoundSetting] | None, again: str) -> None:
+    from nuvik.core.views.landing_sentences import LOGIN_WORDS, setting_line
 
     if not rows:
         call.say(f"{shown(name)}: a link will be left at its old path when it moves, if the drive can hold one.")
@@ -104,12 +104,12 @@ def _say(call: Call, name: str, rows: list[TetherRow], found: list[FoundSetting]
         call.say(
             f"Something is at {shown(again)} again: the program still uses the old place, so its setting did not take."
         )
-    if found is None:
+    if settings is None:
         return
-    for each in found:
+    for each in settings:
         sure = "" if each.certain else "  (not certain: change it by hand)"
-        call.say(f"  {found_setting_line(each)}{sure}")
-    if any(each.certain for each in found):
+        call.say(f"  {setting_line(each)}{sure}")
+    if any(each.certain for each in settings):
         call.say("Choose one: nuvik tether LIBRARY --add setting --file FILE --key KEY")
-    elif not found:
+    elif not settings:
         call.say("No settings file of yours holds its path.")

@@ -28,12 +28,12 @@ def packages_owning(paths: Sequence[str]) -> dict[str, str]:
             chosen = list(paths[:MOST_PATHS])
             owners: dict[str, str] = {}
             for group in [chosen] if at_once else [[path] for path in chosen]:
-                owners |= parse(_said_by([*words, *group]), group)
+                owners |= parse(_output_of([*words, *group]), group)
             return owners
     return {}
 
 
-def _said_by(words: Sequence[str]) -> str:
+def _output_of(words: Sequence[str]) -> str:
     # Commands of this kind end with an error when any path is unknown to them, and print the others all the same.
     try:
         done = subprocess.run(

@@ -70,10 +70,10 @@ def _present(handle: int, start: int, size: int) -> list[tuple[int, int]]:
     first = ctypes.c_char.from_buffer(mapped)
     try:
         pages = (size + mmap.PAGESIZE - 1) // mmap.PAGESIZE
-        told = ctypes.create_string_buffer(pages)
-        if libc.mincore(ctypes.c_void_p(ctypes.addressof(first)), ctypes.c_size_t(size), told) != 0:
+        answer = ctypes.create_string_buffer(pages)
+        if libc.mincore(ctypes.c_void_p(ctypes.addressof(first)), ctypes.c_size_t(size), answer) != 0:
             raise PagesUnknown
-        present = told.raw.translate(_ONLY_LOWEST_BIT)
+        present = answer.raw.translate(_ONLY_LOWEST_BIT)
         return [(run.start(), run.end() - run.start()) for run in _PRESENT.finditer(present)]
     finally:
         del first

@@ -85,7 +85,7 @@ class LandingRow:
     """Programs that are open take the change after the next login."""
 
     @property
-    def is_told(self) -> bool:
+    def programs_know(self) -> bool:
         """Whether all that can be told says the landing's folder."""
         settable = [place for place in self.places if not place.tether.kind.leaves_link]
         return bool(settable) and all(place.state is PlaceState.OK for place in settable)

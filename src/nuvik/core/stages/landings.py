@@ -36,7 +36,7 @@ from nuvik.core.store.snapshots import snapshot_before
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
+class SettingsOutcome:
     """What became of telling programs."""
 
     changes: tuple[Change, ...]
@@ -77,7 +77,7 @@ class LandingStage:
         self._landings.keep(landing, drive)
         return landing
 
-    def forget(self, kind: Kind) -> Told:
+    def forget(self, kind: Kind) -> SettingsOutcome:
         """Nothing is chosen for a kind any more, and programs are told what they were told before."""
         back = self.take_back(kind)
         self._landings.forget(kind)
@@ -93,7 +93,7 @@ class LandingStage:
                 changes += self.changes(landing.kind, landing.path)
         return changes
 
-    def apply_plan(self, plan: Plan) -> Told:
+    def apply_plan(self, plan: Plan) -> SettingsOutcome:
         """Choose the landings of a plan that was carried, and tell programs of them; what cannot be told is left."""
         changes: list[Change] = []
         left: list[str] = []
@@ -103,9 +103,9 @@ class LandingStage:
                 changes += self.apply(landing.kind)
             except Refused as refusal:
                 left.append(f"New {landing.kind} content: {refusal.what} {refusal.next_step}")
-        return Told(tuple(changes), tuple(left))
+        return SettingsOutcome(tuple(changes), tuple(left))
 
-    def take_back_plan(self, plan: Plan) -> Told:
+    def take_back_plan(self, plan: Plan) -> SettingsOutcome:
         """Forget the landings of a plan that was taken back, as far as they are still the ones that are chosen."""
         kept = self._landings.all(self.computer.drives())
         changes: list[Change] = []
@@ -115,7 +115,7 @@ class LandingStage:
                 back = self.forget(landing.kind)
                 changes += back.changes
                 left += back.left
-        return Told(tuple(changes), tuple(left))
+        return SettingsOutcome(tuple(changes), tuple(left))
 
     # -- looking -------------------------------------------------------------------------------------------
 
@@ -150,8 +150,8 @@ class LandingStage:
     def _login_due(self, place: LandingPlace) -> bool:
         """Whether the system was told since the user logged in: then programs that are open do not know it yet."""
         of_system = place.n == 0 or place.tether.format == registry.FORMAT
-        told_s = moment_of(place.changed_at).timestamp() if of_system and place.changed_at else 0.0
-        return told_s > self.computer.host.logged_in_since_s()
+        set_s = moment_of(place.changed_at).timestamp() if of_system and place.changed_at else 0.0
+        return set_s > self.computer.host.logged_in_since_s()
 
     def _now(
         self, kind: Kind, places: list[LandingPlace], snapshot: Snapshot, drives: tuple[Drive, ...]
@@ -286,8 +286,8 @@ class LandingStage:
             change = by_key.get((place.tether.file, place.tether.key))
             if change is not None:
                 first = place.before if place.after and place.state is not PlaceState.CHANGED else change.before
-                told = replace(place, before=first, after=change.after, changed_at=now_text())
-                self._landings.keep_place(kind, told)  # before the file is touched
+                changed = replace(place, before=first, after=change.after, changed_at=now_text())
+                self._landings.keep_place(kind, changed)  # before the file is touched
                 try:
                     self._put(kind, place, change.before, change.after)
                 except Refused:
@@ -301,7 +301,7 @@ class LandingStage:
         else:
             put_value(place.tether, before, after)
 
-    def take_back(self, kind: Kind) -> Told:
+    def take_back(self, kind: Kind) -> SettingsOutcome:
         """Tell programs what they were told before Nuvik changed it, and remove the links that gathered other folders.
         What somebody else has changed since is left.
         """
@@ -323,7 +323,7 @@ class LandingStage:
             except Refused as refusal:
                 left.append(f"{refusal.what} It is left as it is.")
             self._landings.keep_place(kind, replace(place, before="", after="", changed_at=now_text()))
-        return Told(tuple(changes), tuple(left))
+        return SettingsOutcome(tuple(changes), tuple(left))
 
     # -- settings that were taught -------------------------------------------------------------------------
 

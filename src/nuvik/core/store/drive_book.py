@@ -110,7 +110,7 @@ class DriveBook:
         pages = self._known()[0]
         taken = {page.id for page in pages.values()}
         matched = []
-        for drive in _told_apart(list(drives), pages):
+        for drive in _labels_apart(list(drives), pages):
             page = pages.get(key_of(drive))
             if page is None:
                 drive = replace(drive, id=_free_id(drive.id, taken))
@@ -184,7 +184,7 @@ class DriveBook:
         self._read = None
 
 
-def _told_apart(drives: list[Drive], pages: Mapping[str, Page]) -> list[Drive]:
+def _labels_apart(drives: list[Drive], pages: Mapping[str, Page]) -> list[Drive]:
     """Copies of a volume carry one identity. The known copy keeps it; the others are distinguished by the
     system's name for them.
     """

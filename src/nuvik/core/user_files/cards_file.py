@@ -171,9 +171,9 @@ def cards_text(cards: Iterable[Card]) -> str:
         try:
             named = [card.path, card.name or "", card.why_not or "", card.collection or "", *card.keep_with]
             named.append(card.falls_back_to or "")
-            told = [*(part.path for part in card.parts), *(each.file + each.key for each in card.tethers)]
-            told += [each.path for each in card.pattern.folders] if card.pattern else []
-            "".join([*named, *card.apart_from, *told]).encode("utf-8")
+            places = [*(part.path for part in card.parts), *(each.file + each.key for each in card.tethers)]
+            places += [each.path for each in card.pattern.folders] if card.pattern else []
+            "".join([*named, *card.apart_from, *places]).encode("utf-8")
         except UnicodeEncodeError:
             document.add(tomlkit.comment(f"left out, because its name is not text: {shown(card.path)}"))
             continue

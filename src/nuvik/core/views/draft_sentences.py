@@ -212,7 +212,7 @@ def moves_of_draft(draft: Draft, recommendation: Recommendation | None) -> list[
     return rows
 
 
-_FOUND_BY = {
+_TETHER_WORDS = {
     TetherKind.STANDARD_FOLDER: "your standard folder",
     TetherKind.SHORTCUT: "a menu entry",
     TetherKind.BY_HAND: "what you do by hand",
@@ -225,7 +225,7 @@ def tether_words(draft: Draft, library: Library) -> str:
     settings = sum(tether.kind is TetherKind.SETTING for tether in library.tethers)
     words = ["a link"] if first is TetherKind.LINK else []
     words += [format_count(settings, "setting")] if settings else []
-    words += dict.fromkeys(_FOUND_BY[each.kind] for each in library.tethers if each.kind in _FOUND_BY)
+    words += dict.fromkeys(_TETHER_WORDS[each.kind] for each in library.tethers if each.kind in _TETHER_WORDS)
     return " and ".join(words) or "nothing: it leaves no link"
 
 

@@ -22,7 +22,7 @@ class LandingCells:
     kind: str
     now: str
     chosen: str
-    told: str
+    programs: str
     newest: str
     asks: bool
     """Whether something is left to do."""
@@ -75,7 +75,7 @@ def landing_cells(row: LandingRow, labels: Mapping[str, str]) -> LandingCells:
         kind=str(row.kind),
         now=shown(labels.get(row.now.drive, row.now.drive)) if row.now else "–",
         chosen=_chosen(row, labels),
-        told=_told(row) if settable else "no setting known",
+        programs=_programs(row) if settable else "no setting known",
         newest=_newest(row, labels),
         asks=_is_due(row) or any(place.trouble for place in row.places),
     )
@@ -89,7 +89,7 @@ def _chosen(row: LandingRow, labels: Mapping[str, str]) -> str:
     return f"→ {shown(labels.get(row.chosen.drive, row.chosen.drive))}"
 
 
-def _told(row: LandingRow) -> str:
+def _programs(row: LandingRow) -> str:
     states = {place.state for place in row.places if not place.tether.kind.leaves_link}
     if PlaceState.BROKEN in states or PlaceState.CHANGED in states:
         return "! changed since" if PlaceState.CHANGED in states else "! not readable"
@@ -97,7 +97,7 @@ def _told(row: LandingRow) -> str:
         return "not yet: press t"
     if row.login_due:
         return "✓ after next login"
-    return "✓ told" if PlaceState.OK in states else "–"
+    return "✓ use it" if PlaceState.OK in states else "–"
 
 
 def _newest(row: LandingRow, labels: Mapping[str, str]) -> str:
@@ -148,7 +148,7 @@ def landing_lines(
         yield "could follow", f"{format_count(len(left), 'library', 'libraries')}, {size}, from the old folder"
 
 
-def found_setting_line(setting: FoundSetting) -> str:
+def setting_line(setting: FoundSetting) -> str:
     """A setting in which something was looked for, with where it stands."""
     line = f":{setting.line}" if setting.line else ""
     return f"{shown(setting.file)}{line}  {shown(setting.key)} = {shown(setting.value)}"

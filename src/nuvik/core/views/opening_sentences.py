@@ -34,11 +34,11 @@ def recorded_sentence(library: Library, recording: Recording, labels: Mapping[st
 
 def _others_sentence(recording: Recording) -> str:
     """Which other libraries it needed, and how much of each."""
-    told = [
+    others = [
         shown(os.path.basename(each.library)) + (f" ({format_bytes(each.bytes)})" if each.bytes is not None else "")
         for each in recording.others
     ]
-    words = f"It also needs {' and '.join(told)}"
+    words = f"It also needs {' and '.join(others)}"
     if any(each.bytes is None for each in recording.others):
         return f"{words}: recorded once more, it is seen how much of that."
     return f"{words}."

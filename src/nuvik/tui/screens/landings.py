@@ -21,7 +21,7 @@ from nuvik.core.model.names import column, shorten, shown
 from nuvik.core.model.plan import Landing
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.units import format_count
-from nuvik.core.views.landing_sentences import found_setting_line, landing_cells, landing_headline, landing_lines
+from nuvik.core.views.landing_sentences import landing_cells, landing_headline, landing_lines, setting_line
 from nuvik.core.views.tether_sentences import change_lines
 from nuvik.tui.desk import Desk
 from nuvik.tui.screens.confirm import Confirm
@@ -34,7 +34,7 @@ from nuvik.tui.widgets.pointed_table import PointedTable
 if TYPE_CHECKING:
     from nuvik.core.settings.find_settings import FoundSetting
     from nuvik.core.settings.settings_file import Change
-    from nuvik.core.stages.landings import Told
+    from nuvik.core.stages.landings import SettingsOutcome
     from nuvik.tui.shell import Shell
 
 Result = TypeVar("Result")
@@ -110,7 +110,7 @@ class LandingsPage(Over[None]):
                 Text(cells.kind),
                 Text(shorten(cells.now, now_cells)),
                 Text(shorten(cells.chosen, chosen_cells), style=palette.accent if row.chosen else palette.quiet),
-                Text(cells.told, style=palette.look if cells.asks else palette.quiet),
+                Text(cells.programs, style=palette.look if cells.asks else palette.quiet),
                 Text(shorten(cells.newest, newest_cells)),
             )
         table.move_cursor(row=min(at, max(0, len(self._rows) - 1)), animate=False)
@@ -188,7 +188,7 @@ class LandingsPage(Over[None]):
         self.app.push_screen(Menu(f"Where should new content of kind “{row.kind}” go?", choices), chosen)
 
     def _plan(self, row: LandingRow, landing: Landing) -> None:
-        stays = row.now is not None and landing.path == row.now.path and not row.is_told
+        stays = row.now is not None and landing.path == row.now.path and not row.programs_know
         draft = self._desk.draft
         before = row.now.drive if row.now else landing.before
         self._desk.edit(
@@ -225,11 +225,11 @@ class LandingsPage(Over[None]):
         """Nothing is chosen for the kind any more; programs are told what they were told before."""
         row, stage = self._row, self._desk.workspace.landings
         if row is not None:
-            self._beside(lambda: stage.forget(row.kind), lambda told: self._forgotten(row, told))
+            self._beside(lambda: stage.forget(row.kind), lambda outcome: self._forgotten(row, outcome))
 
-    def _forgotten(self, row: LandingRow, told: Told) -> None:
+    def _forgotten(self, row: LandingRow, outcome: SettingsOutcome) -> None:
         self._desk.edit(self._desk.draft.without_landing(row.kind))
-        for words in told.left:
+        for words in outcome.left:
             self.notify(words, severity="warning", markup=False)
         self._fill()
 
@@ -252,7 +252,7 @@ class LandingsPage(Over[None]):
                 setting = offers[key]
                 self._beside(lambda: stage.teach(row.kind, setting.file, setting.key), lambda _: self._fill())
 
-        choices = [(key, shorten(found_setting_line(setting), 104)) for key, setting in offers.items()]
+        choices = [(key, shorten(setting_line(setting), 104)) for key, setting in offers.items()]
         self.app.push_screen(Menu(f"Which of these says where new {row.kind} content goes?", choices), chosen)
 
     def on_unmount(self) -> None:

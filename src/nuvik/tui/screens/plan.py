@@ -131,7 +131,7 @@ class PlanScreen(PlanAsking):
         def letters(library: Library) -> str:
             return tether_letters(draft, library) if library.movable else ""
 
-        self.query_one(LibraryTable).show((*here, *left), labels, note, wrong=wrong, found_by=letters)
+        self.query_one(LibraryTable).show((*here, *left), labels, note, wrong=wrong, tethers=letters)
 
     def _show_words(self) -> None:
         self._show_beneath()

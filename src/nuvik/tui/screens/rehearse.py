@@ -157,7 +157,7 @@ class RehearseScreen(StageScreen):
     def _chosen(self) -> tuple[WhatIf, ...]:
         stage, chosen = self.desk.workspace.rehearse, self.query_one(WhatIfList).chosen
         return tuple(
-            stage.stop_after(self.cursor_n) if isinstance(library, StopAtCursor) else library for library in chosen
+            stage.stop_after(self.cursor_n) if isinstance(what_if, StopAtCursor) else what_if for what_if in chosen
         )
 
     @property
@@ -376,7 +376,7 @@ class RehearseScreen(StageScreen):
             self.shell.carry_job.begin(carry)
 
     def on_data_table_row_highlighted(self) -> None:
-        if any(isinstance(library, StopAtCursor) for library in self.query_one(WhatIfList).chosen):
+        if any(isinstance(what_if, StopAtCursor) for what_if in self.query_one(WhatIfList).chosen):
             self._rehearse()
         self._show_time()
 

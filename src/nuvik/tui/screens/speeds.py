@@ -36,7 +36,7 @@ if TYPE_CHECKING:
     from nuvik.core.planning.buying.purchases import PurchaseVerdict
 
 _NAME_CELLS, _DRIVE_CELLS, _CURVE_CELLS = 24, 10, 40
-_BUY_CELLS, _TOLD, _SIDE_BY_SIDE = 30, 3, 136
+_BUY_CELLS, _MOST_SHOWN, _SIDE_BY_SIDE = 30, 3, 136
 
 
 class SpeedsScreen(StageScreen):
@@ -217,7 +217,7 @@ class SpeedsScreen(StageScreen):
             )
             text.append(f"{format_duration(verdict.saves_s_per_week):>14}", style=palette.text)
         text.append("\n! its case or port is slower than the drive itself\n", style=palette.quiet)
-        for verdict in self._verdicts[:_TOLD]:
+        for verdict in self._verdicts[:_MOST_SHOWN]:
             text.append(f"\n· {verdict_sentence(verdict)}", style=palette.text)
         return text
 

@@ -70,35 +70,35 @@ class TetherChoice(Over[None]):
         stage = self._desk.workspace.tethers
         try:
             rows = [row for row in stage.of(self._library) if row.n]
-            found = stage.find(self._library, self._stop)
+            settings = stage.find(self._library, self._stop)
         except StopRequested:
             return
         except NuvikError as trouble:
             self.app.call_from_thread(self._say, str(trouble))
             return
-        self.app.call_from_thread(self._show, rows, found)
+        self.app.call_from_thread(self._show, rows, settings)
 
     def _say(self, words: str) -> None:
         if self.is_mounted:
             self.query_one("#looking", Static).update(words)
 
-    def _show(self, rows: list[TetherRow], found: list[FoundSetting]) -> None:
+    def _show(self, rows: list[TetherRow], settings: list[FoundSetting]) -> None:
         if not self.is_mounted:
             return
         boxes = self.query_one("#boxes", Vertical)
         for row in rows:
             words = f"{row.tether.in_words}  ({row.state})"
             self._add(boxes, words, True, self._switch(row.tether.kind, row.tether.file, row.tether.key))
-        certain = [setting for setting in found if setting.certain][:_MOST]
+        certain = [setting for setting in settings if setting.certain][:_MOST]
         for setting in certain:
             kind = "shortcut" if setting.format == "desktop" else "setting"
             words = f"{kind} {setting.key} in {setting.file}"
             self._add(boxes, words, False, self._switch(kind, setting.file, setting.key))
-        unsure = len(found) - sum(setting.certain for setting in found)
-        said = "" if rows or certain else "No settings file of yours is certain to hold its path. "
+        unsure = len(settings) - sum(setting.certain for setting in settings)
+        words = "" if rows or certain else "No settings file of yours is certain to hold its path. "
         if unsure:
-            said += f"{unsure} more speak of it, but not for certain: they are left alone."
-        self._say(said or "Tick what is to follow it:")
+            words += f"{unsure} more speak of it, but not for certain: they are left alone."
+        self._say(words or "Tick what is to follow it:")
         if self._acts:
             boxes.query(TickBox).first().focus()
 

@@ -30,7 +30,7 @@ from nuvik.tui.widgets.pointed_table import POINTER, RESTING
 
 _MARK = "●"
 _KIND_CELLS, _SIZE_CELLS, _USED_CELLS, _OPENS_CELLS, _DRIVE_CELLS = 14, 9, 10, 9, 9
-_FOUND_BY_CELLS = 4
+_TETHER_CELLS = 4
 _LETTER_CELLS = 4
 _WIDE = 110
 _MOST_NAME_CELLS, _MOST_SHARE_CELLS = 40, 16
@@ -67,7 +67,7 @@ class LibraryTable(ScrollView, can_focus=True):
         self._note: Callable[[Library], str] | None = None
         self._marked: frozenset[str] = frozenset()
         self._wrong: frozenset[str] = frozenset()
-        self._found_by: Callable[[Library], str] | None = None
+        self._tethers: Callable[[Library], str] | None = None
         self._largest = 1
         self._longest_note = 0
 
@@ -93,13 +93,13 @@ class LibraryTable(ScrollView, can_focus=True):
         note: Callable[[Library], str] | None = None,
         marked: frozenset[str] = frozenset(),
         wrong: frozenset[str] = frozenset(),
-        found_by: Callable[[Library], str] | None = None,
+        tethers: Callable[[Library], str] | None = None,
     ) -> None:
         """List these libraries; the cursor stays on its library if it is still there. `note` fills the last column, and
-        those in `wrong` have it drawn as something to look at. `found_by` gives the letters of the tethers by which
+        those in `wrong` have it drawn as something to look at. `tethers` gives the letters of the tethers by which
         programs find a library.
         """
-        self._found_by = found_by
+        self._tethers = tethers
         before = self.library
         self._shown, self._labels, self._note, self._marked = tuple(libraries), labels, note, marked
         self._wrong = wrong
@@ -191,7 +191,7 @@ class LibraryTable(ScrollView, can_focus=True):
         """
         kind = _KIND_CELLS if self.size.width >= _WIDE else _LETTER_CELLS
         fixed = 2 + kind + _SIZE_CELLS + _USED_CELLS + _OPENS_CELLS + _DRIVE_CELLS + 8
-        rest = max(30, self.size.width - fixed - (_FOUND_BY_CELLS if self._found_by else 0))
+        rest = max(30, self.size.width - fixed - (_TETHER_CELLS if self._tethers else 0))
         share = min(_MOST_SHARE_CELLS, max(4, int(rest * 0.55) // 4))
         note = min(self._longest_note, int(rest * 0.55) - share)
         name = min(_MOST_NAME_CELLS, max(18, rest - share - note))
@@ -202,7 +202,7 @@ class LibraryTable(ScrollView, can_focus=True):
         words = (
             f"  {'kind':<{kind}} {'library':<{name}} {'size':>{_SIZE_CELLS}} {'':<{share}} "
             f"{'last used':>{_USED_CELLS}} {'opens':>{_OPENS_CELLS}} {'drive':<{_DRIVE_CELLS}}"
-            f"{' by' if self._found_by else ''}"
+            f"{' by' if self._tethers else ''}"
         )
         return [Segment(words, Style(color=palette.quiet))]
 
@@ -223,6 +223,6 @@ class LibraryTable(ScrollView, can_focus=True):
             Segment(f"{ago(library.last_used):>{_USED_CELLS}}", used),
             Segment(f" {opens:>{_OPENS_CELLS}} ", quiet),
             Segment(f"{column(self._labels.get(library.drive, library.drive), _DRIVE_CELLS)} "),
-            *([Segment(f"{self._found_by(library):<{_FOUND_BY_CELLS}}", quiet)] if self._found_by else []),
+            *([Segment(f"{self._tethers(library):<{_TETHER_CELLS}}", quiet)] if self._tethers else []),
             Segment(fitted(shown(self.note_of(library)), note), look),
         ]

@@ -35,7 +35,7 @@ class WhatIfList(SelectionList[int]):
         """List these; those that were on stay on, where they are offered still."""
         if tuple(what_ifs) == self._what_ifs:
             return
-        on = {library.name for library in self.chosen}
+        on = {what_if.name for what_if in self.chosen}
         at = self.highlighted
         self._what_ifs = tuple(what_ifs)
         with self.prevent(SelectionList.SelectedChanged):

@@ -105,7 +105,7 @@ def _against(model: Placement, wish: int) -> Contradiction:
         chosen = _hitting(others, ways)
         given_up = _given_up(model, {wish, *chosen}, others)
         if given_up is None:
-            return Contradiction(words[wish], tuple(words[library] for library in sorted(chosen)))
+            return Contradiction(words[wish], tuple(words[each] for each in sorted(chosen)))
         if not given_up:
             break
         ways.append(given_up)

@@ -137,7 +137,7 @@ class Exchange:
     def _better_pair(self) -> bool:
         """Two libraries that move at once: the first goes where it is better off, the second makes room for it."""
         regrets = self._regrets()
-        found: list[tuple[float, int, int, int, int]] = []
+        swaps: list[tuple[float, int, int, int, int]] = []
         for row in map(int, numpy.argsort(-regrets, kind="stable")[:_FIRSTS]):
             for column in map(int, numpy.flatnonzero(numpy.isfinite(self._costs[row]))):
                 if column == self._place[row]:
@@ -148,9 +148,9 @@ class Exchange:
                 gains = self._gains(others, (row, column))
                 other, there = divmod(int(numpy.argmin(gains)), len(self._drives))
                 if gains[other, there] < -_LEAST_GAIN_S:
-                    found.append((float(gains[other, there]), row, column, int(others[other]), there))
+                    swaps.append((float(gains[other, there]), row, column, int(others[other]), there))
         better = False
-        for _, row, column, other, there in sorted(found)[:_MOST_TRIED]:
+        for _, row, column, other, there in sorted(swaps)[:_MOST_TRIED]:
             better |= self._try([(row, column), (other, there)])
         return better
 

@@ -139,9 +139,9 @@ def _carried_link(root: str, path: str, link: str) -> str | None:
     if not _climbs_out(os.path.realpath(root), place, folder):
         return None
     leads_to = os.path.realpath(os.path.join(place, folder))
-    as_said = os.path.normpath(os.path.join(place, folder))
+    by_words = os.path.normpath(os.path.join(place, folder))
     # Above a link, `..` leads elsewhere than the words say: then only the real place is true.
-    goal = as_said if os.path.realpath(as_said) == leads_to else leads_to
+    goal = by_words if os.path.realpath(by_words) == leads_to else leads_to
     return os.path.join(goal, last) if last else goal
 
 

@@ -39,7 +39,7 @@ class TetherDocument:
 
     library: str
     tethers: tuple[TetherRowDocument, ...]
-    found: tuple[FoundSetting, ...]
+    settings_with_path: tuple[FoundSetting, ...]
     """Settings that hold its path, where they were looked for."""
     old_place_used_again: str | None
     """The old path, where something lies there again."""
@@ -73,7 +73,7 @@ class TetherDocument:
                 )
                 for row in rows
             ),
-            found=tuple(settings),
+            settings_with_path=tuple(settings),
             old_place_used_again=again or None,
             used_by=tuple(users),
         )

@@ -75,8 +75,8 @@ def _complete(part: dict[str, Any]) -> None:
     fields = {OUTSIDE.get(name, name): inner for name, inner in part["properties"].items()}
     for name, inner in fields.items():
         inner.pop("title", None)
-        said = inner.get("description") or FIELD_WORDS.get(name, "")
-        inner["description"] = " ".join(said.split())
+        words = inner.get("description") or FIELD_WORDS.get(name, "")
+        inner["description"] = " ".join(words.split())
         if holds_number(inner) and (unit := unit_of(name)):
             inner["unit"] = unit
     part["properties"] = fields
