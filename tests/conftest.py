@@ -8,7 +8,7 @@ import shutil
 import subprocess
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -133,7 +133,12 @@ def _an_hour_old(path: Path) -> None:
     os.utime(path, (moment_s, moment_s))
 
 
-def fill(root: str | Path, files: int = 12, seed: int = 1, odd: bool = False) -> Path:
+ODD_NAMES = (b"with space", b"new\nline", b"not-utf8-\xff\xfe", b"[bold]x", b"\x1b[31mred", b"-rf", "ünï".encode())
+
+
+def fill(
+    root: str | Path, files: int = 12, seed: int = 1, odd: bool = False, names: Sequence[bytes] = ODD_NAMES
+) -> Path:
     """A library with nested folders, uneven real contents and a sparse file; with `odd`, everything that may hurt."""
     chance, root = random.Random(seed), Path(root)
     (root / "data" / "deep" / "er").mkdir(parents=True)
@@ -149,13 +154,13 @@ def fill(root: str | Path, files: int = 12, seed: int = 1, odd: bool = False) ->
         file.write(b"end")
     _an_hour_old(root / "sparse.dat")
     if odd:
-        make_odd(root)
+        make_odd(root, names)
     return root
 
 
-def make_odd(root: Path) -> None:
+def make_odd(root: Path, names: Sequence[bytes] = ODD_NAMES) -> None:
     """Hostile names, links of every kind, read-only things."""
-    for name in [b"with space", b"new\nline", b"not-utf8-\xff\xfe", b"[bold]x", b"\x1b[31mred", b"-rf", "ünï".encode()]:
+    for name in names:
         with open(os.path.join(os.fsencode(root), name), "wb") as file:
             file.write(b"contents of " + name)
     (root / "inner-link").symlink_to("data/deep")

@@ -51,13 +51,23 @@ class Loss:
         return f"{shown(self.path) or 'it'} {self.problem}{more}"
 
 
+@dataclass(frozen=True, slots=True)
+class Removal:
+    """What became of an original that was to be removed."""
+
+    loss: Loss | None
+    """Why it is kept; None once it is gone."""
+    whole: bool
+    """Whether it was all there when its removal began: only then tells what its drive gains how large it was."""
+
+
 _NOT_EMPTY = Loss("", "is not empty after its files were removed", whole=False)
 
 
 # -- what may be removed -----------------------------------------------------------------------------------
 
 
-def remove_original(work: Work, move: Move) -> Loss | None:
+def remove_original(work: Work, move: Move) -> Removal:
     """Remove the held original of a move, whose copy stays. Raises StopRequested and OSError."""
     return _remove_compared(work, move, held(move), kept=move.target)
 
@@ -82,23 +92,24 @@ def remove_outdated_original(work: Work, move: Move) -> Loss | None:
 
     Raises StopRequested and OSError.
     """
-    if loss := _remove_compared(work, move, held(move), kept=move.source):
+    if loss := _remove_compared(work, move, held(move), kept=move.source).loss:
         return loss
     close_aside(work.files, held_folder(move))
     return None
 
 
-def _remove_compared(work: Work, move: Move, going: str, kept: str) -> Loss | None:
+def _remove_compared(work: Work, move: Move, going: str, kept: str) -> Removal:
     """Remove an original, entry by entry as it was compared: what came into it or changed since stays."""
     if move.may_lose or not work.files.exists(going):
         work.files.remove_tree(going)
-        return None
-    now = take_inventory(work.files, going, work.stop)
-    if loss := _loss(work, move, now, kept):
-        return loss
-    if not _all_went(work, going, now):
-        return _loss(work, move, take_inventory(work.files, going, work.stop), kept) or _NOT_EMPTY
-    return None
+        return Removal(None, whole=True)
+    now, recorded = take_inventory(work.files, going, work.stop), work.journal.entries(move)
+    whole = now.entries.keys() >= recorded.keys()
+    loss = _loss(work, move, now, kept, recorded)
+    if loss is None and not _all_went(work, going, now):
+        now = take_inventory(work.files, going, work.stop)
+        loss = _loss(work, move, now, kept, recorded) or _NOT_EMPTY
+    return Removal(loss, whole)
 
 
 def _all_went(work: Work, going: str, now: Inventory) -> bool:
@@ -131,7 +142,8 @@ def loss_of_original(work: Work, move: Move) -> Loss | None:
     """
     if not work.files.exists(held(move)):
         return None
-    return _loss(work, move, take_inventory(work.files, held(move), work.stop), kept=move.target)
+    now = take_inventory(work.files, held(move), work.stop)
+    return _loss(work, move, now, move.target, work.journal.entries(move))
 
 
 def loss_of_copy(work: Work, move: Move) -> Loss | None:
@@ -164,7 +176,7 @@ def changed_copy(work: Work, move: Move, place: str) -> Loss | None:
     return _first_loss(now, recorded, problem)
 
 
-def _loss(work: Work, move: Move, now: Inventory, kept: str) -> Loss | None:
+def _loss(work: Work, move: Move, now: Inventory, kept: str, recorded: Entries) -> Loss | None:
     """What would be lost with the original of a move, as it is `now`, when the library at `kept` stays."""
     files = work.files
     if not files.exists(kept) or files.is_link(kept):
@@ -172,7 +184,6 @@ def _loss(work: Work, move: Move, now: Inventory, kept: str) -> Loss | None:
     source = work.drive(move.source_drive)
     alterations_kept = source is not None and source.rules.permissions
     step_ns = max(_time_step_ns(work, move.source_drive), _time_step_ns(work, move.target_drive))
-    recorded = work.journal.entries(move)
     names = Counter(entry.inode for entry in recorded.values())
     written = _open_for_writing(files, now, work.stop)
     there = take_inventory(files, kept, work.stop).entries

@@ -247,13 +247,15 @@ def _release(work: Work, move: Move) -> Move:
     work.files.sync_volume(existing_above(work.files, move.source))
     free_before = _free(work, move.source_drive)
     whole = holds_original(work.files, move)
-    if loss := remove_original(work, move):
+    removal = remove_original(work, move)
+    if loss := removal.loss:
         if loss.still_written and move.undoes is None:
             place = os.path.join(held(move), loss.path) if loss.path else held(move)
             problem = f"its original is kept because some program may still write to {shown(place)}"
             return _keep_on_trial(work, replace(move, problem=problem))
         raise _not_released(work, move, loss, held(move))
-    # On a resumed way, the folder that was made for the library may be gone already.
+    # On a resumed way, a part of it may have gone before, and with it the folder that was made for the library.
+    whole = whole and removal.whole
     if work.files.sync_volume(existing_above(work.files, move.source)) and whole and free_before is not None:
         freed = _gained(work, move, free_before)
         move = replace(move, freed_bytes=freed, problem=_difference(move, freed))
