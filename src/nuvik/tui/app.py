@@ -66,11 +66,15 @@ class NuvikApp(App[None]):
 
     desk: Desk  # there once the workspace is open, and with it every stage
 
-    def __init__(self, opener: Callable[[], Workspace], theme: str = "") -> None:
+    def __init__(
+        self, opener: Callable[[], Workspace], theme: str = "", at_rest: Callable[[], None] = lambda: None
+    ) -> None:
         """`opener` gives the workspace; it is called beside the first picture, since drives may be slow to answer.
-        `theme` is night, day or contrast.
+        `theme` is night, day or contrast; `at_rest` is called, beside the screens, when long work has brought much that
+        will stay.
         """
         super().__init__()
+        self.at_rest = at_rest
         self.animation_level = "none"
         self.fault: Exception | None = None
         """What ended the screens, unless the user did."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 from collections.abc import Callable
@@ -24,7 +25,17 @@ def open_screens(opener: Callable[[], Workspace]) -> None:
     from nuvik.core.stages.config import read_config
 
     end_with_the_terminal()
-    app = NuvikApp(opener, read_config().theme)
+    app = NuvikApp(opener, read_config().theme, set_apart)
     app.run()
     if app.fault is not None:
         raise app.fault
+
+
+def set_apart() -> None:
+    """Take what there is by now out of the search for circles of values that nothing refers to any more.
+
+    Searching a few thousand libraries again and again would hold up every tenth key by a tenth of a second.
+    """
+    gc.unfreeze()
+    gc.collect()
+    gc.freeze()

@@ -19,8 +19,12 @@ class JobHost(Protocol):
     """What jobs ask of the application."""
 
     desk: Desk
+    at_rest: Callable[[], None]
+    """To be called, beside the screens, when long work has brought much that will stay."""
 
-    def run_worker(self, work: Callable[[], None], *, group: str, exit_on_error: bool, thread: bool) -> Any: ...
+    def run_worker(
+        self, work: Callable[[], None], *, group: str, description: str, exit_on_error: bool, thread: bool
+    ) -> Any: ...
 
     def call_from_thread(self, callback: Callable[..., Any], *args: Any) -> Any: ...
 
@@ -63,7 +67,10 @@ class Job:
 
     def start(self, work: Callable[[], None]) -> None:
         """Do the work in a thread of its own."""
-        self.host.run_worker(partial(self._guarded, work), thread=True, group=self.group, exit_on_error=False)
+        # Without a description Textual writes down the work with all values that it is to be done with.
+        self.host.run_worker(
+            partial(self._guarded, work), thread=True, group=self.group, description=self.group, exit_on_error=False
+        )
 
     def _guarded(self, work: Callable[[], None]) -> None:
         """A fault of our own must not leave the screens waiting for ever."""

@@ -33,7 +33,9 @@ class OpeningJob(Job):
         self.start(self._open)
 
     def _open(self) -> None:
-        self.then(self._application.opened, Desk.laid(self._opener()))
+        desk = Desk.laid(self._opener())
+        self.host.at_rest()
+        self.then(self._application.opened, desk)
 
     def broke(self, fault: Exception) -> None:
         self._application.give_up(fault)

@@ -67,6 +67,7 @@ class SurveyJob(Job):
         except NuvikError as trouble:
             self.then(self._refused, trouble)
         else:
+            self.host.at_rest()
             self.then(self._surveyed, snapshot)
 
     def _advance(self, progress: SurveyProgress) -> None:

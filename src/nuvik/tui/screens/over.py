@@ -14,10 +14,12 @@ from textual.geometry import Size
 from textual.renderables.background_screen import BackgroundScreen
 from textual.screen import ModalScreen, Screen, ScreenResultType
 
+from nuvik.tui.screens.laid_out_once import LaidOutOnce
+
 _MOMENT_S = 0.3
 
 
-class Over(ModalScreen[ScreenResultType]):
+class Over(LaidOutOnce[ScreenResultType], ModalScreen[ScreenResultType]):
     """A box over a stage: Esc, or a click beside it, closes it."""
 
     _behind: Dimmed | None = None

@@ -16,7 +16,6 @@ from textual import events
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Vertical
-from textual.screen import Screen
 from textual.timer import Timer
 from textual.widgets import Static
 
@@ -24,6 +23,7 @@ from nuvik.core.model.errors import NuvikError, StopRequested
 from nuvik.core.model.names import shorten, shown
 from nuvik.tui.desk import Desk
 from nuvik.tui.key_words import by_keys
+from nuvik.tui.screens.laid_out_once import LaidOutOnce
 from nuvik.tui.shell import STAGES, Shell
 from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.key_line import KeyLine
@@ -42,7 +42,7 @@ class Rail(Static):
     auto_links = False
 
 
-class StageScreen(Screen[None]):
+class StageScreen(LaidOutOnce[None]):
     """A screen that shows a stage's value. Subclasses give `body` and `refresh_stage`."""
 
     _waits_for: object | None = None
@@ -92,8 +92,15 @@ class StageScreen(Screen[None]):
         """Do work that may take a while beside the screens, then show its result; a refusal is shown instead. Of one
         group only the latest counts.
         """
+        group = group or "default"
+        # Without a description Textual writes down the work with all values that it is to be done with.
         self.run_worker(
-            partial(self._work, work, then), thread=True, exit_on_error=False, exclusive=True, group=group or "default"
+            partial(self._work, work, then),
+            thread=True,
+            exit_on_error=False,
+            exclusive=True,
+            group=group,
+            description=group,
         )
 
     def wait_for(

@@ -75,10 +75,11 @@ class AgeBoardView(Widget, can_focus=True):
     def show(self, libraries: Sequence[Library], marked: frozenset[str] = frozenset()) -> None:
         """Draw these libraries; the cursor stays on its library if it is still there."""
         self._marked = marked
-        if tuple(libraries) == self._listed:  # only the marks changed
+        only_marks, self._listed = tuple(libraries) == self._listed, tuple(libraries)
+        if only_marks:
             self.refresh()
             return
-        self._board, self._listed = age_board(libraries), tuple(libraries)
+        self._board = age_board(libraries)
         if self.library is None:
             cold = max(self._board.spots, key=lambda spot: spot.across + spot.up, default=None)
             self._at = cold.library.id if cold is not None else None

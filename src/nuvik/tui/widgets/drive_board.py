@@ -76,10 +76,11 @@ class DriveBoard(ScrollView, can_focus=True):
 
     def show(self, rows: Sequence[BoardRow]) -> None:
         """Draw these drives; the cursor stays on its drive if it is still there."""
-        if self._rows == tuple(rows):  # libraries that are the same are the same values: compared at once
-            return
-        before = self.drive
+        before, shown_already = self.drive, self._rows == tuple(rows)
+        # Kept in any case: to compare values with themselves takes no time, and with their equals it does.
         self._rows = tuple(rows)
+        if shown_already:
+            return
         ids = [row.drive.id for row in self._rows]
         if before is not None and before.id in ids:
             self.set_reactive(DriveBoard.cursor, ids.index(before.id))
