@@ -91,8 +91,8 @@ class CarryScreen(StageScreen):
         self._show_beneath()
         self._watch_traffic()
         self._show_moves()
-        self._show_drives()
         self._look_at_drives()
+        self._show_drives()
         self.refresh_bindings()
 
     def follow(self, happening: str, *details: Any) -> None:
@@ -108,8 +108,8 @@ class CarryScreen(StageScreen):
             self._show_beneath()
             self._watch_traffic()
             self._show_moves()
-            self._show_drives()
             self._look_at_drives()
+            self._show_drives()
             self.refresh_bindings()
 
     def _show_beneath(self) -> None:
@@ -235,8 +235,12 @@ class CarryScreen(StageScreen):
         return [move for move in every if move.run in runs and (move.undoes is None or move.id in carrying.moves)]
 
     def _look_at_drives(self) -> None:
-        """What arrived counts as a library at once, not only after the next survey."""
-        self.in_background(self.desk.workspace.survey.latest, self._take_now, group="drives")
+        """While something is carried, what arrived counts as a library at once, not only after the next survey."""
+        carrying = self.shell.carry_job.run
+        if carrying is not None and carrying.running:
+            self.in_background(self.desk.workspace.survey.latest, self._take_now, group="drives")
+        else:
+            self._now = None
 
     def _take_now(self, now: Snapshot) -> None:
         self._now = now

@@ -184,20 +184,30 @@ class AgeBoardView(Widget, can_focus=True):
         columns, rows = self._room
         cold_from = round(across_of(COLD_AFTER_DAYS) * (columns - 1))
         big_from = round(self._board.up_of(self._board.big_bytes) * (rows - 1))
-        segments = []
-        name = next((name for name in _CORNERS if len(name) <= columns - cold_from), "")
-        for at in range(columns):
-            corner = at >= cold_from and row >= big_from
-            plain = Style(bgcolor=palette.free) if corner else Style()
-            spots = self._grid.get((at, row))
-            if spots:
-                segments.append(self._spot(spots, palette))
-                continue
-            text = " "
-            if corner and row == rows - 1 and at - cold_from < len(name):
-                text, plain = name[at - cold_from], Style(color=palette.look, bgcolor=palette.free)
-            segments.append(Segment(text, plain))
+        segments: list[Segment] = []
+        at, in_corner = 0, row >= big_from
+        # From spot to spot the empty cells are one piece: a piece for each would take most of the time of drawing.
+        for spot_at in [*(cell for cell in range(columns) if (cell, row) in self._grid), columns]:
+            if at < (end := min(spot_at, cold_from) if in_corner else spot_at):
+                segments.append(Segment(" " * (end - at)))
+                at = end
+            if at < spot_at:
+                segments += self._corner(at - cold_from, spot_at - cold_from, columns - cold_from, row == rows - 1)
+            if spot_at < columns:
+                segments.append(self._spot(self._grid[spot_at, row], palette))
+            at = spot_at + 1
         return segments
+
+    def _corner(self, begin: int, end: int, cells: int, titled: bool) -> list[Segment]:
+        """The cells from `begin` to `end` of a line in the corner of the big and cold, which has its name on top."""
+        palette = palette_of(self.app.theme)
+        plain = Style(bgcolor=palette.free)
+        name = next((name for name in _CORNERS if len(name) <= cells), "") if titled else ""
+        written = name[begin:end]
+        return [
+            Segment(written, Style(color=palette.look, bgcolor=palette.free)),
+            Segment(" " * (end - begin - len(written)), plain),
+        ]
 
     def _spot(self, spots: list[Spot], palette: Palette) -> Segment:
         library, ids = spots[0].library, {spot.library.id for spot in spots}
