@@ -43,6 +43,7 @@ _BY_CHANCE = 0.05
 """Fewer than the share are put down to the sample unless they are less likely than this."""
 _PATIENCE, _PATIENCE_S = 4.0, 60.0
 """A mutant that makes its tests take so many times as long, and seconds more, makes them run for ever."""
+_PLAINLY = ("-p", "no:xdist", "-p", "no:cacheprovider", "-p", "no:pytest_cov", "-o", "addopts=")
 
 TARGETS = (
     f"{CORE}/carrying/**/*.py",
@@ -107,7 +108,11 @@ def main() -> int:
         print(f"Nothing can be said: the tests fail with nothing wrong in the sources.\n{failure}")
         return 2
     print(f"The tests pass as things are ({time.monotonic() - began:.0f} s). {len(chosen)} mutants:", flush=True)
-    missed = _try_all(chosen, test_map)
+    try:
+        missed = _try_all(chosen, test_map)
+    except TestsFail as failure:
+        print(f"Nothing can be said: the tests cannot run in a copy of the project.\n{failure}")
+        return 2
     killed = len(chosen) - len(missed)
     print(f"\n{killed} of {len(chosen)} noticed ({killed / max(1, len(chosen)):.1%}), {time.monotonic() - began:.0f} s")
     for mutant in sorted(missed, key=str):
@@ -179,10 +184,26 @@ def _try_all(chosen: Sequence[Mutant], test_map: TestMap) -> list[Mutant]:
 
 
 def _copy_of_the_project(place: Path) -> Path:
-    for part in ("src", "tests", "docs/schema"):
-        shutil.copytree(ROOT / part, place / part, ignore=shutil.ignore_patterns("__pycache__"))
+    """A copy in which the tests run as here. Raises TestsFail where they cannot: then every mutant would be noticed."""
+    for part in ("src", "tests", "bench", "docs"):
+        shutil.copytree(ROOT / part, place / part, ignore=shutil.ignore_patterns("__pycache__", "screenshots"))
     shutil.copy(ROOT / "pyproject.toml", place)
+    words = [sys.executable, "-m", "pytest", "--collect-only", "-q", *_PLAINLY, *TESTS]
+    done = subprocess.run(words, cwd=place, env=_environment(place), capture_output=True, text=True, check=False)
+    if done.returncode:
+        raise TestsFail("\n".join(done.stdout.splitlines()[-8:]))
     return place
+
+
+def _environment(place: Path) -> dict[str, str]:
+    """In which tests of a copy run with its sources."""
+    return {
+        **os.environ,
+        "PYTHONPATH": str(place / "src"),
+        "PYTHONDONTWRITEBYTECODE": "1",
+        "NUVIK_LOG": str(place / "log"),
+        "HYPOTHESIS_STORAGE_DIRECTORY": str(place / "hypothesis"),
+    }
 
 
 def _noticed_by(mutant: Mutant, tests: Sequence[str], usual_s: float, place: Path) -> str | None:
@@ -192,20 +213,12 @@ def _noticed_by(mutant: Mutant, tests: Sequence[str], usual_s: float, place: Pat
     file = place / mutant.file
     whole = file.read_text(encoding="utf-8")
     file.write_text(mutant.text, encoding="utf-8")
-    environment = {
-        **os.environ,
-        "PYTHONPATH": str(place / "src"),
-        "PYTHONDONTWRITEBYTECODE": "1",
-        "NUVIK_LOG": str(place / "log"),
-        "HYPOTHESIS_STORAGE_DIRECTORY": str(place / "hypothesis"),
-    }
-    plugins = ["-p", "no:xdist", "-p", "no:cacheprovider", "-p", "no:pytest_cov", "-o", "addopts="]
-    words = [sys.executable, "-m", "pytest", "-x", "-q", *plugins, "--basetemp", str(place / "tmp"), *tests]
+    words = [sys.executable, "-m", "pytest", "-x", "-q", *_PLAINLY, "--basetemp", str(place / "tmp"), *tests]
     try:
         done = subprocess.run(
             words,
             cwd=place,
-            env=environment,
+            env=_environment(place),
             capture_output=True,
             text=True,
             timeout=_PATIENCE * usual_s + _PATIENCE_S,

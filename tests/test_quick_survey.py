@@ -13,6 +13,7 @@ import pytest
 
 from conftest import MB, fill, put
 from nuvik.__main__ import run
+from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.progress import Stop
 from nuvik.core.stages.workspace import open_workspace
 from nuvik.core.survey.walk import folder_stamps, kept_trees, quick_walk, walk_slice
@@ -130,7 +131,8 @@ def test_a_quick_survey_equals_a_full_one(tmp_path, settled, seed):
         assert whole or again.walked < again.folders
         quick += not whole
     assert quick >= 2, "most of it is seen without walking all"
-    trees, whole, again = quick_trees(host, drives, [str(root)], [], homes, kept_walked(str(tmp_path)), Stop())
+    deep = [str(root / Path(*(f"d{n}" for n in range(12))))]
+    trees, whole, again = quick_trees(host, drives, [str(root)], deep, homes, kept_walked(str(tmp_path)), Stop())
     assert whole == [str(root)], "other rules are another walk"
 
 
@@ -181,6 +183,29 @@ def test_each_change_is_seen_where_all_else_is_quiet(tmp_path, settled, monkeypa
     assert bool(left) is whole
     if not whole:
         assert picture_of(trees[0]) == picture_of(full) and 0 < again.walked < again.folders
+
+
+@pytest.mark.parametrize("place", ["folder-3", "d0/d1", "/".join(f"d{n}" for n in range(11)), "new"])
+def test_a_drive_that_is_mounted_or_unmounted_makes_no_whole_walk(tmp_path, settled, monkeypatch, place):
+    """What lies beneath its mount point comes and goes with it; the rest of the tree is as it was."""
+    root = tmp_path / "tree"
+    root.mkdir()
+    a_tree(root, random.Random(2))
+    put(root / place / "inner" / "beneath.bin", 900)
+    for path in root.rglob("*"):
+        os.utime(path, OLD)
+    workspace = open_workspace(None, str(tmp_path / "state"))
+    host, drives = workspace.computer.host, workspace.computer.drives()
+    points = host.mount_points()
+    for mounted in (True, False):
+        before = {True: points, False: {*points, str(root / place)}}
+        monkeypatch.setattr(LocalHost, "mount_points", lambda host: frozenset(before[mounted]))  # noqa: B023
+        (full,) = size_trees(host, drives, [str(root)])
+        walked = WalkedTree.of(full)
+        monkeypatch.setattr(LocalHost, "mount_points", lambda host: frozenset(before[not mounted]))  # noqa: B023
+        trees, whole, again = quick_trees(host, drives, [str(root)], [str(root / "folder-2")], (), [walked], Stop())
+        (full,) = size_trees(host, drives, [str(root)])
+        assert not whole and picture_of(trees[0]) == picture_of(full) and again.walked <= 2
 
 
 def test_what_was_written_lately_or_is_large_is_looked_at_again(tmp_path, settled):

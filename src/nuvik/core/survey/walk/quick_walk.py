@@ -20,12 +20,20 @@ from functools import partial
 from nuvik.core.hosts.base import Host, drive_holding
 from nuvik.core.hosts.disk_usage import NO_ANSWER, UsageMeter
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.paths import is_within
 from nuvik.core.model.progress import Stop
 from nuvik.core.survey.walk.folder_stamps import stamp_of
 from nuvik.core.survey.walk.folder_tree import Tree
 from nuvik.core.survey.walk.walk_job import walk_job
 from nuvik.core.survey.walk.walk_pool import KEPT_DEPTH
-from nuvik.core.survey.walk.walk_slice import A_SNAPSHOT, MOUNTED_HERE, Sums, WalkRules, walk_slice
+from nuvik.core.survey.walk.walk_slice import (
+    A_SNAPSHOT,
+    MOUNTED_HERE,
+    Sums,
+    WalkRules,
+    depth_below,
+    walk_slice,
+)
 from nuvik.core.survey.walk.walkers import in_a_thread
 
 ACTIVE_S = 7 * 86_400
@@ -68,11 +76,12 @@ def walk_changes(before: WalkedTree, rules: WalkRules, stop: Stop) -> Again | No
     """A tree as it is now; None where it has to be walked as a whole. Raises StopRequested."""
     if _comparable(before.rules) != _comparable(rules):
         return None
+    mounts = _mounts_that_changed(before.rules, rules)
     quiet: dict[str, Sums] = {}
     loud: list[Sums] = []
     for sums in before.sums:
         stop.check()
-        state = _state_of(rules.root, sums, before.walked_at_s)
+        state = _state_beside(sums, mounts) or _state_of(rules.root, sums, before.walked_at_s)
         if state is _State.QUIET:
             quiet[sums.path] = sums
         elif state is _State.LOUD:
@@ -135,8 +144,16 @@ def _hangs(root: str, stop: Stop) -> Callable[[], bool]:
 
 
 def _comparable(rules: WalkRules) -> WalkRules:
-    """All of the rules that must not differ: what is cold moves on with time."""
-    return replace(rules, cold_before_s=0.0, known=frozenset())
+    """All of the rules that must not differ: what is cold moves on with time, drives are mounted and unmounted, and
+    folders that are kept anyway may be named or not.
+    """
+    kept = frozenset(path for path in rules.kept if depth_below(path, rules.anew) > rules.keep_depth)
+    return replace(rules, kept=kept, cold_before_s=0.0, known=frozenset(), barriers=frozenset())
+
+
+def _mounts_that_changed(before: WalkRules, now: WalkRules) -> list[str]:
+    """Where in the tree a drive was mounted or unmounted since, relative to its root."""
+    return [os.path.relpath(place, now.root) for place in before.barriers ^ now.barriers if is_within(place, now.root)]
 
 
 def _place(root: str, path: str) -> str:
@@ -149,6 +166,19 @@ class _State(Enum):
     QUIET = "all is as it was"
     LOUD = "something may not be as it was"
     GONE = "it is not there any more"
+
+
+def _state_beside(sums: Sums, mounts: Iterable[str]) -> _State | None:
+    """What a drive that was mounted or unmounted since makes of a folder; None where it has nothing to do with it. What
+    lies at or below the mount point is covered, or was; the folder around it must be walked again.
+    """
+    for place in mounts:
+        below, around = place + os.sep, os.path.dirname(place)
+        if sums.path == place or sums.path.startswith(below):
+            return _State.GONE
+        if any(path in (around, place) or path.startswith(below) for path, _, _ in sums.stamps):
+            return _State.LOUD
+    return None
 
 
 def _state_of(root: str, sums: Sums, walked_at_s: float) -> _State:

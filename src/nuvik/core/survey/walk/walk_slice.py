@@ -10,6 +10,7 @@ from __future__ import annotations
 import errno
 import os
 import stat
+from collections.abc import Collection
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -122,6 +123,13 @@ def walk_slice(rules: WalkRules, starts: list[str], budget: int) -> tuple[list[S
     return _Slice(rules).walk(starts, budget)
 
 
+def depth_below(path: str, anew: Collection[str]) -> int:
+    """How deep a folder lies, below the root or below where depth is counted anew; all relative to the root."""
+    above = [place for place in anew if path == place or path.startswith(place + os.sep)]
+    below = path[max(map(len, above), default=0) :].strip(os.sep)
+    return below.count(os.sep) + 1 if below else 0
+
+
 class _Slice:
     """A slice being walked."""
 
@@ -183,9 +191,9 @@ class _Slice:
         except OSError as fault:
             close(handle)
             if fault.errno != errno.ENOENT:
-                self._sums_of(start, self._depth_of(start)).problems.append((start, words_of(fault)))
+                self._sums_of(start, depth_below(start, self._rules.anew)).problems.append((start, words_of(fault)))
             return False
-        depth = self._depth_of(start)
+        depth = depth_below(start, self._rules.anew)
         sums = self._sums_of(start, depth)
         sums.blocks_bytes += on_disk
         sums.stamps.append((start, identity[1], stamp))
@@ -246,12 +254,6 @@ class _Slice:
                 above.sums.problems.append((above.path, words_of(fault)))
                 above.below.clear()
         close(done.handle)
-
-    def _depth_of(self, path: str) -> int:
-        """How deep a folder lies, below the root or below where depth is counted anew."""
-        above = [place for place in self._rules.anew if path == place or path.startswith(place + os.sep)]
-        below = path[max(map(len, above), default=0) :].strip(os.sep)
-        return below.count(os.sep) + 1 if below else 0
 
     def _sums_of(self, path: str, depth: int) -> Sums:
         """Where a folder is counted: on its own, or with the nearest one above it that is kept."""
