@@ -32,8 +32,8 @@ class GuideStage:
 
     def guide(self, story: Story, drive: Drive) -> Guide:
         """A story of a drive. Raises Refused where the drive has no part in such a story."""
-        if drive.system and story is not Story.NEW_DRIVE:
-            raise Refused(f"{shown(drive.label)} holds the system.", next_step="Name a drive that travels.")
+        if drive.system:
+            raise Refused(f"{shown(drive.label)} holds the system and is in use.", next_step="Choose another drive.")
         snapshot = self.survey.latest()
         mine = snapshot.on_drive(drive.id)
         guide = Guide(

@@ -114,9 +114,11 @@ class DrivePage(Over[None]):
 
     def action_guide(self) -> None:
         """Choose a story that leads through several steps."""
-        stories = dict(zip("abc", STORIES, strict=True))
         if self._drive.system:
-            stories = {key: story for key, story in stories.items() if story is Story.NEW_DRIVE}
+            words = f"{shown(self._drive.label)} holds the system and is in use: nothing has to be done first."
+            self.notify(words, markup=False)
+            return
+        stories = dict(zip("abc", STORIES, strict=True))
         choices = [(key, STORIES[story]) for key, story in stories.items()]
         menu = Menu(f"What is to be done with {shown(self._drive.label)}?", choices)
         self.app.push_screen(menu, lambda key: self._begin(stories[key]) if key else None)

@@ -36,8 +36,8 @@ if TYPE_CHECKING:
     from nuvik.core.survey.twins import Twins
 
 _ROWS, _CURVE_CELLS, _FEWEST_CELLS = 8, 40, 16
-_WORDS_CELLS = 80
-"""What a line over time takes besides its curve."""
+_WORDS_CELLS, _BESIDE_PATHS_CELLS = 80, 38
+"""What a line over time takes besides its curve, and a line with a path besides the path, with the sheet's borders."""
 
 
 class Sheet(Over[None]):
@@ -143,7 +143,7 @@ class LooseSheet(Sheet):
             text.append(f"{small} altogether; the largest are listed here.\n", style=palette.quiet)
         for folder in snapshot.loose[:_ROWS]:
             text.append(f"{format_bytes(folder.bytes):>9}  {format_count(folder.files, 'file'):>12}  ")
-            text.append(f"{shorten(folder.path, 80)}\n")
+            text.append(f"{shorten(folder.path, self._path_cells)}\n")
         if not snapshot.loose:
             text.append("Nothing: everything that was found is in a library.\n", style=palette.quiet)
         for title, files in (
@@ -157,7 +157,7 @@ class LooseSheet(Sheet):
             text.append("\n")
             self.add_title(text, "What could not be read")
             for problem in unread[:_ROWS]:
-                text.append(f"{shorten(problem.path, 80)}: {problem.problem}\n")
+                text.append(f"{shorten(problem.path, self._path_cells)}: {problem.problem}\n")
             if len(unread) > _ROWS:
                 more = format_count(len(unread) - _ROWS, "more folder")
                 text.append(f"… and {more}. These belong to the system or to other users.\n", style=palette.quiet)
@@ -174,9 +174,15 @@ class LooseSheet(Sheet):
             text.append(f"{format_bytes(group.spare_bytes):>9}  {places}\n")
         return text
 
+    @property
+    def _path_cells(self) -> int:
+        """What a path may take, so that its line is not broken."""
+        return max(_FEWEST_CELLS, min(80, self.app.size.width - _BESIDE_PATHS_CELLS))
+
     def _list(self, text: Text, files: list[LargeFile]) -> None:
         for file in files[:_ROWS]:
-            text.append(f"{format_bytes(file.bytes):>9}  {ago(file.changed):>12}  {shorten(file.path, 80)}\n")
+            path = shorten(file.path, self._path_cells)
+            text.append(f"{format_bytes(file.bytes):>9}  {ago(file.changed):>12}  {path}\n")
         if not files:
             text.append("none\n", style=palette_of(self.app.theme).quiet)
 

@@ -15,7 +15,7 @@ from textual.widgets import Input, Static
 
 from nuvik.core.model.errors import NuvikError, StopRequested
 from nuvik.core.model.library import Library
-from nuvik.core.model.names import shown
+from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.tether import Tether
 from nuvik.tui.desk import Desk
@@ -29,6 +29,8 @@ if TYPE_CHECKING:
 Result = TypeVar("Result")
 _MOST = 24
 """So many settings are offered at most."""
+_FEWEST_CELLS, _BESIDE_WORDS_CELLS = 30, 6
+"""What the words of a box may take at least, and what stands beside them."""
 
 
 class TetherChoice(Over[None]):
@@ -105,7 +107,8 @@ class TetherChoice(Over[None]):
     def _add(self, boxes: Vertical, words: str, on_: bool, act: Callable[[bool], object]) -> None:
         name = f"box-{len(self._acts)}"
         self._acts[name] = act
-        boxes.mount(TickBox(shown(words), on_, id=name, compact=True))
+        room = max(_FEWEST_CELLS, boxes.size.width - _BESIDE_WORDS_CELLS)
+        boxes.mount(TickBox(shorten(words, room), on_, id=name, compact=True))
 
     def _switch(self, kind: str, file: str, key: str) -> Callable[[bool], object]:
         """What ticking or clearing a box does to the card."""

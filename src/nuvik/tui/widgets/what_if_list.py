@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 class StopAtCursor:
     """Stands in the list for stopping after the step at the cursor, wherever that is."""
 
-    name = "you stop after the step at the cursor"
+    name = "you stop after this step"
 
 
 class WhatIfList(SelectionList[int]):
