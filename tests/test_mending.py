@@ -147,7 +147,8 @@ def test_what_a_sidecar_says_counts_only_where_its_folder_bears_it_out(on_trial,
         again = open_workspace(state=str(tmp_path / f"state {place!r:.3}"))
         (leftover,) = again.logbook.leftovers([str(library.parent)])
         assert leftover.repair is Repair.NONE and not again.logbook.mend([leftover])
-    for junk in ("", "{}", "[]", "[" * 90_000, '{"format": "nuvik-aside/2"}', "x" * 2_000_000):
+    newer = json.dumps({**data, "format": "nuvik-aside/3"})
+    for junk in ("", "{}", "[]", "[" * 90_000, '{"format": "nuvik-aside/2"}', newer, "x" * 2_000_000):
         about.write_text(junk)
         assert "nothing says to which library" in the_only(again, Repair.NONE)
     about.unlink()
