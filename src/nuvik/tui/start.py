@@ -36,6 +36,7 @@ def set_apart() -> None:
 
     Searching a few thousand libraries again and again would hold up every tenth key by a tenth of a second.
     """
-    gc.unfreeze()
-    gc.collect()
+    if gc.get_freeze_count():  # the first time little can be lost, and somebody waits for the first picture
+        gc.unfreeze()
+        gc.collect()
     gc.freeze()
