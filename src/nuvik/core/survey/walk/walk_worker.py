@@ -6,14 +6,15 @@ import gc
 import marshal
 import signal
 import sys
-from typing import Any
+from operator import attrgetter
+from typing import IO, Any
 
 from nuvik.core.survey.walk.walk_slice import Sums, WalkRules, walk_slice
 
 
 def packed(sums: list[Sums]) -> list[tuple[Any, ...]]:
     """Sums as plain tuples, for `marshal`."""
-    return [tuple(getattr(part_sums, name) for name in _FIELDS) for part_sums in sums]
+    return [_values(part_sums) for part_sums in sums]
 
 
 def unpacked(rows: list[tuple[Any, ...]]) -> list[Sums]:
@@ -22,7 +23,8 @@ def unpacked(rows: list[tuple[Any, ...]]) -> list[Sums]:
 
 READY = b"!"
 """What a walker says first."""
-_FIELDS = tuple(Sums.__dataclass_fields__)
+_LENGTH_BYTES = 8
+_values = attrgetter(*Sums.__dataclass_fields__)
 
 
 def serve() -> None:
@@ -34,12 +36,29 @@ def serve() -> None:
     gc.disable()  # nothing here refers to itself
     while True:
         try:
-            rules, starts, budget = marshal.load(tasks)
+            rules, starts, budget = receive(tasks)
         except EOFError:
             return
         sums, left, seen = walk_slice(WalkRules(*rules), starts, budget)
-        marshal.dump((packed(sums), left, seen), answers)
-        answers.flush()
+        send((packed(sums), left, seen), answers)
+
+
+def send(value: Any, stream: IO[bytes]) -> None:
+    """Write a plain value, with its length before it. Raises OSError."""
+    data = marshal.dumps(value)
+    stream.write(len(data).to_bytes(_LENGTH_BYTES, "little") + data)
+    stream.flush()
+
+
+def receive(stream: IO[bytes]) -> Any:
+    """Read a value that was sent. Raises EOFError at the end, ValueError where it is none.
+
+    `marshal` by itself asks a stream for every number in it, which took most of the time of the process that waits.
+    """
+    length = stream.read(_LENGTH_BYTES)
+    if len(length) < _LENGTH_BYTES:
+        raise EOFError
+    return marshal.loads(stream.read(int.from_bytes(length, "little")))
 
 
 def task(rules: WalkRules, starts: list[str], budget: int) -> tuple[Any, ...]:

@@ -6,7 +6,6 @@ behind, and ends when the drive answers or the computer is restarted.
 
 from __future__ import annotations
 
-import marshal
 import subprocess
 import sys
 import threading
@@ -15,7 +14,7 @@ from typing import Protocol, TypeVar
 
 from nuvik.core.survey.walk.walk_job import WalkJob
 from nuvik.core.survey.walk.walk_slice import Sums, WalkRules, walk_slice
-from nuvik.core.survey.walk.walk_worker import READY, task, unpacked
+from nuvik.core.survey.walk.walk_worker import READY, receive, send, task, unpacked
 
 Result = TypeVar("Result")
 Walked = tuple[list[Sums], list[str], int]
@@ -94,9 +93,8 @@ class Walker:
             job, starts = at_hand
             self.at = job
             try:
-                marshal.dump(task(job.rules, starts, _SLICE_THERE), tasks)
-                tasks.flush()
-                rows, left, seen = marshal.load(answers)
+                send(task(job.rules, starts, _SLICE_THERE), tasks)
+                rows, left, seen = receive(answers)
             except (OSError, EOFError, ValueError, TypeError):
                 self.alive = False
                 self._giver.failed(job, starts)
