@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 from dataclasses import replace
@@ -13,6 +14,7 @@ from conftest import picture
 from nuvik.core.carrying.aside_folders import held, incoming, incoming_folder
 from nuvik.core.carrying.run import release, resume, undo
 from nuvik.core.carrying.tethers.registry import tether_of
+from nuvik.core.carrying.tethers.settings import apply_tethers, prepare_tethers
 from nuvik.core.hosts import remove_tree, syscalls
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import State
@@ -39,6 +41,24 @@ def test_what_the_source_lost_meanwhile_is_not_in_the_copy(world, ferry):
     Path(incoming(move), "stranger.txt").write_text("left by nobody knows whom")
     resume(world.open().carry.work())
     assert sorted(path.name for path in target_of(world).rglob("*.*")) == ["one.bin", "two.bin"]
+
+
+def test_what_the_source_lost_goes_from_a_folder_in_which_nobody_may_write(world, ferry):
+    move = stop_when(world, ferry, "read", "two.bin", 3)
+    inside = Path(incoming(move), "data")
+    assert sorted(path.name for path in inside.iterdir()) == ["one.bin", "two.bin"]
+    (ferry / "data" / "one.bin").unlink()
+    inside.chmod(0o555)
+    modes: list[int] = []
+
+    def note(operation: str, path: str) -> None:
+        if operation == "remove" and path.endswith("one.bin") and "incoming" in path:
+            modes.append(inside.stat().st_mode)
+
+    workspace = world.open()
+    hook(workspace, note)  # for root no permission means anything, so the order of what is done has to tell
+    resume(workspace.carry.work())
+    assert modes and modes[0] & 0o700 == 0o700 and not (target_of(world) / "data" / "one.bin").exists()
 
 
 def test_what_cannot_be_carried_stops_the_copy(world, ferry, monkeypatch):
@@ -234,3 +254,46 @@ def test_what_comes_into_an_original_while_it_is_removed_stays(world, ferry, mon
         shift(workspace, ferry)
     (place,) = Path(world.folder).rglob(".nuvik-held-*")
     assert b"only here" in [path.read_bytes() for path in (place / "content" / "data").iterdir()]
+
+
+def test_what_was_removed_from_a_copy_since_is_no_reason_not_to_read_the_rest(world, ferry):
+    shift(world.open(), ferry, on_trial=True)
+    work = world.open().carry.work()
+    work.journal.keep(replace(move_of(world), unread=True))
+    (target_of(world) / "data" / "two.bin").unlink()
+    with pytest.raises(Refused, match="is missing at"):
+        release(work, "1")
+    release(work, "1", even_if_changed=True)
+    assert move_of(world).state is State.RELEASED and not move_of(world).unread
+
+
+# -- settings that lead programs ---------------------------------------------------------------------------
+
+
+def test_a_setting_that_cannot_be_changed_any_more_refuses_the_move_before_anything_is_touched(world, ferry):
+    file = Path(world.folder) / "shelf.json"
+    file.write_text(json.dumps({"place": str(ferry)}))
+    workspace = world.open()
+    workspace.survey.take()
+    workspace.tethers.add(workspace.tethers.library(str(ferry)), "setting", str(file))
+    move = stop_when(world, ferry, "create", "one.bin")
+    work = world.open().carry.work()
+    file.write_text(json.dumps({"place": "/somewhere/else"}))
+    with pytest.raises(Refused, match="somewhere/else"):
+        prepare_tethers(work, move)
+    file.write_text(json.dumps({"place": str(ferry)}))
+    resume(world.open().carry.work())
+    assert json.loads(file.read_text()) == {"place": str(target_of(world))}
+    file.write_text(json.dumps({"place": "/mine/now"}))  # what was set once is the user's from then on
+    apply_tethers(world.open().carry.work(), move_of(world))
+    assert json.loads(file.read_text()) == {"place": "/mine/now"}
+
+
+def test_where_an_original_is_now_is_known_while_its_target_is_away(world, ferry, monkeypatch):
+    shift(world.open(), ferry, on_trial=True)
+    work = world.open().carry.work()
+    move, anchors = move_of(world), work.host.anchors(work.drives())
+    elsewhere = tuple(replace(anchor, point="/media/kestrel") for anchor in anchors["kestrel"])
+    monkeypatch.setattr(type(work.host), "anchors", lambda host, drives: {"kestrel": elsewhere})
+    now = work.now(move)
+    assert now.source == "/media/kestrel/Games/Ferry" and now.target == move.target

@@ -122,7 +122,7 @@ def _mark_attributes(files: Files, path: str, wanted: Mapping[str, bytes], refus
     # Some say yes to what they do not keep (access lists on NTFS).
     kept = files.read_xattrs(path)
     for name, value in wanted.items():
-        if name not in refused.withheld.attributes and kept.get(name) != value:
+        if kept.get(name) != value:
             refused.add_attribute(name, value, None)
 
 
