@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import random
 import time
@@ -16,11 +17,16 @@ from homes.words import LANGUAGES
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
-from conftest import GB, MB, World, put
+from conftest import GB, MB, World, a_drive, put
+from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.surroundings import surroundings_of
+from nuvik.core.hosts.world import WorldHost
 from nuvik.core.model.library import Kind, Verdict
 from nuvik.core.model.paths import is_within, parents
+from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.planning.drafting.library_parts import separable
+from nuvik.core.survey.take_survey import judged
+from nuvik.core.survey.walk.walk_pool import size_trees
 
 EVERYBODY = {**PEOPLE, **STRANGERS}
 
@@ -203,3 +209,52 @@ def test_mixed_folders_are_one_library_with_parts(world):
         "Plug-Ins": True,
     }
     assert [part.path for part in libraries["Card"].parts] == ["DCIM"]
+
+
+@pytest.mark.parametrize("is_home", [True, False], ids=["home", "drive"])
+def test_files_that_speak_of_folders_beside_games_make_no_games_of_them(world, monkeypatch, is_home):
+    """A list of commands, a bookmark file, a drawing, a document of Nuvik's own."""
+    base = Path(world.path("heron", *(["home", "ada"] if is_home else [])))
+    if is_home:
+        monkeypatch.setattr(WorldHost, "surroundings", lambda host: Surroundings(home=str(base)))
+    for title in ("Kite", "Loom"):
+        put(base / "Games" / title / "start.x86_64", 9 * MB, mode=0o755)
+        put(base / "Games" / title / "data.pack", 400 * MB)
+    for n in range(4):
+        put(base / "Films" / f"Evening {n}.mkv", 300 * MB)
+        put(base / "Recordings" / f"Walk {n}.flac", 100 * MB)
+    for name, text in (
+        (".history", "cd Films\nls Recordings\n"),
+        ("marks.json", json.dumps([{"name": name, "path": str(base / name)} for name in ("Films", "Recordings")])),
+        ("drives.svg", "<svg><text>Films</text><g id='Recordings'/></svg>"),
+        ("survey.json", json.dumps({"format": "nuvik-survey/1", "libraries": [{"name": "Films"}]})),
+    ):
+        (base / name).write_text(text)
+    kinds = {library.name: library.kind for library in world.open().survey.take().libraries}
+    assert kinds == {"Kite": Kind.GAME, "Loom": Kind.GAME, "Films": Kind.VIDEO, "Recordings": Kind.SOUND}
+
+
+def test_a_drive_that_is_mounted_in_a_library_is_a_drive_of_its_own(tmp_path, monkeypatch):
+    """What lies on it is no part of the library around it, and everything on it is seen."""
+    outer, inner = tmp_path / "system", tmp_path / "system" / "Images" / "mounted"
+    for n in range(6):
+        put(outer / "Images" / f"disc-{n}.iso").write_bytes(os.urandom(MB))
+        put(inner / "Films" / f"Evening {n}.mkv").write_bytes(os.urandom(MB))
+    put(inner / "alone.mkv").write_bytes(os.urandom(2 * MB))
+    put(inner / "notes" / "a.txt").write_text("a few words")
+    for path in outer.rglob("*"):
+        os.utime(path, (1.7e9, 1.7e9))
+    drives = tuple(
+        a_drive(id=path.name, label=path.name, path=str(path), usable_bytes=900 * MB) for path in (outer, inner)
+    )
+    points = (str(outer), str(inner))
+    monkeypatch.setattr(LocalHost, "mount_points", lambda host: points)
+    monkeypatch.setattr(LocalHost, "why_protected", lambda host, path: None)
+    host = LocalHost()
+    snapshot = judged(host, drives, size_trees(host, drives, [str(outer), str(inner)]))
+    assert {library.name: library.drive for library in snapshot.libraries} == {"Images": "system", "Films": "mounted"}
+    assert {folder.path: folder.drive for folder in snapshot.loose} == {
+        str(inner): "mounted",
+        str(inner / "notes"): "mounted",
+    }
+    assert all(file.library is None or file.library.startswith(f"{file.drive}:") for file in snapshot.large_files)

@@ -6,6 +6,7 @@ Bytes that are not UTF-8 are kept as surrogates (`os.fsdecode`), so a path survi
 from __future__ import annotations
 
 import os
+from collections.abc import Collection
 from typing import Annotated, Any
 
 
@@ -49,10 +50,12 @@ def is_within(path: str, folder: str) -> bool:
     return path == folder or path.startswith(folder if folder.endswith(os.sep) else folder + os.sep)
 
 
-def parents(path: str) -> list[str]:
-    """Every folder above `path`, nearest first."""
+def parents(path: str, roots: Collection[str] = ()) -> list[str]:
+    """Every folder above `path`, nearest first; with `roots` none above the nearest of these: what lies on a drive
+    that is mounted in a folder is no part of that folder.
+    """
     folders = []
-    while (above := os.path.dirname(path)) != path:
+    while path not in roots and (above := os.path.dirname(path)) != path:
         folders.append(above)
         path = above
     return folders

@@ -63,7 +63,10 @@ def loose_folders(
     folders: list[LooseFolder] = []
     for tree in trees:
         drive = drive_holding(drives, tree.root.path)
-        if drive is None or tree.root.path in taken or any(folder in taken for folder in parents(tree.root.path)):
+        root = tree.root.path
+        # A drive that is mounted in a library is no part of that.
+        inside = drive is not None and root != drive.path and any(folder in taken for folder in parents(root))
+        if drive is None or root in taken or inside:
             continue
         waiting = [tree.root]
         while waiting:
@@ -92,7 +95,8 @@ def large_files(
     host: Host, trees: Iterable[Tree], libraries: Sequence[Library], drives: tuple[Drive, ...]
 ) -> tuple[LargeFile, ...]:
     """The largest files of each drive by what they take there, largest first, each with the library it lies in."""
-    by_path = {library.path: library.id for library in libraries}
+    trees = tuple(trees)
+    by_path, roots = {library.path: library.id for library in libraries}, {tree.root.path for tree in trees}
     by_drive: dict[str, list[tuple[int, str, float]]] = {}
     for tree in trees:
         drive = drive_holding(drives, tree.root.path)
@@ -108,7 +112,7 @@ def large_files(
             drive=drive_id,
             bytes=held,
             changed=moment_text(changed_s),
-            library=next((by_path[folder] for folder in parents(path) if folder in by_path), by_path.get(path)),
+            library=next((by_path[folder] for folder in parents(path, roots) if folder in by_path), by_path.get(path)),
         )
         for drive_id, files in by_drive.items()
         for size, path, changed_s in nlargest(LARGE_FILES_A_DRIVE, set(files))

@@ -14,7 +14,7 @@ from dataclasses import dataclass, field, replace
 from nuvik.core.hosts.base import held_bytes
 from nuvik.core.model.library import Card, Kind
 from nuvik.core.model.names import OURS_PREFIX
-from nuvik.core.model.paths import parents
+from nuvik.core.model.paths import is_within, parents
 from nuvik.core.survey.recognise.evidence import SETTLED, UNKNOWN, Context, Guess, guess, place_of_a_program
 from nuvik.core.survey.recognise.manifests import Named, named_by_manifests
 from nuvik.core.survey.recognise.shape import Shape
@@ -27,7 +27,7 @@ SIMPLER = 1.05
 """Opening a folder must explain so many times as much as taking it whole."""
 _SMALL_CONFIDENCE = 0.1
 """What is too small to be a library explains little, wherever it lies."""
-_CERTAIN, _BY_MANIFEST = 1.0, 0.92
+_CERTAIN, _BY_MANIFEST, _PLAIN = 1.0, 0.92, 0.8
 _TITLES = "you said that each folder here is one library"
 
 
@@ -217,7 +217,10 @@ class Cut:
     def _named(self, folder: Folder) -> Mapping[str, Named]:
         """Where titles lie, a manifest may name them, and others that are not so plain."""
         inner = self._own_kinds(folder)
-        if not any(seems.kind is Kind.GAME for seems in inner.values()):
+        titles = sum(seems.kind is Kind.GAME for seems in inner.values())
+        others = sum(seems.kind is not Kind.GAME and seems.confidence >= _PLAIN for seems in inner.values())
+        # Beside “Games” in a home lie films, too, and files that speak of them.
+        if titles <= others or is_within(self._context.about.home, folder.path):
             return {}
         return named_by_manifests(self._context.host, folder.path, inner.keys())
 

@@ -49,9 +49,11 @@ def find_candidates(
     if tethers := search.tethers():
         # What a link leads to is a library by itself, also where it would else be part of another.
         search.cut_all(tethers)
-    candidates = search.candidates
+    candidates, roots = search.candidates, {tree.root.path for tree in trees}
     outermost = [
-        candidate for path, candidate in candidates.items() if not any(above in candidates for above in parents(path))
+        candidate
+        for path, candidate in candidates.items()
+        if not any(above in candidates for above in parents(path, roots))
     ]
     outside = [candidate.path for candidate in outermost if folder_in(trees, candidate.path) is None]
     return sorted(outermost, key=lambda candidate: candidate.path), outside

@@ -19,9 +19,16 @@ from nuvik.core.hosts.base import Host
 _MOST_FILES, _MOST_BYTES = 400, 64_000
 _TITLE_KEYS = ("title", "displayname", "fulltitle", "name", "label")
 """What a pair is called that gives the title, the plainest first."""
-_NO_MANIFESTS = frozenset([".log", ".exe", ".dll", ".so", ".sh", ".bat", ".png", ".jpg", ".ico", ".md", ".html"])
+_NO_MANIFESTS = frozenset(
+    [".log", ".exe", ".dll", ".so", ".sh", ".bat", ".png", ".jpg", ".svg", ".ico", ".md", ".html", ".csv"]
+)
+_OURS = re.compile(r'"format"\s*:\s*"nuvik-')
+"""What Nuvik itself has written speaks of every folder."""
+# Only between quoted words do blanks alone part a name from its value: “cd Films” in a list of commands is no pair.
 _PAIR = re.compile(
-    r"""^\s*"?(?P<key>[\w .-]{1,40}?)"?\s*(?:[:=]|\s)\s*"?(?P<value>[^"\n]{1,300}?)"?[,;]?\s*$""", re.MULTILINE
+    r"""^\s*(?:"?(?P<key>[\w .-]{1,40}?)"?\s*[:=]\s*"?(?P<value>[^"\n]{1,300}?)"?[,;]?"""
+    r"""|"(?P<quoted_key>[\w .-]{1,40}?)"\s+"(?P<quoted_value>[^"\n]{1,300}?)"[,;]?)\s*$""",
+    re.MULTILINE,
 )
 
 Record = Mapping[str, str]
@@ -75,7 +82,7 @@ def _texts(host: Host, place: str, names: Collection[str]) -> Iterator[tuple[str
         except (OSError, ValueError):
             continue
         count += 1
-        if "\0" not in text:
+        if "\0" not in text and not _OURS.search(text):
             yield file, text
 
 
@@ -123,7 +130,8 @@ def _json_records(text: str) -> Iterator[Record]:
 def _pairs(text: str) -> Record:
     pairs: dict[str, str] = {}
     for match in _PAIR.finditer(text):
-        pairs.setdefault(_key(match["key"]), match["value"].strip())
+        key, value = match["key"] or match["quoted_key"], match["value"] or match["quoted_value"]
+        pairs.setdefault(_key(key), value.strip())
     return pairs
 
 
