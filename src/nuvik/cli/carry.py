@@ -74,7 +74,7 @@ def add_to(app: typer.Typer) -> None:
     @command(app, "shift")
     def shift(
         call: Call,
-        path: Annotated[str, typer.Argument(metavar="PATH", help="The library to move.")],
+        path: Annotated[str, typer.Argument(metavar="LIBRARY", help="The library to move: its path, or its name.")],
         goal: Annotated[str, typer.Argument(metavar="DRIVE-OR-FOLDER", help="Where it goes.")],
         yes: Yes = False,
         on_trial: OnTrial = False,

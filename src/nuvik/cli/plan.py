@@ -67,7 +67,7 @@ def add_to(app: typer.Typer) -> None:
         output: Annotated[str, typer.Option("-o", "--output", metavar="PLAN", help="The plan file to write.")],
         moves: Annotated[
             list[str] | None,
-            typer.Argument(metavar="PATH DRIVE-OR-FOLDER [PATH DRIVE-OR-FOLDER]…", show_default=False),
+            typer.Argument(metavar="LIBRARY DRIVE-OR-FOLDER [LIBRARY DRIVE-OR-FOLDER]…", show_default=False),
         ] = None,
         all_to: Annotated[
             str | None,
@@ -80,7 +80,7 @@ def add_to(app: typer.Typer) -> None:
 
         words, workspace = moves or [], call.workspace
         if len(words) % 2:
-            raise BadInput(f"{shown(words[-1])} has no destination.", next_step="Give pairs of PATH and DRIVE.")
+            raise BadInput(f"{shown(words[-1])} has no destination.", next_step="Give pairs of LIBRARY and DRIVE.")
         pairs = list(zip(words[::2], words[1::2], strict=True))
         if all_to is not None:
             going, staying = workspace.plan.all_to(workspace.drives.find(all_to))
@@ -88,7 +88,7 @@ def add_to(app: typer.Typer) -> None:
             if staying:
                 call.notice(f"Not enough room for {format_count(len(staying), 'library', 'libraries')} that could go.")
         if not pairs:
-            raise BadInput("Nothing is to be moved.", next_step="Give pairs of PATH and DRIVE, or --all-to DRIVE.")
+            raise BadInput("Nothing is to be moved.", next_step="Give pairs of LIBRARY and DRIVE, or --all-to DRIVE.")
         made = workspace.plan.draft(pairs, workspace.drives.sizes(headroom or ()))
         plan = workspace.plan.make(made)
         workspace.plan.write(plan, output)

@@ -84,9 +84,11 @@ class PlanStage:
         return draft if draft.places or draft.suspended or draft.landings else None
 
     def draft(self, moves: Sequence[tuple[str, str]], headroom_bytes: Mapping[str, int] | None = None) -> Draft:
-        """A draft of moves given as (library path, drive or folder), each library measured now. Raises Refused."""
+        """A draft of moves given as (library, drive or folder), the library by its path, or by its name where nothing
+        of that name is at hand; each is measured now. Raises Refused.
+        """
         host, drives, cards = self.computer.host, self.computer.drives(), self.survey.cards()
-        libraries = [survey_one(host, drives, path, cards) for path, _ in moves]
+        libraries = [survey_one(host, drives, self._path_of(wanted), cards) for wanted, _ in moves]
         base = self.survey.latest()
         measured = {library.path: library for library in libraries}
         # What the last survey knew of kind and use stays; the sizes are those of now.
@@ -103,6 +105,10 @@ class PlanStage:
                 )
             draft = draft.put_down(library.id, drive.id, target)
         return draft
+
+    def _path_of(self, wanted: str) -> str:
+        is_path = os.sep in wanted or os.path.lexists(normalised(wanted))
+        return wanted if is_path else self.library_at(wanted).path
 
     def all_to(self, drive: Drive) -> tuple[list[tuple[str, str]], list[Library]]:
         """What may move to a drive and fits there beside its headroom, what is opened most first, as moves for
