@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import shutil
+import time
 from dataclasses import replace
 from pathlib import Path
 
@@ -12,12 +13,14 @@ import pytest
 
 from conftest import picture
 from nuvik.core.carrying.aside_folders import held, incoming, incoming_folder
-from nuvik.core.carrying.run import release, resume, undo
+from nuvik.core.carrying.run import outlook_of_undo, release, resume, undo
+from nuvik.core.carrying.tethers.none import lead_on
 from nuvik.core.carrying.tethers.registry import tether_of
 from nuvik.core.carrying.tethers.settings import apply_tethers, prepare_tethers
 from nuvik.core.hosts import remove_tree, syscalls
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import State
+from nuvik.core.model.names import OURS_PREFIX
 from refusals import hook, move_of, once, refused_below, shift, stop_when, target_of
 
 # -- copying -----------------------------------------------------------------------------------------------
@@ -29,7 +32,10 @@ def test_a_proven_file_that_was_cut_short_is_copied_again(world, ferry):
     move = stop_when(world, ferry, "rename", "Ferry")
     assert all(entry.proven for entry in world.open().carry.work().journal.entries(move).values() if entry.checksum)
     world.open().carry.work().journal.keep(replace(move, state=State.COPYING, visible=False))
-    os.truncate(os.path.join(incoming(move), "data", "one.bin"), 7)
+    cut_short = os.path.join(incoming(move), "data", "one.bin")
+    facts = os.stat(cut_short)
+    os.truncate(cut_short, 7)
+    os.utime(cut_short, ns=(facts.st_atime_ns, facts.st_mtime_ns))  # so does a journal that kept the times alone
     resume(world.open().carry.work())
     assert picture(target_of(world)) == before
 
@@ -297,3 +303,33 @@ def test_where_an_original_is_now_is_known_while_its_target_is_away(world, ferry
     monkeypatch.setattr(type(work.host), "anchors", lambda host, drives: {"kestrel": elsewhere})
     now = work.now(move)
     assert now.source == "/media/kestrel/Games/Ferry" and now.target == move.target
+
+
+def test_links_lead_on_though_a_stop_left_half_of_that(world, ferry):
+    shift(world.open(), ferry)
+    move = move_of(world)
+    left = ferry.parent / f"{OURS_PREFIX}-link-{move.id}-{move.token}"
+    left.symlink_to("/nowhere")
+    after = world.path("wren", "Games", "Ferry")
+    lead_on(world.open().carry.work(), move.target, after)
+    assert os.readlink(ferry) == after and not left.is_symlink()
+
+
+def test_work_in_a_copy_is_taken_back_though_the_switch_was_never_written_down(world, ferry):
+    shift(world.open(), ferry, on_trial=True)
+    work = world.open().carry.work()
+    work.journal.keep(replace(move_of(world), state=State.PUBLISHED, ended_at=None))
+    (target_of(world) / "start.bin").write_bytes(b"newer work")
+    move, way = outlook_of_undo(world.open().carry.work(), "1")
+    assert move.id == 1 and "at once" not in way.says
+    undo(world.open().carry.work(), "1")
+    assert (ferry / "start.bin").read_bytes() == b"newer work"
+
+
+def test_only_the_move_that_was_looked_at_begins_without_another_look_and_only_once(world, ferry):
+    shift(world.open(), ferry, on_trial=True)
+    work, move = world.open().carry.work(), move_of(world)
+    work.checked = (move.id + 1, time.monotonic())
+    assert not work.was_just_checked(move)
+    work.checked = (move.id, time.monotonic())
+    assert work.was_just_checked(move) and not work.was_just_checked(move)

@@ -38,7 +38,7 @@ def why_moves(library: Library, here: Drive, there: Drive, demands: list[Demand]
     if library.opens_per_week <= 0:
         use = "how often it is opened is not known" if not library.openings_known else "hardly ever opened"
         use = f"not used for {ago(library.last_used)}" if is_cold(library.last_used) else use
-        return f"{met}{frees}; {use}" + (f", and then opens in {opens}" if before != after else "")
+        return f"{met}{frees}; {use}" + (f"; it then opens in {opens}" if before != after else "")
     often = how_often(library.opens_per_week)
     if library.piece is not None:
         opens = f"{format_duration(abs(before - after))} {'quicker' if after < before else 'slower'} if it is there"
