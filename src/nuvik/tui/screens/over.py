@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from functools import lru_cache
 
-from rich.console import Console, ConsoleOptions, RenderableType
+from rich.console import RenderableType
 from rich.segment import Segment
 from rich.style import Style
 from textual.color import Color
 from textual.geometry import Size
 from textual.renderables.background_screen import BackgroundScreen
 from textual.screen import ModalScreen, Screen, ScreenResultType
+from textual.strip import Strip
 
 from nuvik.tui.screens.laid_out_once import LaidOutOnce
 
@@ -28,11 +29,18 @@ class Over(LaidOutOnce[ScreenResultType], ModalScreen[ScreenResultType]):
     def render(self) -> RenderableType:
         behind = super().render()
         if not isinstance(behind, BackgroundScreen):
+            self._behind = None
             return behind
         # Opening a box draws it two or three times, one after the other: what is behind it is the same each time.
         if self._behind is None or not self._behind.holds_for(self.size):
             self._behind = Dimmed(behind.screen, behind.color, self.size)
         return self._behind
+
+    def render_line(self, y: int) -> Strip:
+        """A line of what is behind the box: as the screen there has it, not made of words anew."""
+        if self._behind is None or not self._behind.holds_for(self.size):
+            self.render()
+        return self._behind.line(y) if self._behind is not None else super().render_line(y)
 
 
 class Dimmed(BackgroundScreen):
@@ -40,20 +48,23 @@ class Dimmed(BackgroundScreen):
     that a box needs to open; a screen has some dozens of styles, each of which is blended once here.
     """
 
-    def __init__(self, screen: Screen[object], color: Color, size: Size | None = None) -> None:
+    def __init__(self, screen: Screen[object], color: Color, size: Size) -> None:
         super().__init__(screen, color)
         self._size, self._drawn_s = size, time.monotonic()
-        self._segments: list[Segment] | None = None
+        self._strips: list[Strip] | None = None
 
     def holds_for(self, size: Size) -> bool:
         """Whether it was drawn a moment ago, at the same size."""
         return size == self._size and time.monotonic() - self._drawn_s < _MOMENT_S
 
-    def __rich_console__(self, console: Console, options: ConsoleOptions) -> Iterator[Segment]:
-        if self._segments is None:
-            drawn = console.render(self.screen._compositor, options)
-            self._segments = list(self.process_segments(drawn, self.color))
-        yield from self._segments
+    def line(self, y: int) -> Strip:
+        """One line, as wide as the screen."""
+        if self._strips is None:
+            self._strips = [
+                Strip(self.process_segments(strip, self.color)).adjust_cell_length(self._size.width)
+                for strip in self.screen._compositor.render_strips()
+            ]
+        return self._strips[y] if y < len(self._strips) else Strip.blank(self._size.width)
 
     @classmethod
     def process_segments(cls, segments: Iterable[Segment], color: Color) -> Iterable[Segment]:
