@@ -332,6 +332,7 @@ async def test_what_arrived_is_drawn_as_a_library_while_more_is_carried(house):
         workspace = house.open()
         carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(game, "heron")])))
         assert screen.desk.snapshot.at_path(game).drive == "kestrel"  # before the next survey
+        app.carry_job.run = CarryRun()  # its first library has arrived
         screen._look_at_drives()
         await settle(app, pilot)
         rows = {row.strips[0].drive.id: row.strips[0] for row in screen.query_one(DriveBoard)._rows}
