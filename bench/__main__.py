@@ -233,7 +233,7 @@ def gauging_a_world() -> Iterator[Row]:
         outcomes = workspace.drives.gauge([budget_for(drive) for drive in workspace.drives.all()])
         worst = 0.0
         for outcome in outcomes:
-            declared = next(figure for figure in world.data["drive"] if figure["id"] == outcome.drive)
+            declared = next(drive for drive in world.data["drive"] if drive["id"] == outcome.drive)
             assert outcome.result is not None and outcome.result.write is not None, outcome.problem
             for measured, field in (
                 (outcome.result.read.bytes_per_s, "read_bytes_per_s"),

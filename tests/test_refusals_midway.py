@@ -333,3 +333,21 @@ def test_only_the_move_that_was_looked_at_begins_without_another_look_and_only_o
     assert not work.was_just_checked(move)
     work.checked = (move.id, time.monotonic())
     assert work.was_just_checked(move) and not work.was_just_checked(move)
+
+
+def test_what_a_resumed_release_frees_is_not_taken_for_the_whole(world, ferry, monkeypatch):
+    monkeypatch.setattr(remove_tree, "IN_ONE_CALL", False)
+    shift(world.open(), ferry, on_trial=True)
+    workspace, left = world.open(), [2]
+
+    def fail(operation: str, path: str) -> None:
+        left[0] -= operation == "remove" and "held" in path
+        if left[0] == 0:
+            raise OSError(5, "Input/output error", path)
+
+    hook(workspace, fail)
+    with pytest.raises(Stopped):
+        release(workspace.carry.work(), "1")
+    assert move_of(world).state is State.RELEASING
+    resume(world.open().carry.work())
+    assert move_of(world).state is State.RELEASED and move_of(world).freed_bytes is None
