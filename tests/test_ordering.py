@@ -4,10 +4,20 @@ from __future__ import annotations
 
 import itertools
 
+import pytest
+from full_homes import nearly_full
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.ordering.move_order import Transfer, order_moves
+from nuvik.core.planning.placement.placement_model import Placement
+from nuvik.core.planning.placement.proposal import Proposal
+from nuvik.core.planning.placement.spaces import spaces_of
+from nuvik.core.planning.search.anneal import Annealing
+from nuvik.core.planning.search.figures import Figures
+from nuvik.core.planning.search.ideal import Ideal
+from nuvik.core.planning.search.reach import in_layers
 
 
 @st.composite
@@ -60,3 +70,35 @@ def test_forty_tight_moves_that_can_be_ordered_are(case, data):
     ordered = order_moves(moves, free, floors)
     assert keeps_floors(ordered.done, free, floors)
     assert not ordered.stuck or ordered.given_up
+
+
+@settings(max_examples=300, deadline=None)
+@given(case=moves_and_room(most=12), data=st.data())
+def test_within_a_layer_any_order_works(case, data):
+    moves, free, floors = case
+    done = order_moves(moves, free, floors).done
+    layers = in_layers(done, free, floors)
+    assert layers.keys() == {move.key for move in done}
+    shuffled = sorted(data.draw(st.permutations(done)), key=lambda move: layers[move.key])
+    assert keeps_floors(shuffled, free, floors)
+
+
+@pytest.mark.parametrize("fill", [0.7, 0.88, 0.95])
+@pytest.mark.parametrize("most_moves", [None, 3])
+def test_what_is_searched_by_chance_has_room_and_costs_what_the_model_says(fill, most_moves):
+    for seed in range(5):
+        snapshot, wishes = nearly_full(14, 3, fill, seed), Wishes(most_moves=most_moves, most_moving_s=40_000)
+        model = Placement(snapshot, wishes)
+        ideal = Ideal(model, Proposal(), {})
+        spaces = spaces_of(snapshot.drives, wishes)
+        floors = {space.id: space.floor_bytes for space in spaces}
+        figures = Figures(model, floors)
+        annealing, begin_s = Annealing(figures, seed), ideal.valued({}).cost_s
+        first, order = annealing.search(1_500, 3_000)
+        assert keeps_floors(order, {space.id: space.free_bytes for space in spaces}, floors)
+        valued = ideal.valued(first)  # infinite where a wish is not kept
+        assert valued.cost_s == pytest.approx(begin_s + annealing.change_s, abs=0.01) and annealing.change_s <= 0
+        annealing.start([move.key for move in order], first)
+        assert ideal.valued(annealing.search(1_500, 300)[0]).cost_s <= valued.cost_s + 0.01
+        again = Annealing(figures, seed)
+        assert again.search(1_500, 3_000) == (first, order), "the same household gets the same answer"

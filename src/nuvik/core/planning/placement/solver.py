@@ -113,6 +113,7 @@ class IntegerProgram:
             ("mip_abs_gap", gap),
             ("mip_max_nodes", most_nodes),
             ("time_limit", _TIME_LIMIT_S),
+            ("mip_allow_cut_separation_at_nodes", False),  # costs a fifth of the time and brings nothing, measured
             *((option, least is not None and effort >= least) for option, least in _SEARCHES_IN_PARTS),
         ):
             solver.setOptionValue(option, value)

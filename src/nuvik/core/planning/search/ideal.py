@@ -16,15 +16,22 @@ from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.proposal import Proposal, acceptable_gap_s, proposal_of
 from nuvik.core.planning.placement.solver import Effort, Relaxed, Solved
+from nuvik.core.planning.search.anneal import Annealing
+from nuvik.core.planning.search.figures import Figures
 
 MOST_AT_ONCE = 700
 """With so many choices of a place all are looked at together …"""
 _KERNEL = 200
 """… with more only those that are made in part by the relaxed program, and so many of the next best."""
-_NODES_TIMES, _NODES_TIMES_OF_KERNEL, _FEWEST_NODES, _MOST_NODES = 12_000, 320_000, 40, 300
-"""The more choices, the longer a node takes, and the fewer are looked at."""
+_NODES_TIMES, _FEWEST_NODES, _MOST_NODES = 900_000, 5, 300
+"""The more choices, the longer a node takes, and the less it brings: their square is divided by."""
+_NODES_TIMES_OF_KERNEL, _FEWEST_NODES_OF_KERNEL = 80_000, 20
+_LITTLE, _AGAIN = 8, 2
+"""With little effort it is so many times fewer, and for very many libraries when some choices are forbidden later."""
 _QUICK_STEPS, _STEPS_AFTER = 6, 100
-"""Simple exchanges are made before the search, and after one that ended before its proof."""
+"""Simple exchanges are made before the search, and after one that ended before its proof …"""
+_ANNEALING_STEPS, _HEATS_S = 4_000, (3_000.0, 10_000.0)
+"""… and of not too many libraries short annealings, too."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +42,8 @@ class Ideal:
     proposal: Proposal
     prices: dict[str, float]
     """By the id of each drive, what a GB of its room is worth where all libraries want the best place, in seconds."""
+    dear: tuple[float, ...] = ()
+    """By variable, how much more it costs at least to choose it, where parts of libraries may be placed."""
     without: frozenset[int] = frozenset()
     """The choices that were left out, since they are too dear."""
 
@@ -46,8 +55,23 @@ class Ideal:
     @property
     def nodes(self) -> int:
         """In how many nodes a search of this size should end."""
-        times = _NODES_TIMES if self.choices <= MOST_AT_ONCE else _NODES_TIMES_OF_KERNEL
-        return max(_FEWEST_NODES, min(_MOST_NODES, times // max(1, self.choices)))
+        choices = max(1, self.choices)
+        if choices > MOST_AT_ONCE:
+            return max(_FEWEST_NODES_OF_KERNEL, min(_MOST_NODES, _NODES_TIMES_OF_KERNEL // choices))
+        return max(_FEWEST_NODES, min(_MOST_NODES, _NODES_TIMES // choices**2))
+
+    def cheapest(self, count: int) -> list[tuple[str, str]]:
+        """The moves, by the ids of library and drive, that are made in part where parts of libraries may be placed, and
+        so many of the next best.
+        """
+        moves = [
+            (self.dear[variable], library_id, drive.id)
+            for library_id, choice in self.model.choices.items()
+            for drive, variable in choice.variables
+            if drive is not choice.source
+        ]
+        made = sum(not dear for dear, _, _ in moves)
+        return [(library_id, drive_id) for _, library_id, drive_id in sorted(moves)[: made + count]]
 
     def start(self, places: Mapping[str, str]) -> dict[int, float]:
         """The values of the choices for a placement, by variable."""
@@ -68,8 +92,13 @@ class Ideal:
         if forbidden and self.choices > MOST_AT_ONCE:
             dear = _dear(self.model.program.relaxed(forbidden), start)  # what is dear has changed
         without = {*dear, *forbidden} - {variable for variable, value in start.items() if value}
+        nodes = self.nodes
+        if effort is Effort.LITTLE:
+            nodes = max(1, nodes // _LITTLE)
+        elif forbidden and self.choices > MOST_AT_ONCE:
+            nodes //= _AGAIN
         return self.model.program.solve(
-            acceptable_gap_s(self.model), self.nodes, start=start, without=without, effort=effort
+            acceptable_gap_s(self.model), nodes, start=start, without=without, effort=effort
         )
 
     def valued(self, places: Mapping[str, str]) -> Proposal:
@@ -103,9 +132,10 @@ def ideal_placement(snapshot: Snapshot, wishes: Wishes, effort: Effort | None = 
     prices = prices_of_room(model, relaxed)
     from nuvik.core.planning.search.exchange import Exchange  # brings numpy, which is slow to load
 
+    figures = Figures(model, {})
     # With originals that stay no library makes room for another: there is nothing to exchange.
-    places = {} if wishes.on_trial else Exchange(model, {}, prices).search(_QUICK_STEPS)[0]
-    ideal = Ideal(model, Proposal(), prices)
+    places = {} if wishes.on_trial else Exchange(figures, prices).search(_QUICK_STEPS)[0]
+    ideal = Ideal(model, Proposal(), prices, relaxed.dear)
     if ideal.choices > MOST_AT_ONCE:
         ideal = replace(ideal, without=_dear(relaxed, ideal.start(places)))
     solved = ideal.solved(places, effort=effort)
@@ -118,9 +148,20 @@ def ideal_placement(snapshot: Snapshot, wishes: Wishes, effort: Effort | None = 
         ideal = replace(ideal, proposal=exact)
     if in_time or wishes.on_trial:
         return ideal
-    exchange = Exchange(model, {}, prices)
+    exchange = Exchange(figures, prices)
     exchange.begin_at(ideal.proposal.places)
-    better = ideal.valued(exchange.search(_STEPS_AFTER)[0])
+    ideal = _better_of(ideal, exchange.search(_STEPS_AFTER)[0])
+    for number, heat_s in enumerate(_HEATS_S if ideal.choices <= MOST_AT_ONCE else ()):
+        annealing = Annealing(figures, seed=number)
+        places = ideal.proposal.places
+        if places.keys() <= figures.rows.keys():
+            annealing.start(list(places), places)
+        ideal = _better_of(ideal, annealing.search(_ANNEALING_STEPS, heat_s)[0])
+    return ideal
+
+
+def _better_of(ideal: Ideal, places: Mapping[str, str]) -> Ideal:
+    better = ideal.valued(places)
     return replace(ideal, proposal=better) if better.cost_s < ideal.proposal.cost_s else ideal
 
 
@@ -128,7 +169,7 @@ def seen_as_ideal(snapshot: Snapshot, wishes: Wishes, proposal: Proposal) -> Ide
     """A proposal for the same household with its libraries otherwise in pieces, as what is ideal for these."""
     model = Placement(snapshot, wishes)
     relaxed = model.program.relaxed()
-    ideal = Ideal(model, proposal, prices_of_room(model, relaxed))
+    ideal = Ideal(model, proposal, prices_of_room(model, relaxed), relaxed.dear)
     return (
         replace(ideal, without=_dear(relaxed, ideal.start(proposal.places))) if ideal.choices > MOST_AT_ONCE else ideal
     )

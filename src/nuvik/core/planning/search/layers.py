@@ -31,6 +31,12 @@ class Reached:
     via: Mapping[str, tuple[str, int]] = field(default_factory=dict)
     """The third drive of those that wait on one, and the layer in which they come to it."""
 
+    def within(self, layers: int) -> Reached:
+        """Its first layers only."""
+        kept = {library_id: layer for library_id, layer in self.layers.items() if layer < layers}
+        places = {library_id: self.places[library_id] for library_id in kept}
+        return Reached(places, kept, {key: leg for key, leg in self.via.items() if key in kept})
+
     @property
     def order(self) -> tuple[str, ...]:
         """The keys of the moves, and of both legs of those by way of a third drive, in an order that works: within a
@@ -122,7 +128,7 @@ class Layers:
         if not allowed:
             return self._frozen(choice, goals, so_far)
         for drive_id in goals.keys() - set(allowed):
-            program.row([(goals[drive_id], 1.0)], upper=0.0)
+            program.upper[goals[drive_id]] = 0.0
         goals = {drive_id: variable for drive_id, variable in goals.items() if drive_id in allowed}
         arrived: list[dict[str, int]] = []
         for layer in range(self.count - 1):
@@ -140,9 +146,11 @@ class Layers:
 
     def _frozen(self, choice: MovableLibrary, goals: dict[str, int], so_far: str | None) -> _Mover:
         """A library that keeps its way: what it has to do with the room is certain."""
-        program = self.model.program
+        program, stays = self.model.program, choice.on(choice.source.id)
         for drive_id, variable in goals.items():
-            program.row([(variable, 1.0)], lower=float(drive_id == so_far), upper=float(drive_id == so_far))
+            program.upper[variable] = float(drive_id == so_far)
+        if stays is not None and so_far is not None:
+            program.upper[stays] = 0.0
         since = self._so_far.layers.get(choice.library.id, self.count)
         arrived = [goals if layer >= since else {} for layer in range(self.count)]
         return _Mover(choice, arrived, [])

@@ -1,11 +1,11 @@
 """The best placement that can be reached: what an order of moves leads to, each of which has room when it is made.
 
-The best placement of all is tried first. Where no order leads there, as much of it as can be carried is made better
-by single moves and pairs of them (`exchange`); the model in a few layers (`layers`) is solved for all libraries, where
-that is small enough; what is stuck is forbidden, and the best placement without it is tried; and the layers are solved
-once more for those libraries that any of these would move, by way of a third drive too.
-What was reached so far is where each search begins, so that it never becomes worse. Searches are bounded by nodes and
-not by time: the same household gets the same answer.
+The best placement of all is tried first. Where no order leads there, many short annealings (`anneal`) begin with as
+much of it as can be carried, and with nothing; then the model in a few layers (`layers`) chooses among all that any of
+these would do, and what the relaxed program calls cheap; by way of a third drive too, where that is small enough. Of
+very many libraries what is stuck is forbidden instead, and the best placement without it is tried.
+What was reached so far is where each search begins, so that it never becomes worse. Searches are bounded by steps and
+nodes and not by time: the same household gets the same answer.
 """
 
 from __future__ import annotations
@@ -18,18 +18,25 @@ from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.ordering.move_order import Transfer, order_moves
 from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.proposal import Proposal, acceptable_gap_s, proposal_of
+from nuvik.core.planning.search.anneal import Annealing
+from nuvik.core.planning.search.figures import Figures
 from nuvik.core.planning.search.ideal import MOST_AT_ONCE, Ideal
 from nuvik.core.planning.search.layers import Layers, Reached
 
-_NODES_TIMES, _FEWEST_NODES, _MOST_NODES = 10_000, 3, 20
-"""The more variables, the longer a node takes, and the fewer are looked at."""
-_MOST_SETS = 5_000
+_MOST_SETS = 2_000
 _QUICK_STEPS = 12
-_ROUNDS, _ROUNDS_OF_MANY = 2, 1
-_MOST_IN_LAYERS, _MOST_LAYERS, _MOST_VARIABLES = 40, 6, 1_100
-"""With more libraries at hand, more layers or a larger program, the search in layers takes long and seldom finds
-anything, measured.
-"""
+_ROUNDS_FOR_FEW = 2
+_ANNEALINGS, _AFTERWARDS, _STEPS, _HEATS_S = 8, 2, 5_000, (3_000.0, 10_000.0, 1_000.0)
+_ANNEALINGS_OF_FEW = 20
+"""Annealings take turns in how hot they begin: which is best differs from household to household."""
+_FEW_CHOICES = 120
+"""With so few choices of a place there is time for all of them in layers, and for many nodes."""
+_NEXT_BEST = 40
+"""So many choices that the relaxed program calls cheap are goals beside those of earlier searches."""
+_LAYERS, _LAYERS_WITH_WAITING, _MOST_LAYERS = 3, 4, 6
+_NODES, _NODES_FOR_FEW = 1, 10
+_MOST_OF_MANY, _MOST_VARIABLES, _MOST_WITH_WAITING = 40, 700, 500
+"""With more libraries at hand, or a larger program, the search in layers takes long and seldom finds anything."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,11 +57,13 @@ def reach(snapshot: Snapshot, wishes: Wishes, ideal: Ideal) -> Reachable:
     search.directly()
     if not search.is_good_enough and not wishes.on_trial:
         if ideal.choices <= MOST_AT_ONCE:
-            search.by_exchange()
-            search.in_layers(3, search.everywhere())
-        search.without_what_is_stuck()
-        for count, staging in ((3, False), (4, True)):
-            search.in_layers(count, search.goals_at_hand(), staging)
+            search.by_chance(_ANNEALINGS_OF_FEW if ideal.choices <= _FEW_CHOICES else _ANNEALINGS)
+        if ideal.choices <= _FEW_CHOICES or ideal.choices > MOST_AT_ONCE:
+            search.without_what_is_stuck()
+        goals = search.everywhere() if ideal.choices <= _FEW_CHOICES else search.goals_at_hand()
+        if search.in_layers(_LAYERS, goals) and ideal.choices <= MOST_AT_ONCE:
+            search.by_chance(_AFTERWARDS)
+        search.in_layers(_LAYERS_WITH_WAITING, search.goals_at_hand(), waiting=True)
     missing = search.missing if search.reached.places != ideal.proposal.places else None
     return Reachable(search.proposal, search.reached, *(missing or ("", 0)))
 
@@ -68,16 +77,18 @@ class _Reach:
         self._floors = {space.id: space.floor_bytes for space in self._spaces}
         self._free = {space.id: space.free_bytes for space in self._spaces}
         self._gap_s = acceptable_gap_s(ideal.model)
-        self._many = ideal.choices > MOST_AT_ONCE
+        self._many, self._few = ideal.choices > MOST_AT_ONCE, ideal.choices <= _FEW_CHOICES
         self._stuck: tuple[Transfer, ...] = ()
         self._missing = self.missing = ("", 0)
+        self._goals: list[Mapping[str, str]] = []
         self.reached = Reached()
         self.proposal = self._valued(Reached())
 
     @property
     def is_good_enough(self) -> bool:
-        """Whether nothing could be much better, whatever the order."""
-        return self.proposal.cost_s - self._ideal.proposal.cost_s <= self._gap_s
+        """Whether nothing could be much better, whatever the order; of a few libraries that has to be proven."""
+        certain = self._ideal.proposal.in_time or not self._few
+        return certain and self.proposal.cost_s - self._ideal.proposal.cost_s <= self._gap_s
 
     def directly(self) -> None:
         """Try an order for the ideal placement."""
@@ -85,18 +96,18 @@ class _Reach:
         self.missing = self._missing
 
     def without_what_is_stuck(self) -> None:
-        """Forbid the largest move that is stuck, ask for the best placement without it, and so on while that may help;
-        of very many libraries the largest to each drive, since there is not the time for many rounds.
+        """Forbid the largest of the moves that are stuck, to each drive where there is no time for many rounds, and ask
+        for the best placement without them.
         """
         forbidden: set[int] = set()
-        for _ in range(_ROUNDS_OF_MANY if self._many else _ROUNDS):
+        for _ in range(_ROUNDS_FOR_FEW if self._few else 1):
+            for target in {""} if self._few else {move.target for move in self._stuck}:
+                coming = [move for move in self._stuck if target in ("", move.target)]
+                if coming:
+                    forbidden.add(self._variable_of(max(coming, key=lambda move: (move.room_bytes, move.key))))
             if not self._stuck:
                 return
-            for target in {move.target for move in self._stuck} if self._many else {""}:
-                coming = [move for move in self._stuck if target in ("", move.target)]
-                forbidden.add(self._variable_of(max(coming, key=lambda move: (move.room_bytes, move.key))))
-            solved = self._ideal.solved(self.reached.places, forbidden)
-            proposal = proposal_of(self._ideal.model, solved)
+            proposal = proposal_of(self._ideal.model, self._ideal.solved(self.reached.places, forbidden))
             if proposal.cost_s > self.proposal.cost_s - self._gap_s:
                 return
             self._stuck = self._try_order(self._ideal.against_bound(proposal))
@@ -121,17 +132,29 @@ class _Reach:
             if any(space.id == move.target and drive in space.drives for space in self._spaces)
         )
 
-    def by_exchange(self) -> None:
-        """Search by single moves and pairs, from how things stand."""
-        self._exchange((), {})
+    def by_chance(self, count: int) -> None:
+        """Search by short annealings, every other from what was reached so far. They hardly ever agree: where any of
+        them would move a library is what the search in layers has to choose from.
+        """
+        figures = Figures(self._ideal.model, self._floors)
+        for number in range(count):
+            annealing = Annealing(figures, seed=number)
+            if not number % 2 and not self.reached.via and self.reached.places.keys() <= figures.rows.keys():
+                places = self.reached.places
+                annealing.start(sorted(places, key=lambda key: self.reached.layers[key]), places)
+            self._take(*annealing.search(_STEPS, _HEATS_S[number % len(_HEATS_S)]))
 
     def _exchange(self, moves: Sequence[Transfer], places: Mapping[str, str]) -> None:
         from nuvik.core.planning.search.exchange import Exchange  # brings numpy, which is slow to load
 
-        exchange = Exchange(self._ideal.model, self._floors, self._ideal.prices)
+        exchange = Exchange(Figures(self._ideal.model, self._floors), self._ideal.prices)
         exchange.begin_with(moves, places)
-        better, order = exchange.search(_QUICK_STEPS) if self._many else exchange.search()
-        reached = Reached(better, in_layers(order, self._free, self._floors))
+        self._take(*exchange.search(_QUICK_STEPS if self._many else 0))  # fewer are searched by chance
+
+    def _take(self, places: Mapping[str, str], order: Sequence[Transfer]) -> None:
+        """Take a placement to which these moves lead when it is the best so far; its goals are kept in mind."""
+        self._goals.append(places)
+        reached = Reached(places, in_layers(order, self._free, self._floors))
         proposal = self._valued(reached)
         if proposal.cost_s < self.proposal.cost_s:
             self.reached, self.proposal = reached, proposal
@@ -144,29 +167,38 @@ class _Reach:
         }
 
     def goals_at_hand(self) -> dict[str, set[str]]:
-        """By library, where it goes in what was reached so far, and in the ideal placement."""
+        """By library, where it goes in any placement that was come by, the ideal one among them; and where the relaxed
+        program would have it go for little more than the best. Of very many libraries nothing when that is too much.
+        """
         goals: dict[str, set[str]] = {}
-        for places in (self._ideal.proposal.places, self.reached.places):
+        for places in (self._ideal.proposal.places, self.reached.places, *self._goals):
             for library_id, drive_id in places.items():
                 goals.setdefault(library_id, set()).add(drive_id)
-        return goals if len(goals) <= _MOST_IN_LAYERS else {}
+        if self._many:
+            return goals if len(goals) <= _MOST_OF_MANY else {}
+        for library_id, drive_id in self._ideal.cheapest(_NEXT_BEST):
+            goals.setdefault(library_id, set()).add(drive_id)
+        return goals
 
-    def in_layers(self, count: int, goals: dict[str, set[str]], staging: bool = False) -> None:
-        """Search in so many layers, from what was reached so far, with these goals."""
+    def in_layers(self, count: int, goals: dict[str, set[str]], waiting: bool = False) -> bool:
+        """Search in so many layers with these goals, from as much of what was reached so far as that allows; True when
+        it became better.
+        """
         if self.is_good_enough or not goals:
-            return
-        count = max(count, 1 + max(self.reached.layers.values(), default=0))
-        if count > _MOST_LAYERS:
-            return
+            return False
         model = Placement(self._snapshot, self._wishes)
-        layers = Layers(model, count, self._floors, self._snapshot.drives, self.reached, goals, staging)
-        if len(model.program.costs) > _MOST_VARIABLES:
-            return
-        nodes = max(_FEWEST_NODES, min(_MOST_NODES, _NODES_TIMES // len(model.program.costs)))
-        solved = model.program.solve(self._gap_s, nodes, start=layers.start)
-        if solved.values and solved.cost + model.offset_s < self.proposal.cost_s - self._gap_s / 10:
-            self.reached = layers.reached(solved.values)
-            self.proposal = self._ideal.against_bound(proposal_of(model, solved))
+        if self._few:
+            count = max(count, min(_MOST_LAYERS, 1 + max(self.reached.layers.values(), default=0)))
+        so_far = self.reached.within(count)
+        layers = Layers(model, count, self._floors, self._snapshot.drives, so_far, goals, waiting)
+        if len(model.program.costs) > (_MOST_WITH_WAITING if waiting else _MOST_VARIABLES):
+            return False
+        solved = model.program.solve(self._gap_s, _NODES_FOR_FEW if self._few else _NODES, start=layers.start)
+        if not solved.values or solved.cost + model.offset_s >= self.proposal.cost_s - self._gap_s / 10:
+            return False
+        self.reached = layers.reached(solved.values)
+        self.proposal = self._ideal.against_bound(proposal_of(model, solved))
+        return True
 
     def _transfers(self, places: Mapping[str, str]) -> list[Transfer]:
         space_of = {drive.id: space.id for space in self._spaces for drive in space.drives}
@@ -198,15 +230,27 @@ class _Reach:
 
 
 def in_layers(moves: Sequence[Transfer], free_bytes: Mapping[str, int], floors: Mapping[str, int]) -> dict[str, int]:
-    """Moves in an order that works as layers: each is in the first in which it has room without what leaves there."""
-    free, left, layer = dict(free_bytes), dict(free_bytes), 0
-    layers = {}
+    """Moves in an order that works as layers: each is in the first in which it has room beside all that comes there in
+    this layer and after it, with what left in the layers before.
+    """
+    room: list[dict[str, int]] = []
+    """By layer, what is free over the floor of each space, with all that comes in it and before what leaves in it."""
+    freed: list[dict[str, int]] = []
+    layers: dict[str, int] = {}
     for move in moves:
-        if left[move.target] - move.room_bytes < floors[move.target]:
-            # It needs what left in this layer: so it is in the next.
-            layer, left = layer + 1, dict(free)
-        for room in (left, free):
-            room[move.target] -= move.room_bytes
-        free[move.source] += move.frees_bytes
+        first = max((layers[key] for key in move.after if key in layers), default=0)
+        layer = len(room)
+        while layer > first and room[layer - 1][move.target] >= move.room_bytes:
+            layer -= 1
+        if layer == len(room):
+            before = room[-1] if room else {space: free - floors[space] for space, free in free_bytes.items()}
+            more = freed[-1] if freed else {}
+            room.append({space: over + more.get(space, 0) for space, over in before.items()})
+            freed.append({})
         layers[move.key] = layer
+        freed[layer][move.source] = freed[layer].get(move.source, 0) + move.frees_bytes
+        for number in range(layer, len(room)):
+            room[number][move.target] -= move.room_bytes
+            if number > layer:
+                room[number][move.source] += move.frees_bytes
     return layers
