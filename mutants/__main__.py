@@ -158,6 +158,7 @@ def _try_all(chosen: Sequence[Mutant], test_map: TestMap) -> list[Mutant]:
     places: Queue[Path] = Queue()
     missed: list[Mutant] = []
     sharp: Counter[tuple[str, str]] = Counter()
+    passes: dict[str, bool] = {}
 
     def attempt(mutant: Mutant) -> None:
         # What noticed the last mutants of a file likely notices the next; the quickest first among the others.
@@ -165,7 +166,15 @@ def _try_all(chosen: Sequence[Mutant], test_map: TestMap) -> list[Mutant]:
         tests.sort(key=lambda test: -sharp[mutant.file, test])
         place = places.get()
         try:
-            noticed_by = _noticed_by(mutant, tests, sum(test_map.seconds.get(test, 0) for test in tests), place)
+            while True:
+                tests = [test for test in tests if passes.get(test, True)]
+                noticed_by = _noticed_by(mutant, tests, sum(test_map.seconds.get(test, 0) for test in tests), place)
+                # A test that fails without the mutant, too, notices nothing: each is asked that once.
+                if noticed_by not in test_map.seconds or passes.get(noticed_by):
+                    break
+                passes[noticed_by] = _run([noticed_by], place).returncode == 0
+                if not passes[noticed_by]:
+                    print(f"FAILS WITHOUT ANY MUTANT, and is left out: {noticed_by}", flush=True)
         finally:
             places.put(place)
         if noticed_by is None:
@@ -213,26 +222,27 @@ def _noticed_by(mutant: Mutant, tests: Sequence[str], usual_s: float, place: Pat
     file = place / mutant.file
     whole = file.read_text(encoding="utf-8")
     file.write_text(mutant.text, encoding="utf-8")
-    words = [sys.executable, "-m", "pytest", "-x", "-q", *_PLAINLY, "--basetemp", str(place / "tmp"), *tests]
     try:
-        done = subprocess.run(
-            words,
-            cwd=place,
-            env=_environment(place),
-            capture_output=True,
-            text=True,
-            timeout=_PATIENCE * usual_s + _PATIENCE_S,
-            check=False,
-        )
+        done = _run(tests, place, _PATIENCE * usual_s + _PATIENCE_S)
     except subprocess.TimeoutExpired:
         return "the tests never ended"
     finally:
-        subprocess.run(["rm", "-rf", str(place / "tmp")], check=False)
         file.write_text(whole, encoding="utf-8")
     if done.returncode == 0:
         return None
     failed = (line.split(" - ")[0].split(" ", 1) for line in done.stdout.splitlines())
     return next((words[1] for words in failed if words[0] in ("FAILED", "ERROR")), "it could not run")
+
+
+def _run(tests: Sequence[str], place: Path, timeout_s: float | None = None) -> subprocess.CompletedProcess[str]:
+    """Run tests in a copy until one fails. Raises subprocess.TimeoutExpired."""
+    words = [sys.executable, "-m", "pytest", "-x", "-q", *_PLAINLY, "--basetemp", str(place / "tmp"), *tests]
+    try:
+        return subprocess.run(
+            words, cwd=place, env=_environment(place), capture_output=True, text=True, timeout=timeout_s, check=False
+        )
+    finally:
+        subprocess.run(["rm", "-rf", str(place / "tmp")], check=False)
 
 
 if __name__ == "__main__":

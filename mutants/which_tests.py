@@ -58,7 +58,7 @@ def measure(root: Path, which: Sequence[str]) -> TestMap:
         coverage_words = ["--cov=nuvik.core", "--cov-context=test", "--cov-report="]
         places = [f"--basetemp={folder}/tmp", f"--junitxml={report}"]
         words = [sys.executable, "-m", "pytest", "-q", *coverage_words, *places, *which]
-        environment = {**os.environ, "COVERAGE_FILE": str(data_file)}
+        environment = {**os.environ, "COVERAGE_FILE": str(data_file), "PYTHONPATH": str(root / "src")}
         done = subprocess.run(words, cwd=root, env=environment, capture_output=True, text=True, check=False)
         if done.returncode:
             raise TestsFail("\n".join(done.stdout.splitlines()[-8:]))

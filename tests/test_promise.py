@@ -212,7 +212,7 @@ def test_a_bit_flipped_on_the_way_is_found_and_copied_again(world):
 def test_a_drive_that_always_lies_is_refused_as_unsound(world, monkeypatch):
     source, _, whole = set_up(world)
     workspace = world.open()
-    monkeypatch.setattr(workspace.computer.host.files.hook, "read_back", lambda path, data: data[:-1] + b"?")
+    monkeypatch.setattr(workspace.computer.host.files.hook, "read_back", lambda path, data: bytes(data[:-1]) + b"?")
     with pytest.raises(Stopped, match="faulty"):
         shift(workspace, source)
     assert picture(source) == whole
