@@ -9,7 +9,7 @@ import sys
 from typing import TYPE_CHECKING, NoReturn
 
 from nuvik.cli.output import Output
-from nuvik.core.model.errors import BadInput, NotNamed, NuvikError, Refused, Stopped, StopRequested
+from nuvik.core.model.errors import BadInput, NotNamed, NuvikError, Refused, Stopped, StopRequested, system_words
 
 if TYPE_CHECKING:
     from typer.exceptions import TyperException
@@ -80,7 +80,7 @@ def _words_are_off(slip: TyperException) -> BadInput:
 def _unreadable(fault: OSError) -> Refused:
     from nuvik.core.model.names import shown
 
-    words = (fault.strerror or str(fault)).lower()
+    words = system_words(fault)
     where = f"{shown(os.fsdecode(fault.filename))}: " if isinstance(fault.filename, (str, bytes)) else ""
     return Refused(f"{where}{words}.", next_step="Check that path and its drive, and try again.")
 

@@ -19,7 +19,7 @@ from nuvik import __version__
 from nuvik.cli.output import Output, ProgressLine, working
 from nuvik.cli.table import table_lines
 from nuvik.core.model import units
-from nuvik.core.model.errors import BadInput, StopRequested
+from nuvik.core.model.errors import BadInput, StopRequested, system_words
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Stop
 from nuvik.log import log, set_up
@@ -143,7 +143,7 @@ class Call:
             self.problem(self._workspace.not_kept)
             raise typer.Exit(EXIT_FINDINGS)
         if fault := self.output.trouble:
-            words = (fault.strerror or str(fault)).lower()
+            words = system_words(fault)
             self.problem(f"the output cannot be written: {words}.", "What the call was for is done.")
             raise typer.Exit(EXIT_FINDINGS)
 

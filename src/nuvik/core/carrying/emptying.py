@@ -18,7 +18,7 @@ from nuvik.core.hosts.base import Host
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.emptied import Emptied, EmptiedState
-from nuvik.core.model.errors import DriveAway, Refused, Stopped
+from nuvik.core.model.errors import DriveAway, Refused, Stopped, system_words
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import OURS_PREFIX, shown
 from nuvik.core.model.paths import is_within
@@ -86,7 +86,7 @@ class Emptying:
                 return self._release(files, emptied)
             return emptied
         except OSError as fault:
-            words = (fault.strerror or str(fault)).lower()
+            words = system_words(fault)
             if emptied.state is EmptiedState.SETTING_ASIDE and self._undone(files, emptied):
                 full = fault.errno == errno.ENOSPC
                 raise Refused(

@@ -8,7 +8,7 @@ import os
 from nuvik.core.carrying.marks import MarkRefused
 from nuvik.core.carrying.work import Work
 from nuvik.core.hosts.base import drive_holding
-from nuvik.core.model.errors import Stopped
+from nuvik.core.model.errors import Stopped, system_words
 from nuvik.core.model.journal import Move
 from nuvik.core.model.names import shown
 
@@ -49,7 +49,7 @@ def stopped_by(work: Work, move: Move, fault: OSError) -> Stopped:
         what, mend = (text.format(where=where, at=at) for text in _WORDS[fault.errno])
     else:
         on = f" on {where}" if at else ""
-        what, mend = f"{shown(path) or where}{on}: {(fault.strerror or str(fault)).lower()}.", "Fix that"
+        what, mend = f"{shown(path) or where}{on}: {system_words(fault)}.", "Fix that"
     then = f"{mend}, then run “nuvik resume”; or" if mend else ""
     return Stopped(
         f"{what} {shown(move.library)}: {move.state.in_words}.",

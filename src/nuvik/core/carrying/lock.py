@@ -10,7 +10,7 @@ from contextlib import contextmanager
 from filelock import FileLock, Timeout
 
 from nuvik.core.model.clock import now_text
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import Refused, system_words
 from nuvik.core.model.names import shown
 from nuvik.core.store.database import CARRYING_LOCK
 
@@ -43,7 +43,7 @@ def carrying_lock(state_folder: str, what: str) -> Iterator[None]:
 
 
 def _not_writable(folder: str, fault: OSError) -> Refused:
-    words = (fault.strerror or str(fault)).lower()
+    words = system_words(fault)
     return Refused(
         f"Nuvik cannot keep its journal in {shown(folder)}: {words}.",
         next_step="Free some space there, make it writable, or choose another folder with --state.",

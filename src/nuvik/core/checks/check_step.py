@@ -13,6 +13,7 @@ from nuvik.core.checks.places import check_places
 from nuvik.core.checks.tethers import check_tethers
 from nuvik.core.hosts.base import Host
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import system_words
 from nuvik.core.model.inventory import Inventory
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Step
@@ -62,7 +63,7 @@ def check_step(
         # A name that is too long for the system, or a drive that went at this moment: nothing was touched.
         path = fault.filename if isinstance(fault.filename, str) else step.path
         findings.refuse(
-            f"{shown(path)} cannot be looked at: {(fault.strerror or str(fault)).lower()}.",
+            f"{shown(path)} cannot be looked at: {system_words(fault)}.",
             "Survey again and make a new plan.",
         )
     return findings

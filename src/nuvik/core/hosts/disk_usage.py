@@ -10,6 +10,8 @@ from dataclasses import dataclass
 
 import psutil
 
+from nuvik.core.model.errors import system_words
+
 ANSWER_LIMIT_S = 1.0
 NO_ANSWER = "it does not respond: check its cable or network, or restart the computer"
 
@@ -56,7 +58,7 @@ def _ask(point: str, answers: dict[str, Usage | str]) -> None:
     try:
         answers[point] = usage_of(point)
     except OSError as fault:
-        answers[point] = f"how full it is could not be read ({(fault.strerror or str(fault)).lower()})"
+        answers[point] = f"how full it is could not be read ({system_words(fault)})"
 
 
 def usage_of(point: str) -> Usage:

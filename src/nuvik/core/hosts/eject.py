@@ -12,7 +12,7 @@ from pathlib import Path
 from nuvik.core.hosts import linux_sysfs
 from nuvik.core.hosts.linux_sysfs import read_file
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import Refused, system_words
 from nuvik.core.model.names import shown
 
 _MOST_S = 120.0
@@ -92,7 +92,7 @@ def _run(words: Sequence[str], drive: Drive) -> None:
         ) from None
     except OSError as fault:
         raise Refused(
-            f"{shown(drive.label)} cannot be ejected: {(fault.strerror or str(fault)).lower()}.",
+            f"{shown(drive.label)} cannot be ejected: {system_words(fault)}.",
             next_step="Eject it with your desktop.",
         ) from None
     if done.returncode:

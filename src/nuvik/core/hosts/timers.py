@@ -15,7 +15,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import Refused, system_words
 from nuvik.core.model.names import shown
 
 UNIT = "nuvik-watch"
@@ -158,5 +158,5 @@ def _calls(calls: Sequence[Sequence[str]]) -> list[str]:
 
 
 def _refusal(path: str, fault: OSError) -> Refused:
-    words = (fault.strerror or str(fault)).lower()
+    words = system_words(fault)
     return Refused(f"{shown(path)} cannot be changed: {words}.", next_step="Make its folder writable, then try again.")

@@ -20,7 +20,7 @@ from nuvik.core.hosts.processes import open_paths, programs_using
 from nuvik.core.hosts.world_file import WORLD_FILE, DriveEntry, read_cards, read_world, set_attached
 from nuvik.core.hosts.world_rules import WorldClock, WorldRules
 from nuvik.core.model.drive import DEFAULT_HEADROOM_SHARE, Drive
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import Refused, system_words
 from nuvik.core.model.library import Card
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within, normalised
@@ -193,7 +193,7 @@ class WorldHost:
         try:
             set_attached(path, drive.device, attached)
         except OSError as fault:
-            words = (fault.strerror or str(fault)).lower()
+            words = system_words(fault)
             raise Refused(f"{shown(path)} cannot be changed: {words}.", next_step="Make it writable.") from None
         self._read_again_if_changed()
 

@@ -49,3 +49,8 @@ class DriveAway(Stopped):
 
 class StopRequested(Exception):
     """The user asked long work to stop. Raised by `Stop.check`, caught where the work can end cleanly."""
+
+
+def system_words(fault: OSError) -> str:
+    """Why the system refused something, in its own words and small letters."""
+    return (fault.strerror or str(fault)).lower()

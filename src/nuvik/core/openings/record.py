@@ -13,7 +13,7 @@ from nuvik.core.hosts.base import Host
 from nuvik.core.hosts.page_cache import can_put_out
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.errors import NotNamed, Refused
+from nuvik.core.model.errors import NotNamed, Refused, system_words
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
 from nuvik.core.model.opening import OtherRead, Recording
@@ -191,7 +191,7 @@ class Recorder:
         try:
             return subprocess.Popen(list(command), stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
         except OSError as fault:
-            words = (fault.strerror or str(fault)).lower()
+            words = system_words(fault)
             raise NotNamed(f"{shown(command[0])} cannot be started: {words}.", next_step="Check the command.") from None
 
     def _counters(self) -> dict[str, Counters]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sys
 
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import Refused, system_words
 from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shown
 from nuvik.core.model.tether import Tether, TetherKind
@@ -81,7 +81,7 @@ def put_folder(kind: Kind, before: str, after: str, home: str) -> None:
     except FileNotFoundError:
         data = b""
     except OSError as fault:
-        words = (fault.strerror or str(fault)).lower()
+        words = system_words(fault)
         raise Refused(f"{shown(tether.file)} cannot be read: {words}.", next_step="Look at it.") from None
     os.makedirs(os.path.dirname(tether.file), exist_ok=True)
     lead = b"" if not data or data.endswith(b"\n") else b"\n"

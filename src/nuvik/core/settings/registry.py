@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import sys
 
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import Refused, system_words
 from nuvik.core.model.names import shown
 
 FORMAT = "registry"
@@ -46,7 +46,7 @@ def _value(path: str, name: str) -> tuple[str, int]:
         with winreg.OpenKey(getattr(winreg, hive), key) as opened:
             text, kind = winreg.QueryValueEx(opened, name)
     except OSError as fault:
-        words = (fault.strerror or str(fault)).lower()
+        words = system_words(fault)
         raise Refused(f"“{shown(name)}” in {shown(path)} cannot be read: {words}.", next_step="Check both.") from None
     if kind not in (winreg.REG_SZ, winreg.REG_EXPAND_SZ):
         raise Refused(f"“{shown(name)}” in {shown(path)} is no text.", next_step="Choose another value.")
@@ -73,5 +73,5 @@ def write_registry(path: str, name: str, before: str, after: str) -> None:
             winreg.SetValueEx(opened, name, 0, kind, after)
             winreg.FlushKey(opened)
     except OSError as fault:
-        words = (fault.strerror or str(fault)).lower()
+        words = system_words(fault)
         raise Refused(f"{shown(path)} cannot be changed: {words}.", next_step="Get permission to change it.") from None

@@ -9,7 +9,7 @@ import stat
 import tempfile
 from dataclasses import dataclass
 
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import Refused, system_words
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import parents
 from nuvik.core.model.tether import Tether, TetherKind
@@ -169,7 +169,7 @@ def _seen(path: str) -> _Seen:
                 raise Refused(f"{shown(path)} is too large for a settings file.", next_step="Choose another file.")
             data = file.read(LARGEST_FILE_BYTES + 1)
     except OSError as fault:
-        words = (fault.strerror or str(fault)).lower()
+        words = system_words(fault)
         raise Refused(f"{shown(path)} cannot be read: {words}.", next_step="Check the path.") from None
     return _Seen(place, data, _mark(facts))
 
@@ -191,7 +191,7 @@ def _keep_copy(seen: _Seen, keep: str) -> None:
             os.fsync(file.fileno())
         os.replace(part, keep)
     except OSError as fault:
-        words = (fault.strerror or str(fault)).lower()
+        words = system_words(fault)
         what = f"{shown(seen.path)} is not changed, since it cannot be copied to {shown(keep)} first: {words}."
         raise Refused(what, next_step="Free space there.") from None
 
@@ -220,7 +220,7 @@ def _replaced(seen: _Seen, data: bytes) -> bool:
         _sync_folder(folder)
         return True
     except OSError as fault:
-        words = (fault.strerror or str(fault)).lower()
+        words = system_words(fault)
         raise Refused(
             f"{shown(seen.path)} cannot be changed: {words}.", next_step="Get permission to write it, or free space."
         ) from None

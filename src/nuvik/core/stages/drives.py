@@ -10,7 +10,7 @@ from typing import Any
 from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.model import units
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.errors import BadInput, NotNamed, Refused
+from nuvik.core.model.errors import BadInput, NotNamed, Refused, system_words
 from nuvik.core.model.gauging import GaugeBudget, GaugeOutcome, GaugeProgress, GaugeResult
 from nuvik.core.model.names import shown
 from nuvik.core.model.progress import Stop
@@ -167,7 +167,7 @@ class DrivesStage:
         except Refused as refusal:
             return GaugeOutcome(drive=drive.id, problem=f"{refusal.what} {refusal.next_step}")
         except OSError as fault:
-            why = (fault.strerror or str(fault)).lower()
+            why = system_words(fault)
             return GaugeOutcome(
                 drive=drive.id,
                 problem=f"{shown(drive.label)} could not be measured to the end ({why}). Check its cable, your rights "

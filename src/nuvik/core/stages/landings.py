@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from nuvik.core.hosts.base import drive_holding
 from nuvik.core.model.clock import moment_of, now_text
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.errors import BadInput, Refused
+from nuvik.core.model.errors import BadInput, Refused, system_words
 from nuvik.core.model.landing import LandingPlace, LandingRow, PlaceState
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.names import shown
@@ -278,7 +278,7 @@ class LandingStage:
         try:
             os.makedirs(landing.path, exist_ok=True)
         except OSError as fault:
-            words = (fault.strerror or str(fault)).lower()
+            words = system_words(fault)
             what = f"{shown(landing.path)} cannot be made: {words}."
             raise Refused(what, next_step="Choose another folder.") from None
         by_key = {(change.file, change.key): change for change in changes}
@@ -384,7 +384,7 @@ class LandingStage:
             os.symlink(goal, link, target_is_directory=True)
         except OSError as fault:
             self._landings.remove_place(kind, n)
-            words = (fault.strerror or str(fault)).lower()
+            words = system_words(fault)
             raise Refused(f"{shown(link)} cannot be made: {words}.", next_step="Look at what is there.") from None
         return link
 

@@ -10,7 +10,7 @@ from nuvik.core.hosts.tree_checksum import tree_checksum
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.drive_note import Adoptable, DriveNote, NotedLibrary, NotedPart, NotedState
-from nuvik.core.model.errors import NotNamed, Refused
+from nuvik.core.model.errors import NotNamed, Refused, system_words
 from nuvik.core.model.library import Card, Library, Part
 from nuvik.core.model.names import shown
 from nuvik.core.model.paths import is_within
@@ -63,7 +63,7 @@ class NoteStage:
             try:
                 checksum = tree_checksum(self.computer.host.files, library.path, stop, read) if checksums else None
             except OSError as fault:
-                words = (fault.strerror or str(fault)).lower()
+                words = system_words(fault)
                 raise Refused(
                     f"{shown(library.name)} cannot be read: {words}.", next_step="Leave --checksums out, or mend it."
                 ) from None

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import Refused, system_words
 from nuvik.core.model.library import Card, Library, Part, Timing
 from nuvik.core.model.names import shown
 from nuvik.core.model.opening import Afterwards, ReadPattern, Recording, Taste, Warm
@@ -142,7 +142,7 @@ class OpeningStage:
             try:
                 tasted = taste(self.computer.host, library, recording, here, drive, report, stop)
             except OSError as fault:
-                words = (fault.strerror or str(fault)).lower()
+                words = system_words(fault)
                 raise Refused(
                     f"{shown(drive.label)} cannot be tasted: {words}.", next_step="Check the drive, and try again."
                 ) from None

@@ -6,7 +6,7 @@ import json
 import os
 import posixpath
 
-from nuvik.core.model.errors import NotNamed, Refused
+from nuvik.core.model.errors import NotNamed, Refused, system_words
 from nuvik.core.model.formats import PLAN_ENDING, check_format
 from nuvik.core.model.names import shown
 from nuvik.core.model.plan import Plan, Role, Step
@@ -28,7 +28,7 @@ def read_plan(path: str) -> Plan:
         with open(path, encoding="utf-8") as file:
             data = json.load(file)
     except OSError as fault:
-        words = (fault.strerror or str(fault)).lower()
+        words = system_words(fault)
         raise NotNamed(f"The plan {where} cannot be read: {words}.", next_step="Check the name.") from None
     except (ValueError, RecursionError) as fault:
         raise Refused(f"The plan {where} is not valid JSON: {fault}.", next_step="Make a new plan.") from None

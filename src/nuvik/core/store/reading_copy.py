@@ -9,6 +9,8 @@ import sqlite3
 import tempfile
 from urllib.parse import quote
 
+from nuvik.core.model.errors import system_words
+
 _PROBE_BYTES = 65_536
 """What a small transaction needs: its log, and the index of that."""
 _count = 0
@@ -47,7 +49,7 @@ def why_not_writable(folder: str) -> str | None:
     except OSError as fault:
         if fault.errno in (errno.ENOSPC, errno.EDQUOT):
             return "its drive is full"
-        return (fault.strerror or str(fault)).lower()
+        return system_words(fault)
     return None
 
 

@@ -9,7 +9,7 @@ import stat
 
 from nuvik.core.hosts.base import Host
 from nuvik.core.hosts.many_files import Facts
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import Refused, system_words
 from nuvik.core.model.fallback import Newer, NewerFile
 from nuvik.core.model.library import Library
 from nuvik.core.model.names import shown
@@ -59,7 +59,7 @@ def _files(host: Host, root: str, stop: Stop | None) -> dict[str, Facts]:
     try:
         facts = os.lstat(root)
     except OSError as fault:
-        fail(root, (fault.strerror or str(fault)).lower())
+        fail(root, system_words(fault))
     if not stat.S_ISDIR(facts.st_mode):
         raise Refused(f"{shown(root)} is no folder.", next_step="Only folders are compared file by file.")
     return {

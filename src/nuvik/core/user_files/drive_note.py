@@ -11,7 +11,7 @@ from typing import Annotated, Literal
 from pydantic import Field, ValidationError, field_validator
 
 from nuvik.core.model.drive_note import DriveNote, NotedLibrary, NotedPart
-from nuvik.core.model.errors import Refused
+from nuvik.core.model.errors import Refused, system_words
 from nuvik.core.model.library import Kind
 from nuvik.core.model.names import shown
 from nuvik.core.model.opening import FolderShare, ReadPattern
@@ -94,7 +94,7 @@ def read_note(path: str) -> DriveNote:
             next_step="On the computer that knows it: “nuvik note DRIVE --yes”.",
         ) from None
     except OSError as fault:
-        raise _refusal(path, (fault.strerror or str(fault)).lower()) from None
+        raise _refusal(path, system_words(fault)) from None
     except ValidationError as fault:
         first = fault.errors()[0]
         where = ".".join(map(str, first["loc"]))

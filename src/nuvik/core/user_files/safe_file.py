@@ -8,7 +8,7 @@ import os
 import tempfile
 from collections.abc import Iterable
 
-from nuvik.core.model.errors import NotNamed, Refused
+from nuvik.core.model.errors import NotNamed, Refused, system_words
 from nuvik.core.model.names import shown
 
 _MODE = 0o666
@@ -37,7 +37,7 @@ def make_folder_of(path: str) -> None:
             os.makedirs(folder, exist_ok=True)
     except OSError as fault:
         raise Refused(
-            f"The folder {shown(folder)} cannot be made: {(fault.strerror or str(fault)).lower()}.",
+            f"The folder {shown(folder)} cannot be made: {system_words(fault)}.",
             next_step="Choose another place.",
         ) from None
 
@@ -64,7 +64,7 @@ def write_bytes(path: str, data: bytes) -> None:
                 os.unlink(part)
         off = fault.errno in (errno.ENOENT, errno.ENOTDIR, errno.EISDIR)
         raise (NotNamed if off else Refused)(
-            f"{shown(path)} cannot be written: {(fault.strerror or str(fault)).lower()}.",
+            f"{shown(path)} cannot be written: {system_words(fault)}.",
             next_step="Choose another place.",
         ) from None
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from nuvik.core.model.errors import NotNamed, Refused
+from nuvik.core.model.errors import NotNamed, Refused, system_words
 from nuvik.core.model.formats import check_format
 from nuvik.core.model.names import shown
 
@@ -19,7 +19,7 @@ def read_checked(path: str, model: type[Any], newest_format: str) -> Any:
         with open(path, encoding="utf-8") as file:
             data = tomllib.loads(file.read())
     except OSError as fault:
-        words = (fault.strerror or str(fault)).lower()
+        words = system_words(fault)
         raise NotNamed(f"{shown(path)} cannot be read: {words}.", next_step="Check the file.") from None
     except UnicodeDecodeError:
         raise Refused(f"{shown(path)} is not text in UTF-8.", next_step="Save it as UTF-8.") from None

@@ -22,6 +22,7 @@ from nuvik.core.hosts.anchors import Anchor
 from nuvik.core.hosts.base import drive_holding
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import system_words
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.leftover import Leftover, Repair
 from nuvik.core.model.names import OURS_PREFIX, shown
@@ -184,7 +185,7 @@ def _judged(work: Work, path: str, drive: Drive, moves: dict[tuple[int, str], Mo
     try:
         return _incoming(files, folder, seen) if role == "incoming" else _held(files, folder, seen)
     except OSError as fault:
-        words = (fault.strerror or str(fault)).lower()
+        words = system_words(fault)
         return folder.leftover(
             move,
             f"A folder of the move of {shown(move.library)}, of which not everything can be looked at: {words}.",

@@ -18,7 +18,7 @@ from nuvik.core.carrying.tethers.registry import tether_of
 from nuvik.core.carrying.tethers.settings import repair_tether
 from nuvik.core.carrying.work import Meter, Work
 from nuvik.core.model.clock import now_text
-from nuvik.core.model.errors import NuvikError, Refused
+from nuvik.core.model.errors import NuvikError, Refused, system_words
 from nuvik.core.model.inventory import plain_kind
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.leftover import Leftover, Repair
@@ -64,7 +64,7 @@ def mend(work: Work, leftovers: Iterable[Leftover]) -> list[Mended]:
 def _in_words(work: Work, leftover: Leftover, fault: OSError) -> NuvikError:
     if leftover.move is not None and leftover.repair is not Repair.CLOSE:
         return stopped_by(work, leftover.move, fault)
-    words = (fault.strerror or str(fault)).lower()
+    words = system_words(fault)
     return Refused(f"It cannot be removed: {words}.", next_step="Get permission to change it, or delete it yourself.")
 
 

@@ -8,11 +8,12 @@ from collections import Counter
 
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.many_files import Facts, facts_of
+from nuvik.core.model.errors import system_words
 from nuvik.core.model.inventory import EntryRecord, Inventory
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.progress import Stop
 from nuvik.core.survey.walk.scan_folder import hole_bytes
-from nuvik.core.survey.walk.walk_entries import Listed, walk, words_of
+from nuvik.core.survey.walk.walk_entries import Listed, walk
 
 _SPECIAL = {
     stat.S_IFSOCK: "a socket",
@@ -31,7 +32,7 @@ def take_inventory(
         facts = facts_of(files.facts(root))
         link = files.read_link(root) if stat.S_ISLNK(facts.st_mode) else None
     except OSError as fault:
-        taking.report(root, words_of(fault))
+        taking.report(root, system_words(fault))
         return taking.inventory
     if root not in without:
         taking.add("", facts, link)
@@ -82,7 +83,7 @@ class _Taking:
         try:
             record = self._record(path, facts, link)
         except OSError as fault:
-            self.report(os.path.join(self.inventory.root, path), words_of(fault))
+            self.report(os.path.join(self.inventory.root, path), system_words(fault))
             return
         self.inventory.entries[path] = record
         if kind == stat.S_IFREG:

@@ -11,6 +11,7 @@ from typing import NamedTuple
 from nuvik.core.hosts.descent import Descent, link_text
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.many_files import Facts
+from nuvik.core.model.errors import system_words
 from nuvik.core.model.paths import below
 from nuvik.core.model.progress import Stop
 from nuvik.core.survey.walk.walk_slice import MOUNTED_HERE
@@ -52,7 +53,7 @@ class _Walk:
         try:
             descent = Descent(self._files.open_folder(self._root))
         except OSError as fault:
-            self._on_problem(self._root, words_of(fault))
+            self._on_problem(self._root, system_words(fault))
             return
         with descent:
             yield from self._listed("", descent)
@@ -117,13 +118,8 @@ class _Walk:
         yield Listed(folder, entries, links)
 
     def _report(self, path: str, fault: OSError) -> None:
-        self._on_problem(below(self._root, path), words_of(fault))
+        self._on_problem(below(self._root, path), system_words(fault))
 
 
 def _inside(folder: str, name: str) -> str:
     return f"{folder}{os.sep}{name}" if folder else name
-
-
-def words_of(fault: OSError) -> str:
-    """The system's error message, in lower case."""
-    return (fault.strerror or str(fault)).lower()

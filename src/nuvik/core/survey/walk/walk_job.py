@@ -9,8 +9,9 @@ from dataclasses import dataclass, field
 from nuvik.core.hosts.base import Host, drive_holding
 from nuvik.core.hosts.disk_usage import NO_ANSWER
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.errors import system_words
 from nuvik.core.survey.walk.folder_tree import Tree
-from nuvik.core.survey.walk.walk_slice import Sums, WalkRules, words_of
+from nuvik.core.survey.walk.walk_slice import Sums, WalkRules
 
 COLD_AFTER_S = 365 * 86_400
 BIG_FILE_BYTES = 16 * 2**20
@@ -92,7 +93,7 @@ def walk_job(
             tree.add(_alone(host, root))
     except OSError as fault:
         job.left.clear()
-        tree.root.own.problems.append(("", words_of(fault)))
+        tree.root.own.problems.append(("", system_words(fault)))
     return job
 
 

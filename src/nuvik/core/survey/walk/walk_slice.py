@@ -26,6 +26,7 @@ from nuvik.core.hosts.descent import (
     open_folder,
 )
 from nuvik.core.hosts.subvolumes import SubVolume, sub_volume_at
+from nuvik.core.model.errors import system_words
 from nuvik.core.survey.walk.folder_stamps import settled_stamp
 from nuvik.core.survey.walk.scan_folder import HAS_BLOCKS, MAY_BE_AWAY, FolderScan, not_here, scan_folder
 
@@ -191,7 +192,7 @@ class _Slice:
         except OSError as fault:
             close(handle)
             if fault.errno != errno.ENOENT:
-                self._sums_of(start, depth_below(start, self._rules.anew)).problems.append((start, words_of(fault)))
+                self._sums_of(start, depth_below(start, self._rules.anew)).problems.append((start, system_words(fault)))
             return False
         depth = depth_below(start, self._rules.anew)
         sums = self._sums_of(start, depth)
@@ -212,7 +213,7 @@ class _Slice:
         except OSError as fault:
             close(handle)
             if fault.errno != errno.ENOENT:
-                self._sums_of(path, above.depth + 1).problems.append((path, words_of(fault)))
+                self._sums_of(path, above.depth + 1).problems.append((path, system_words(fault)))
             return False
         problem, within = "", None
         if identity in self._above:
@@ -251,7 +252,7 @@ class _Slice:
                 if _facts(above.handle)[0] != above.identity:
                     raise OSError(errno.ESTALE, "was moved during the survey")
             except OSError as fault:
-                above.sums.problems.append((above.path, words_of(fault)))
+                above.sums.problems.append((above.path, system_words(fault)))
                 above.below.clear()
         close(done.handle)
 
@@ -279,14 +280,14 @@ class _Slice:
             scan = scan_folder(handle, int(self._rules.cold_before_s), self._rules.big_bytes)
         except OSError as fault:
             if fault.errno != errno.ENOENT:
-                sums.problems.append((frame.path, words_of(fault)))
+                sums.problems.append((frame.path, system_words(fault)))
             return 0
         frame.below = scan.folders
         self._add_up(sums, within, scan)
         for name in scan.junctions:
             self._link(sums, handle, within, name)
         for name, problem in scan.failed:
-            sums.problems.append((prefix + name, words_of(problem)))
+            sums.problems.append((prefix + name, system_words(problem)))
         for name, mode in scan.odd:
             self._odd(sums, handle, within, name, mode)
         if scan.folders and self._rules.barriers:
@@ -370,11 +371,6 @@ def add_counts(to: dict[Any, int], more: dict[Any, int]) -> None:
 
 MOUNTED_HERE = "another drive is mounted here"
 A_SNAPSHOT = "it is a snapshot, whose data is counted where it was made from"
-
-
-def words_of(fault: OSError) -> str:
-    """The system's error message, in lower case."""
-    return (fault.strerror or str(fault)).lower()
 
 
 def _fewer_endings(sums: Sums) -> None:
