@@ -10,7 +10,7 @@ import threading
 import pytest
 import tomlkit
 import yaml
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from nuvik.core.model.errors import Refused
@@ -57,6 +57,8 @@ PATHS = st.text(st.characters(exclude_categories=("Cs", "Cc", "Zl", "Zp")), min_
 
 @pytest.mark.parametrize("name", FILES)
 @given(path=PATHS)
+@example(path="/a\\/b")
+@example(path="/a\\uß")
 def test_one_value_changes_and_every_other_byte_stays(name, path):
     form, key, before = FORMATS[name], KEYS[name], FILES[name].replace(b"OLD", OLD.encode())
     assert form.value(before, key) == OLD

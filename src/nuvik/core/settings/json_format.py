@@ -23,8 +23,9 @@ class JsonFormat(TextFormat):
         return list(_Reader(text).values)
 
     def written(self, text: str, old: str) -> str:
-        new = json.dumps(text, ensure_ascii=old.isascii() and "\\u" in old)
-        return new.replace("/", "\\/") if "\\/" in old else new
+        escapes = old.replace("\\\\", "")  # a backslash in the value says nothing of what comes after it
+        new = json.dumps(text, ensure_ascii=old.isascii() and "\\u" in escapes)
+        return new.replace("/", "\\/") if "\\/" in escapes else new
 
 
 class _Reader:
