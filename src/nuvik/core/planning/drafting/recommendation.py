@@ -26,7 +26,7 @@ from nuvik.core.planning.placement.limits import disks_of
 from nuvik.core.planning.placement.proposal import LEAST_GAP_S, PROVEN_GAP, Proposal
 from nuvik.core.planning.placement.solver import Effort
 from nuvik.core.planning.placement.spaces import Space, headroom_wanted, spaces_of
-from nuvik.core.planning.search.ideal import MOST_AT_ONCE, ideal_placement, seen_as_ideal
+from nuvik.core.planning.search.ideal import MOST_AT_ONCE, at_any_price, ideal_placement, seen_as_ideal
 from nuvik.core.planning.search.reach import Reachable, reach
 
 _LAST_SHARE, _FEW_MOVES = 0.1, 4
@@ -181,15 +181,14 @@ def _trades(snapshot: Snapshot, wishes: Wishes, proposal: Proposal) -> tuple[dic
         return {}, {}
     if len(snapshot.libraries) * len(snapshot.drives) > MOST_AT_ONCE:
         return {}, {}  # there is not the time for another search
-    wanted = {drive.id: headroom_wanted(drive, wishes) for drive in snapshot.drives}
-    at_any_price = ideal_placement(snapshot, replace(wishes, headroom_bytes=wanted), effort=Effort.LITTLE)
+    mended = at_any_price(snapshot, wishes, proposal.places)
     drives = {drive.id: drive for drive in snapshot.drives}
     by_id = {library.id: library for library in snapshot.libraries}
     seconds = sum(
         moving_s(by_id[library_id], drives[by_id[library_id].drive], drives[goal])
-        for library_id, goal in at_any_price.proposal.places.items()
+        for library_id, goal in mended.places.items()
     )
-    left = at_any_price.proposal.short_bytes
+    left = mended.short_bytes
     return (
         {space: seconds for space in proposal.short_bytes if space not in left},
         {space: short for space, short in proposal.short_bytes.items() if space in left},

@@ -18,8 +18,8 @@ Array = Any
 """A numpy array of numbers; its shape is said where it is made."""
 _MOST_TRIED = 40
 """So many pairs that would help are tried for an order before the search ends."""
-_FIRSTS = 64
-"""So many libraries, those that stand worst, are the first of a pair."""
+_FIRSTS, _FIRSTS_OF_MANY, _MANY = 64, 24, 200
+"""So many libraries, those that stand worst, are the first of a pair; fewer where there are very many."""
 _MOST_STEPS = 400
 _LEAST_GAIN_S = 0.05
 
@@ -101,9 +101,9 @@ class Exchange:
 
     def _better_pair(self) -> bool:
         """Two libraries that move at once: the first goes where it is better off, the second makes room for it."""
-        regrets = self._regrets()
+        regrets, firsts = self._regrets(), _FIRSTS if len(self._choices) <= _MANY else _FIRSTS_OF_MANY
         swaps: list[tuple[float, int, int, int, int]] = []
-        for row in map(int, numpy.argsort(-regrets, kind="stable")[:_FIRSTS]):
+        for row in map(int, numpy.argsort(-regrets, kind="stable")[:firsts]):
             for column in map(int, numpy.flatnonzero(numpy.isfinite(self._costs[row]))):
                 if column == self._place[row]:
                     continue

@@ -8,6 +8,7 @@ proof.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 
@@ -16,6 +17,7 @@ from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.proposal import Proposal, acceptable_gap_s, proposal_of
 from nuvik.core.planning.placement.solver import Effort, Relaxed, Solved
+from nuvik.core.planning.placement.spaces import headroom_wanted
 from nuvik.core.planning.search.anneal import Annealing
 from nuvik.core.planning.search.figures import Figures
 
@@ -25,7 +27,7 @@ _KERNEL = 200
 """… with more only those that are made in part by the relaxed program, and so many of the next best."""
 _NODES_TIMES, _FEWEST_NODES, _MOST_NODES = 900_000, 5, 300
 """The more choices, the longer a node takes, and the less it brings: their square is divided by."""
-_NODES_TIMES_OF_KERNEL, _FEWEST_NODES_OF_KERNEL = 80_000, 20
+_NODES_TIMES_OF_KERNEL, _FEWEST_NODES_OF_KERNEL = 40_000, 10
 _LITTLE, _AGAIN = 8, 2
 """With little effort it is so many times fewer, and for very many libraries when some choices are forbidden later."""
 _QUICK_STEPS, _STEPS_AFTER = 6, 100
@@ -151,18 +153,32 @@ def ideal_placement(snapshot: Snapshot, wishes: Wishes, effort: Effort | None = 
     exchange = Exchange(figures, prices)
     exchange.begin_at(ideal.proposal.places)
     ideal = _better_of(ideal, exchange.search(_STEPS_AFTER)[0])
-    for number, heat_s in enumerate(_HEATS_S if ideal.choices <= MOST_AT_ONCE else ()):
-        annealing = Annealing(figures, seed=number)
-        places = ideal.proposal.places
-        if places.keys() <= figures.rows.keys():
-            annealing.start(list(places), places)
-        ideal = _better_of(ideal, annealing.search(_ANNEALING_STEPS, heat_s)[0])
-    return ideal
+    return ideal if ideal.choices > MOST_AT_ONCE else _by_chance(ideal, figures, ideal.proposal.places)
 
 
 def _better_of(ideal: Ideal, places: Mapping[str, str]) -> Ideal:
     better = ideal.valued(places)
     return replace(ideal, proposal=better) if better.cost_s < ideal.proposal.cost_s else ideal
+
+
+def at_any_price(snapshot: Snapshot, wishes: Wishes, places: Mapping[str, str]) -> Proposal:
+    """What could be had of the headroom if nothing counted but that, searched by chance from a placement. Nothing is
+    proven of it.
+    """
+    wanted = {drive.id: headroom_wanted(drive, wishes) for drive in snapshot.drives}
+    model = Placement(snapshot, replace(wishes, headroom_bytes=wanted))
+    return _by_chance(Ideal(model, Proposal(cost_s=math.inf), {}), Figures(model, {}), places).proposal
+
+
+def _by_chance(ideal: Ideal, figures: Figures, places: Mapping[str, str]) -> Ideal:
+    """An ideal made better by annealings that begin with a placement, or with a better one of an earlier annealing."""
+    for number, heat_s in enumerate(_HEATS_S):
+        annealing = Annealing(figures, seed=number)
+        if places.keys() <= figures.rows.keys():
+            annealing.start(list(places), places)
+        ideal = _better_of(ideal, annealing.search(_ANNEALING_STEPS, heat_s)[0])
+        places = ideal.proposal.places
+    return ideal
 
 
 def seen_as_ideal(snapshot: Snapshot, wishes: Wishes, proposal: Proposal) -> Ideal:

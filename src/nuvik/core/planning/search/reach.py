@@ -26,12 +26,15 @@ from nuvik.core.planning.search.layers import Layers, Reached
 _MOST_SETS = 2_000
 _QUICK_STEPS = 12
 _ROUNDS_FOR_FEW = 2
-_ANNEALINGS, _AFTERWARDS, _STEPS, _HEATS_S = 8, 2, 5_000, (3_000.0, 10_000.0, 1_000.0)
+_ANNEALINGS, _STEPS, _HEATS_S = 8, 5_000, (3_000.0, 10_000.0, 1_000.0)
+_STEPS_OF_MANY, _HEAT_OF_MANY_S = 20_000, 100.0
 _ANNEALINGS_OF_FEW = 20
 """Annealings take turns in how hot they begin: which is best differs from household to household."""
 _FEW_CHOICES = 120
 """With so few choices of a place there is time for all of them in layers, and for many nodes."""
-_NEXT_BEST = 40
+_FAR_OFF = 0.25
+"""With many choices the layers are worth their time only where what was reached costs so much more, measured."""
+_NEXT_BEST = 20
 """So many choices that the relaxed program calls cheap are goals beside those of earlier searches."""
 _LAYERS, _LAYERS_WITH_WAITING, _MOST_LAYERS = 3, 4, 6
 _NODES, _NODES_FOR_FEW = 1, 10
@@ -56,13 +59,13 @@ def reach(snapshot: Snapshot, wishes: Wishes, ideal: Ideal) -> Reachable:
     search = _Reach(snapshot, wishes, ideal)
     search.directly()
     if not search.is_good_enough and not wishes.on_trial:
-        if ideal.choices <= MOST_AT_ONCE:
-            search.by_chance(_ANNEALINGS_OF_FEW if ideal.choices <= _FEW_CHOICES else _ANNEALINGS)
+        search.by_chance()
         if ideal.choices <= _FEW_CHOICES or ideal.choices > MOST_AT_ONCE:
             search.without_what_is_stuck()
-        goals = search.everywhere() if ideal.choices <= _FEW_CHOICES else search.goals_at_hand()
-        if search.in_layers(_LAYERS, goals) and ideal.choices <= MOST_AT_ONCE:
-            search.by_chance(_AFTERWARDS)
+        if ideal.choices <= _FEW_CHOICES:
+            search.in_layers(_LAYERS, search.everywhere())
+        elif search.is_far_off and search.in_layers(_LAYERS, search.goals_at_hand()):
+            search.by_chance()
         search.in_layers(_LAYERS_WITH_WAITING, search.goals_at_hand(), waiting=True)
     missing = search.missing if search.reached.places != ideal.proposal.places else None
     return Reachable(search.proposal, search.reached, *(missing or ("", 0)))
@@ -89,6 +92,11 @@ class _Reach:
         """Whether nothing could be much better, whatever the order; of a few libraries that has to be proven."""
         certain = self._ideal.proposal.in_time or not self._few
         return certain and self.proposal.cost_s - self._ideal.proposal.cost_s <= self._gap_s
+
+    @property
+    def is_far_off(self) -> bool:
+        """Whether the best of all is so much better that another search may well be worth its time."""
+        return self.proposal.cost_s > (1 + _FAR_OFF) * self._ideal.proposal.cost_s
 
     def directly(self) -> None:
         """Try an order for the ideal placement."""
@@ -132,17 +140,20 @@ class _Reach:
             if any(space.id == move.target and drive in space.drives for space in self._spaces)
         )
 
-    def by_chance(self, count: int) -> None:
+    def by_chance(self) -> None:
         """Search by short annealings, every other from what was reached so far. They hardly ever agree: where any of
-        them would move a library is what the search in layers has to choose from.
+        them would move a library is what the search in layers has to choose from. With very many libraries there is
+        only the time to make what was reached a little better.
         """
         figures = Figures(self._ideal.model, self._floors)
+        count = 1 if self._many else _ANNEALINGS_OF_FEW if self._few else _ANNEALINGS
+        heats_s = (_HEAT_OF_MANY_S,) if self._many else _HEATS_S
         for number in range(count):
             annealing = Annealing(figures, seed=number)
             if not number % 2 and not self.reached.via and self.reached.places.keys() <= figures.rows.keys():
                 places = self.reached.places
                 annealing.start(sorted(places, key=lambda key: self.reached.layers[key]), places)
-            self._take(*annealing.search(_STEPS, _HEATS_S[number % len(_HEATS_S)]))
+            self._take(*annealing.search(_STEPS_OF_MANY if self._many else _STEPS, heats_s[number % len(heats_s)]))
 
     def _exchange(self, moves: Sequence[Transfer], places: Mapping[str, str]) -> None:
         from nuvik.core.planning.search.exchange import Exchange  # brings numpy, which is slow to load
