@@ -213,11 +213,12 @@ def test_what_a_stop_left_is_looked_at_anew(world):
     begin(world.open(), path)
     workspace = world.open()
     assert die_after(workspace, 1, partial(workspace.emptying.release, 2))
+    (kept,) = world.open().emptying.kept()
+    left = picture(world.open().emptying.content_of(kept))
     os.rename(path, f"{path} gone")
     with pytest.raises(Stopped, match="kept at"):
         world.open().emptying.kept() and world.open().emptying.release(2)
-    (kept,) = world.open().emptying.kept()
-    assert picture(world.open().emptying.content_of(kept)) == whole
+    assert picture(world.open().emptying.content_of(kept)) == left
     os.rename(f"{path} gone", path)
     with pytest.raises(Refused):
         world.open().emptying.release(2)  # it has gone on, and is gone
