@@ -25,7 +25,7 @@ import psutil
 import pytest
 from carrying import carrying
 from foreseeing import foreseeing, simulating
-from full_homes import proposing_on_full_drives
+from full_homes import proposing_in_time, proposing_on_full_drives
 from keys import pressing_keys
 from keys_in_tmux import pressing_keys_in_tmux
 from opening import recording_openings
@@ -62,6 +62,7 @@ def main() -> int:
         sizing_a_million,
         proposing,
         proposing_on_full_drives,
+        proposing_in_time,
         editing,
         pressing_keys,
         pressing_keys_in_tmux,

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 import random
 import statistics
+import time
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
@@ -31,8 +32,14 @@ _SPEEDS = (
     (7_000, 5_000, 90_000, 1_000, False),
     (120, 110, 80, 2_000, True),
     (520, 470, 8_000, 2_000, False),
+    (2_000, 1_500, 40_000, 1_000, False),
+    (160, 150, 100, 4_000, False),
+    (900, 700, 6_000, 2_000, True),
+    (200, 180, 110, 6_000, False),
 )
 _OPENS = (0, 0, 0, 0.1, 0.25, 0.5, 1, 2, 5, 10)
+_IN_TIME = ((45, 6, 1.0, None), (500, 8, 5.0, None), (1_000, 8, 15.0, None), (2_000, 12, 30.0, 0.01))
+"""Libraries, drives, seconds, and how far from the bound at most."""
 FILLS = (0.6, 0.7, 0.8, 0.85, 0.9, 0.93, 0.95, 0.97)
 
 
@@ -207,4 +214,27 @@ def proposing_on_full_drives() -> Iterator[tuple[str, str, str, str, bool | None
             f"{statistics.median(kept_over_bound):.1%} with headroom kept",
             "none stuck, at most 1 % worse than the search",
             stuck == 0 and worst <= 0.01,
+        )
+
+
+def proposing_in_time() -> Iterator[tuple[str, str, str, str, bool | None]]:
+    """How long a proposal takes by the size of the household, in processor time, on drives that are more or less full;
+    the middle counts.
+    """
+    for count, drives, limit_s, most_gap in _IN_TIME:
+        seconds, gaps = [], []
+        for fill in (0.6, 0.8, 0.9, 0.93, 0.95):
+            for seed in (1, 2) if count < 1_000 else (1,):
+                snapshot = nearly_full(count, drives, fill, seed)
+                began = time.process_time()
+                recommendation = recommend(snapshot, Wishes())
+                seconds.append(time.process_time() - began)
+                gaps.append(recommendation.proposal.gap)
+        middle, gap = statistics.median(seconds), statistics.median(gaps)
+        yield (
+            f"propose for {count} libraries on {drives} drives, 60 to 95 % full",
+            f"at most {max(seconds):.1f} s",
+            f"{middle:.2f} s in the middle, {gap:.2%} above the bound",
+            f"within {limit_s:.0f} s" + ("" if most_gap is None else f", at most {most_gap:.0%} above the bound"),
+            middle <= limit_s and (most_gap is None or gap <= most_gap),
         )

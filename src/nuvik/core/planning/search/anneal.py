@@ -88,7 +88,7 @@ class Annealing:
         places_before = {row: here}
         prices_before: dict[int, float] = {}
         change = self._send(row, column, prices_before)
-        way = self._make_way(row, figures.space_of[column], places_before, prices_before)
+        way = self._make_way(figures.space_of[column], places_before, prices_before)
         if way is not None:
             change += way
             for space, before in prices_before.items():
@@ -113,9 +113,7 @@ class Annealing:
         self._put(row, column)
         return cost
 
-    def _make_way(
-        self, row: int, space: int, places_before: dict[int, int], prices_before: dict[int, float]
-    ) -> float | None:
+    def _make_way(self, space: int, places_before: dict[int, int], prices_before: dict[int, float]) -> float | None:
         """Send libraries away from a space until what arrived has room; what that costs, None where there is no way."""
         figures, chance, cost, sent = self._figures, self._chance, 0.0, 0
         while True:

@@ -165,9 +165,13 @@ def at_any_price(snapshot: Snapshot, wishes: Wishes, places: Mapping[str, str]) 
     """What could be had of the headroom if nothing counted but that, searched by chance from a placement. Nothing is
     proven of it.
     """
-    wanted = {drive.id: headroom_wanted(drive, wishes) for drive in snapshot.drives}
-    model = Placement(snapshot, replace(wishes, headroom_bytes=wanted))
-    return _by_chance(Ideal(model, Proposal(cost_s=math.inf), {}), Figures(model, {}), places).proposal
+    wishes = replace(wishes, headroom_bytes={drive.id: headroom_wanted(drive, wishes) for drive in snapshot.drives})
+    if wishes.on_trial:  # no library makes room for another then: chance gets nowhere
+        return ideal_placement(snapshot, wishes, effort=Effort.LITTLE).proposal
+    model = Placement(snapshot, wishes)
+    ideal = Ideal(model, Proposal(cost_s=math.inf), {})
+    ideal = _better_of(_better_of(ideal, {}), places)
+    return _by_chance(ideal, Figures(model, {}), ideal.proposal.places).proposal
 
 
 def _by_chance(ideal: Ideal, figures: Figures, places: Mapping[str, str]) -> Ideal:
