@@ -127,6 +127,29 @@ async def test_a_survey_that_ends_meanwhile_loses_no_wish_to_carry(shelf, monkey
         assert [move.library for move in app.desk.workspace.logbook.moves()] == ["Loom"]
 
 
+async def test_who_leaves_rehearse_is_not_asked_to_carry_later(shelf, monkeypatch):
+    let_go, check = threading.Event(), RehearseStage.check
+
+    def slow(self, *arguments, **named):
+        assert let_go.wait(20)
+        return check(self, *arguments, **named)
+
+    monkeypatch.setattr(RehearseStage, "check", slow)
+    app = NuvikApp(shelf.open)
+    async with app.run_test(size=(159, 47)) as pilot:
+        await settle(app, pilot)
+        await pilot.press("3")
+        app.screen.query_one(DriveBoard).point_at("kestrel")
+        await put_down(app, pilot, "Loom", "heron")
+        await pilot.press("4", "c", "1", "4")  # away, and back before the steps were looked at
+        let_go.set()
+        await settle(app, pilot)
+        assert app.desk.checked is not None and not isinstance(app.screen, Confirm)
+        await pilot.press("c")
+        await settle(app, pilot)
+        assert isinstance(app.screen, Confirm)
+
+
 async def test_what_is_half_done_and_on_trial_comes_first(shelf):
     workspace = shelf.open()
     plan = workspace.plan.make(workspace.plan.draft([(shelf.path("kestrel", "Games", "Kite"), "heron")]))
