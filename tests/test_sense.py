@@ -51,6 +51,8 @@ def test_nobody_moves_files_all_night_for_a_little_headroom():
     offered = recommend(snapshot, Wishes())
     assert not offered.draft.places and offered.trades["big"] > 10 * 3600
     assert "500 MB short of its headroom (0.1% of it): ending that would take 13 h" in recommendation_sentences(offered)
+    for wishes, mendable in ((Wishes(on_trial=True), True), (Wishes(pinned=frozenset(["Archive"])), False)):
+        assert ("big" in recommend(snapshot, wishes).trades) is mendable
     asked = recommend(snapshot, Wishes(free_more_bytes={"big": 600 * MB}))
     assert asked.draft.places == {"Archive": "stick"}, "asked for in so many words it is done"
 
