@@ -191,7 +191,7 @@ def proposing() -> Iterator[Row]:
     for count, limit_s in _PROPOSALS:
         snapshot = made_up_household(count, drives=6)
         began = time.perf_counter()
-        answer = recommend(snapshot, Wishes())
+        answer = recommend(snapshot, Wishes(every_move=True))
         seconds = time.perf_counter() - began
         yield (
             f"propose for {len(snapshot.libraries)} libraries, 6 drives",

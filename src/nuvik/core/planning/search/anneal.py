@@ -1,5 +1,5 @@
-"""Placements that an order of moves leads to, searched by chance: a library goes elsewhere, and what it finds in its
-way makes room.
+"""Placements that an order of moves leads to, searched by chance: a library goes elsewhere, and others make room for
+it.
 
 Simulated annealing (Kirkpatrick, Gelatt and Vecchi, Science 220, 1983): what makes things worse is accepted now and
 then, ever more seldom, so that the search climbs out of what only looks best from nearby. On nearly full drives hardly

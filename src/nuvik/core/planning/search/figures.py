@@ -158,9 +158,9 @@ class Figures:
         return True
 
     def an_order(self, rows: Sequence[int], place: Sequence[int]) -> list[int] | None:
-        """An order of moves in which each has room when its turn comes, none taken back while looking for it; None
-        where that comes to no end. What comes to a space with room for all that is still to come goes first, since it
-        is in nobody's way; then what frees most for its size.
+        """An order of moves in which each has room when its turn comes; None where none is found without ever taking a
+        move back. What comes to a space with room for all that is still to come goes first, since it is in nobody's
+        way; then what frees most.
         """
         room = [free - floor for free, floor in zip(self.free_gb, self.floor_gb, strict=True)]
         wanted = [0.0] * len(room)

@@ -3,7 +3,7 @@
 The best placement of all is tried first. Where no order leads there, many short annealings (`anneal`) begin with as
 much of it as can be carried, and with nothing; then the model in a few layers (`layers`) chooses among all that any of
 these would do, and what the relaxed program calls cheap; by way of a third drive too, where that is small enough. Of
-very many libraries what is stuck is forbidden instead, and the best placement without it is tried.
+very many libraries the moves that are stuck are forbidden instead, and the best placement without them is tried.
 What was reached so far is where each search begins, so that it never becomes worse. Searches are bounded by steps and
 nodes and not by time: the same household gets the same answer.
 """
@@ -95,8 +95,11 @@ class _Reach:
 
     @property
     def is_far_off(self) -> bool:
-        """Whether the best of all is so much better that another search may well be worth its time."""
-        return self.proposal.cost_s > (1 + _FAR_OFF) * self._ideal.proposal.cost_s
+        """Whether the best of all is so much better that another search may well be worth its time; or chance left out
+        some libraries, which have to move, are in pieces, or are bound to each other.
+        """
+        left_out = len(Figures(self._ideal.model, self._floors).rows) < len(self._ideal.model.choices)
+        return left_out or self.proposal.cost_s > (1 + _FAR_OFF) * self._ideal.proposal.cost_s
 
     def directly(self) -> None:
         """Try an order for the ideal placement."""
@@ -178,8 +181,8 @@ class _Reach:
         }
 
     def goals_at_hand(self) -> dict[str, set[str]]:
-        """By library, where it goes in any placement that was come by, the ideal one among them; and where the relaxed
-        program would have it go for little more than the best. Of very many libraries nothing when that is too much.
+        """By library, where it goes in any placement seen so far, the ideal one included; and where the relaxed program
+        would have it go for little more than the best. Nothing when that is too much to search among.
         """
         goals: dict[str, set[str]] = {}
         for places in (self._ideal.proposal.places, self.reached.places, *self._goals):
