@@ -120,6 +120,8 @@ def test_an_original_goes_back_only_when_its_copy_is_gone_and_its_name_is_free(o
     library, large, workspace = on_trial
     held_at = Path(held(workspace.logbook.moves()[0]))
     whole = picture(held_at)
+    (kept_on_trial,) = workspace.logbook.leftovers(real_places(workspace))
+    assert "kept while move 1 is on trial" in kept_on_trial.what
     shutil.rmtree(next(large.rglob("Library")))
     library.unlink()
     library.write_text("something of the user's")

@@ -13,12 +13,14 @@ import pytest
 
 from conftest import picture
 from nuvik.core.carrying.aside_folders import held, incoming, incoming_folder
+from nuvik.core.carrying.marks import difference
 from nuvik.core.carrying.run import outlook_of_undo, release, resume, undo
-from nuvik.core.carrying.tethers.none import lead_on
+from nuvik.core.carrying.tethers.none import NoTether, lead_on
 from nuvik.core.carrying.tethers.registry import tether_of
 from nuvik.core.carrying.tethers.settings import apply_tethers, prepare_tethers
 from nuvik.core.hosts import remove_tree, syscalls
 from nuvik.core.model.errors import Refused, Stopped
+from nuvik.core.model.filesystems import rules_of
 from nuvik.core.model.journal import State
 from nuvik.core.model.names import OURS_PREFIX
 from refusals import hook, move_of, once, refused_below, shift, stop_when, target_of
@@ -84,6 +86,21 @@ def test_owners_and_attributes_are_set(world, ferry):
     shift(world.open(), ferry)
     facts, folder = (target_of(world) / "start.bin").stat(), (target_of(world) / "data").stat()
     assert (facts.st_uid, facts.st_gid, folder.st_uid, folder.st_gid) == (1234, 1235, 1236, 1237)
+
+
+@pytest.mark.skipif(not hasattr(os, "getgroups"), reason="there are no groups here")
+@pytest.mark.parametrize(
+    ("user", "group", "groups", "counts"),
+    [(0, 5, [5], True), (1000, 1234, [5], True), (1000, 5, [5, 1234], True), (1000, 5, [5], False)],
+)
+def test_a_group_counts_only_where_the_user_may_give_it(world, ferry, monkeypatch, user, group, groups, counts):
+    shift(world.open(), ferry, on_trial=True)
+    entry = world.open().carry.work().journal.entries(move_of(world))["start.bin"]
+    monkeypatch.setattr(os, "geteuid", lambda: user)
+    monkeypatch.setattr(os, "getegid", lambda: group)
+    monkeypatch.setattr(os, "getgroups", lambda: groups)
+    mark = difference(entry._replace(group=77), entry._replace(group=1234), rules_of("ext4"))
+    assert mark == ("group" if counts else None)
 
 
 # -- publishing and switching ------------------------------------------------------------------------------
@@ -313,6 +330,16 @@ def test_links_lead_on_though_a_stop_left_half_of_that(world, ferry):
     after = world.path("wren", "Games", "Ferry")
     lead_on(world.open().carry.work(), move.target, after)
     assert os.readlink(ferry) == after and not left.is_symlink()
+
+
+def test_links_lead_back_when_a_way_without_a_link_is_given_up(world, ferry):
+    shift(world.open(), ferry)
+    work, move = world.open().carry.work(), move_of(world)
+    onward = replace(move, id=2, source=move.target, target=world.path("wren", "Games", "Ferry"))
+    lead_on(work, onward.source, onward.target)
+    assert os.readlink(ferry) == onward.target
+    NoTether().undo(work, onward)
+    assert os.readlink(ferry) == move.target
 
 
 def test_work_in_a_copy_is_taken_back_though_the_switch_was_never_written_down(world, ferry):
