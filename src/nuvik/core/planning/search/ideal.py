@@ -23,11 +23,13 @@ from nuvik.core.planning.search.figures import Figures
 
 MOST_AT_ONCE = 700
 """With so many choices of a place all are looked at together …"""
-_KERNEL = 200
-"""… with more only those that are made in part by the relaxed program, and so many of the next best."""
+_KERNEL, _KERNEL_SHARE = 200, 12
+"""… with more only those that are made in part by the relaxed program, and so many of the next best, or one in so many
+of all.
+"""
 _NODES_TIMES, _FEWEST_NODES, _MOST_NODES = 900_000, 5, 300
 """The more choices, the longer a node takes, and the less it brings: their square is divided by."""
-_NODES_TIMES_OF_KERNEL, _FEWEST_NODES_OF_KERNEL = 40_000, 10
+_NODES_TIMES_OF_KERNEL, _FEWEST_NODES_OF_KERNEL = 40_000, 5
 _LITTLE, _AGAIN = 8, 2
 """With little effort it is so many times fewer, and for very many libraries when some choices are forbidden later."""
 _QUICK_STEPS, _STEPS_AFTER = 6, 100
@@ -198,7 +200,8 @@ def seen_as_ideal(snapshot: Snapshot, wishes: Wishes, proposal: Proposal) -> Ide
 def _dear(relaxed: Relaxed, start: Mapping[int, float]) -> frozenset[int]:
     """The choices that are left out."""
     dear = sorted((relaxed.dear[variable], variable) for variable in start if relaxed.dear[variable] > 0)
-    return frozenset(variable for _, variable in dear[_KERNEL:] if not start[variable])
+    kernel = max(_KERNEL, len(start) // _KERNEL_SHARE)
+    return frozenset(variable for _, variable in dear[kernel:] if not start[variable])
 
 
 def prices_of_room(model: Placement, relaxed: Relaxed) -> dict[str, float]:

@@ -24,15 +24,15 @@ from nuvik.core.planning.search.ideal import MOST_AT_ONCE, Ideal
 from nuvik.core.planning.search.layers import Layers, Reached
 
 _MOST_SETS = 2_000
-_QUICK_STEPS = 12
+_QUICK_STEPS = 60
 _ROUNDS_FOR_FEW = 2
-_ANNEALINGS, _STEPS, _HEATS_S = 8, 5_000, (3_000.0, 10_000.0, 1_000.0)
+_ANNEALINGS, _STEPS, _HEATS_S = 7, 5_000, (3_000.0, 10_000.0, 1_000.0)
 _STEPS_OF_MANY, _HEAT_OF_MANY_S = 20_000, 100.0
 _ANNEALINGS_OF_FEW = 20
 """Annealings take turns in how hot they begin: which is best differs from household to household."""
 _FEW_CHOICES = 120
 """With so few choices of a place there is time for all of them in layers, and for many nodes."""
-_FAR_OFF = 0.25
+_FAR_OFF = 0.35
 """With many choices the layers are worth their time only where what was reached costs so much more, measured."""
 _NEXT_BEST = 20
 """So many choices that the relaxed program calls cheap are goals beside those of earlier searches."""
