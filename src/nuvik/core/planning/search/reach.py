@@ -207,7 +207,9 @@ class _Reach:
         layers = Layers(model, count, self._floors, self._snapshot.drives, so_far, goals, waiting)
         if len(model.program.costs) > (_MOST_WITH_WAITING if waiting else _MOST_VARIABLES):
             return False
-        solved = model.program.solve(self._gap_s, _NODES_FOR_FEW if self._few else _NODES, start=layers.start)
+        solved = model.program.solve(
+            self._gap_s, _NODES_FOR_FEW if self._few and not waiting else _NODES, start=layers.start
+        )
         if not solved.values or solved.cost + model.offset_s >= self.proposal.cost_s - self._gap_s / 10:
             return False
         self.reached = layers.reached(solved.values)
