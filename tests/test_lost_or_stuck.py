@@ -95,8 +95,8 @@ async def test_a_draft_and_its_history_outlive_pins_surveys_drives_and_the_progr
         assert not last.desk.draft.places
 
 
-async def test_a_survey_that_ends_meanwhile_loses_no_wish_to_carry(shelf, monkeypatch):
-    """However the key and the end of a survey meet: the user is asked, and what was agreed to is carried."""
+def hold_checks(monkeypatch) -> threading.Event:
+    """Looking at the steps of a plan waits for this event."""
     let_go, check = threading.Event(), RehearseStage.check
 
     def slow(self, *arguments, **named):
@@ -104,6 +104,12 @@ async def test_a_survey_that_ends_meanwhile_loses_no_wish_to_carry(shelf, monkey
         return check(self, *arguments, **named)
 
     monkeypatch.setattr(RehearseStage, "check", slow)
+    return let_go
+
+
+async def test_a_survey_that_ends_meanwhile_loses_no_wish_to_carry(shelf, monkeypatch):
+    """However the key and the end of a survey meet: the user is asked, and what was agreed to is carried."""
+    let_go = hold_checks(monkeypatch)
     app = NuvikApp(shelf.open)
     async with app.run_test(size=(159, 47), notifications=True) as pilot:
         await settle(app, pilot)
@@ -128,13 +134,7 @@ async def test_a_survey_that_ends_meanwhile_loses_no_wish_to_carry(shelf, monkey
 
 
 async def test_who_leaves_rehearse_is_not_asked_to_carry_later(shelf, monkeypatch):
-    let_go, check = threading.Event(), RehearseStage.check
-
-    def slow(self, *arguments, **named):
-        assert let_go.wait(20)
-        return check(self, *arguments, **named)
-
-    monkeypatch.setattr(RehearseStage, "check", slow)
+    let_go = hold_checks(monkeypatch)
     app = NuvikApp(shelf.open)
     async with app.run_test(size=(159, 47)) as pilot:
         await settle(app, pilot)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
 
 import pytest
 from full_homes import nearly_full
@@ -88,6 +89,9 @@ def test_within_a_layer_any_order_works(case, data):
 def test_what_is_searched_by_chance_has_room_and_costs_what_the_model_says(fill, most_moves):
     for seed in range(5):
         snapshot, wishes = nearly_full(14, 3, fill, seed), Wishes(most_moves=most_moves, most_moving_s=40_000)
+        collected = [replace(library, collection="Tide") for library in snapshot.libraries[::3]]
+        others = [library for number, library in enumerate(snapshot.libraries) if number % 3]
+        snapshot = replace(snapshot, libraries=(*collected, *others))
         model = Placement(snapshot, wishes)
         ideal = Ideal(model, Proposal(), {})
         spaces = spaces_of(snapshot.drives, wishes)

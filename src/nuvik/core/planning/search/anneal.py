@@ -129,8 +129,7 @@ class Annealing:
                 return None
             places_before[other] = self._place[other]
             cost += self._send(other, goal, prices_before)
-        enough = all(self._free[touched] >= figures.least_gb[touched] for touched in prices_before)
-        return cost if enough else None
+        return cost
 
     def _candidate_to_leave(self, space: int, least_gb: float) -> int | None:
         """A library in a space that takes at least so much there."""
@@ -168,12 +167,12 @@ class Annealing:
             [*others, *new],
             [*others[:between], *new[::-1], *others[between:]],
         )
-        works = next((sequence for sequence in sequences if figures.works(sequence, place)), None)
-        if works is None:
-            works = figures.an_order(sequences[2], place)
-        if works is None or not figures.within_limits(works, place):
+        order = next((sequence for sequence in sequences if figures.works(sequence, place)), None)
+        if order is None:
+            order = figures.an_order(sequences[2], place)
+        if order is None or not figures.within_limits(order, place):
             return False
-        self._sequence = works
+        self._sequence = order
         return True
 
     def _put(self, row: int, column: int) -> None:
