@@ -6,6 +6,8 @@ halved, a call dropped; and the tests that run that statement are run until one 
 and when fewer are noticed than the share allowed explains, the exit code is 1.
 
     --sample N     only N of them; always the same ones, as long as their code stays as it is
+    --skip N       without the first N of these
+    --workers N    try so many at once; as many as there are processors unless given
     --quick        only tests that are not marked as slow: stricter, and much sooner done
     --again FILE   only those that the run whose output is in FILE missed
     --map FILE     keep what each test runs in FILE; when FILE exists, it is used instead of running the tests first
@@ -43,6 +45,8 @@ _BY_CHANCE = 0.05
 """Fewer than the share are put down to the sample unless they are less likely than this."""
 _PATIENCE, _PATIENCE_S = 4.0, 60.0
 """A mutant that makes its tests take so many times as long, and seconds more, makes them run for ever."""
+_FIRST_TESTS_S = 15.0
+"""So many seconds of tests run before the others: a mutant that never ends is given up after minutes, not an hour."""
 _PLAINLY = ("-p", "no:xdist", "-p", "no:cacheprovider", "-p", "no:pytest_cov", "-o", "addopts=")
 
 TARGETS = (
@@ -86,13 +90,15 @@ def main() -> int:
         prog="start.py mutants", description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
     )
     parser.add_argument("--sample", type=int, default=0)
+    parser.add_argument("--skip", type=int, default=0)
+    parser.add_argument("--workers", type=int, default=os.cpu_count() or 1)
     parser.add_argument("--quick", action="store_true")
     parser.add_argument("--again", type=Path, default=None)
     parser.add_argument("--map", type=Path, default=None)
     parser.add_argument("--list", action="store_true")
     parser.add_argument("words", nargs="*")
     asked = parser.parse_args()
-    chosen = _chosen(asked.words, asked.sample)
+    chosen = _chosen(asked.words, asked.sample)[asked.skip :]
     if asked.again is not None:
         missed_then = set(re.findall(r"^MISSED +(.*?):\d+: (.*?)  \[", asked.again.read_text("utf-8"), re.MULTILINE))
         chosen = [mutant for mutant in chosen if (mutant.file, mutant.what) in missed_then]
@@ -109,7 +115,7 @@ def main() -> int:
         return 2
     print(f"The tests pass as things are ({time.monotonic() - began:.0f} s). {len(chosen)} mutants:", flush=True)
     try:
-        missed = _try_all(chosen, test_map)
+        missed = _try_all(chosen, test_map, asked.workers)
     except TestsFail as failure:
         print(f"Nothing can be said: the tests cannot run in a copy of the project.\n{failure}")
         return 2
@@ -153,8 +159,8 @@ def _test_map(quick: bool, kept_in: Path | None) -> TestMap:
     return test_map
 
 
-def _try_all(chosen: Sequence[Mutant], test_map: TestMap) -> list[Mutant]:
-    """Those that no test notices. As many are tried at once as there are processors, each in a copy of its own."""
+def _try_all(chosen: Sequence[Mutant], test_map: TestMap, workers: int) -> list[Mutant]:
+    """Those that no test notices. As many are tried at once as there are workers, each in a copy of its own."""
     places: Queue[Path] = Queue()
     missed: list[Mutant] = []
     sharp: Counter[tuple[str, str]] = Counter()
@@ -168,7 +174,7 @@ def _try_all(chosen: Sequence[Mutant], test_map: TestMap) -> list[Mutant]:
         try:
             while True:
                 tests = [test for test in tests if passes.get(test, True)]
-                noticed_by = _noticed_by(mutant, tests, sum(test_map.seconds.get(test, 0) for test in tests), place)
+                noticed_by = _noticed_by(mutant, tests, test_map, place)
                 # A test that fails without the mutant, too, notices nothing: each is asked that once.
                 if noticed_by not in test_map.seconds or passes.get(noticed_by):
                     break
@@ -184,7 +190,6 @@ def _try_all(chosen: Sequence[Mutant], test_map: TestMap) -> list[Mutant]:
         sys.stdout.flush()
 
     with tempfile.TemporaryDirectory(prefix="nuvik-mutants-", dir=QUICK_PLACE) as folder:
-        workers = os.cpu_count() or 1
         for number in range(workers):
             places.put(_copy_of_the_project(Path(folder) / str(number)))
         with ThreadPoolExecutor(workers) as pool:
@@ -215,23 +220,32 @@ def _environment(place: Path) -> dict[str, str]:
     }
 
 
-def _noticed_by(mutant: Mutant, tests: Sequence[str], usual_s: float, place: Path) -> str | None:
+def _noticed_by(mutant: Mutant, tests: Sequence[str], test_map: TestMap, place: Path) -> str | None:
     """What failed first with this mutant; None when all tests pass, or none runs the statement at all."""
-    if not tests:
-        return None
     file = place / mutant.file
     whole = file.read_text(encoding="utf-8")
     file.write_text(mutant.text, encoding="utf-8")
     try:
-        done = _run(tests, place, _PATIENCE * usual_s + _PATIENCE_S)
+        for batch in _in_batches(tests, test_map):
+            usual_s = sum(test_map.seconds.get(test, 0) for test in batch)
+            done = _run(batch, place, _PATIENCE * usual_s + _PATIENCE_S)
+            if done.returncode:
+                failed = (line.split(" - ")[0].split(" ", 1) for line in done.stdout.splitlines())
+                return next((words[1] for words in failed if words[0] in ("FAILED", "ERROR")), "it could not run")
     except subprocess.TimeoutExpired:
         return "the tests never ended"
     finally:
         file.write_text(whole, encoding="utf-8")
-    if done.returncode == 0:
-        return None
-    failed = (line.split(" - ")[0].split(" ", 1) for line in done.stdout.splitlines())
-    return next((words[1] for words in failed if words[0] in ("FAILED", "ERROR")), "it could not run")
+    return None
+
+
+def _in_batches(tests: Sequence[str], test_map: TestMap) -> list[Sequence[str]]:
+    """The first tests apart, as they mostly notice; then all others. None that is empty."""
+    first, seconds = 0, 0.0
+    while first < len(tests) and (not first or seconds < _FIRST_TESTS_S):
+        seconds += test_map.seconds.get(tests[first], 0)
+        first += 1
+    return [batch for batch in (tests[:first], tests[first:]) if batch]
 
 
 def _run(tests: Sequence[str], place: Path, timeout_s: float | None = None) -> subprocess.CompletedProcess[str]:
