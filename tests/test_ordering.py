@@ -11,7 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.ordering.drawn_order import draw_order
 from nuvik.core.planning.ordering.move_order import Transfer, order_moves
+from nuvik.core.planning.ordering.staging import LEG, Stage, with_legs
 from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.proposal import Proposal
 from nuvik.core.planning.placement.spaces import spaces_of
@@ -77,11 +79,20 @@ def test_forty_tight_moves_that_can_be_ordered_are(case, data):
 @given(case=moves_and_room(most=12), data=st.data())
 def test_within_a_layer_any_order_works(case, data):
     moves, free, floors = case
-    done = order_moves(moves, free, floors).done
-    layers = in_layers(done, free, floors)
-    assert layers.keys() == {move.key for move in done}
-    shuffled = sorted(data.draw(st.permutations(done)), key=lambda move: layers[move.key])
-    assert keeps_floors(shuffled, free, floors)
+    thirds = [Stage(move.key, "third", move.room_bytes, move.room_bytes) for move in moves]
+    free, floors = {**free, "third": data.draw(st.integers(0, 20))}, {**floors, "third": 0}
+    drawn, staged = draw_order(moves, thirds, free, floors, attempts=10)
+    assert keeps_floors(drawn, free, floors)
+    legs = {move.key for move in with_legs(moves, staged)}
+    assert {move.key for move in drawn} <= legs and len(legs) == len(moves) + len(staged)
+    for done in (order_moves(moves, free, floors).done, drawn):
+        layers = in_layers(done, free, floors)
+        assert layers.keys() == {move.key for move in done}
+        shuffled = sorted(data.draw(st.permutations(done)), key=lambda move: layers[move.key])
+        assert keeps_floors(shuffled, free, floors)
+        when = {move.key: number for number, move in enumerate(shuffled)}
+        for stage in staged if done is drawn else ():
+            assert when[f"{stage.key}{LEG}1"] < when[f"{stage.key}{LEG}2"]
 
 
 @pytest.mark.parametrize("fill", [0.7, 0.88, 0.95])

@@ -385,7 +385,11 @@ def test_every_stay_has_a_reason_and_nothing_is_claimed_that_was_not_proven(monk
         (Solved((), 0.0, 0.0, False), "Nothing moves: no better placement was found."),
         (Solved((0.0, 1.0, 1.0, *[0.0] * 20), 900.0, 450.0, False), "this is within"),
     ):
-        monkeypatch.setattr(IntegerProgram, "solve", lambda *_, solved=solved, **__: solved)
+
+        def solve(*_, solved=solved, without=(), **__):
+            return replace(solved, cost=1_000.0) if without else solved  # any other placement costs more
+
+        monkeypatch.setattr(IntegerProgram, "solve", solve)
         assert words in recommendation_sentences(recommend(snapshot, Wishes()))
 
 

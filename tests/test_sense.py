@@ -332,11 +332,21 @@ def test_who_came_to_wait_after_having_gone_on_goes_directly():
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("count, drives, fill, seed", [(60, 5, 0.95, 4), (60, 5, 0.93, 1), (45, 6, 0.9, 1)])
-def test_on_large_full_households_nothing_offered_is_stuck(count, drives, fill, seed):
+@pytest.mark.parametrize(
+    "count, drives, fill, seed, over_ideal",
+    [
+        (60, 5, 0.95, 4, 0.02),
+        (60, 5, 0.93, 1, 0.2),
+        (45, 6, 0.9, 1, 0.04),
+        (150, 5, 0.93, 3, 0.001),  # its order is drawn …
+        (150, 5, 0.93, 5, 0.001),  # … by way of a third drive
+    ],
+)
+def test_on_large_full_households_nothing_offered_is_stuck(count, drives, fill, seed, over_ideal):
     snapshot = nearly_full(count, drives, fill, seed)
     offered = recommend(snapshot, Wishes(every_move=True))
     assert offered.draft.places and not offered.draft.arranged.stuck
+    assert offered.proposal.cost_s <= (1 + over_ideal) * offered.ideal.cost_s
     steps = make_plan(offered.draft, offered).steps
     floors = {drive.id: space.floor_bytes for space in spaces_of(snapshot.drives, Wishes()) for drive in space.drives}
     moves, by_id = [(step.library.lower(), step.to_drive) for step in steps], {x.id: x for x in snapshot.libraries}

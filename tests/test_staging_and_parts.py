@@ -21,7 +21,8 @@ from nuvik.core.model.errors import Refused
 from nuvik.core.model.journal import State
 from nuvik.core.model.plan import Plan
 from nuvik.core.planning.ordering.move_order import Transfer, order_moves
-from nuvik.core.planning.ordering.staging import Stage, legs, untie
+from nuvik.core.planning.ordering.staging import Stage, legs
+from nuvik.core.planning.ordering.untie import untie
 from nuvik.core.stages.workspace import Workspace
 from nuvik.core.store.plan_file import read_plan, write_plan
 from test_ordering import keeps_floors

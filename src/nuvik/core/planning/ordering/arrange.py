@@ -11,8 +11,9 @@ from nuvik.core.model.library import Library
 from nuvik.core.model.plan import Role
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.ordering.move_order import MOST_SETS, Ordered, Transfer, order_moves
-from nuvik.core.planning.ordering.staging import LEG, MOST_TRIES, Stage, untie, with_legs
-from nuvik.core.planning.placement.limits import as_placed, may_stand
+from nuvik.core.planning.ordering.staging import LEG, Stage, with_legs
+from nuvik.core.planning.ordering.untie import MOST_TRIES, untie
+from nuvik.core.planning.placement.limits import may_wait
 from nuvik.core.planning.placement.spaces import spaces_of
 from nuvik.core.planning.placement.waiting import waiting_s_per_week
 
@@ -98,11 +99,7 @@ def arrange(
         for load in able
         for space in spaces
         for drive in space.drives[:1]
-        if drive.id not in (load.source.id, load.target.id)
-        and not drive.portable
-        # Holes that are lost on the way would not come back.
-        and (drive.rules.holes or not load.library.hole_bytes)
-        and may_stand(load.library, drive, load.source, as_placed(load.library, drive, wishes))
+        if drive.id != load.target.id and may_wait(load.library, drive, load.source, wishes)
     ]
     known = [
         Stage(

@@ -59,6 +59,11 @@ def placement_cost_s(library: Library, drive: Drive, source: Drive, wishes: Wish
     return cost + (weights.move_s if not piece or piece.body else 0)
 
 
+def waiting_cost_s(library: Library, drive: Drive, source: Drive, wishes: Wishes) -> float:
+    """What it costs more that a library waits on a drive, on its way to another one: it moves twice."""
+    return wishes.weighed.moving * moving_s(library, source, drive) + wishes.weighed.move_s
+
+
 def apart_cost_s(wishes: Wishes) -> float:
     """What it costs that a part stands apart from its library, the move of its own that this takes included."""
     return wishes.weighed.apart_part_s + wishes.weighed.move_s

@@ -28,6 +28,18 @@ def as_placed(library: Library, drive: Drive, wishes: Wishes) -> Wishes:
     return Wishes(placed={library.id: drive.id}, forbidden=wishes.forbidden)
 
 
+def may_wait(library: Library, drive: Drive, source: Drive, wishes: Wishes) -> bool:
+    """Whether a library that moves may wait on a drive, on its way to another one."""
+    return (
+        drive.id != source.id
+        and drive.attached
+        and not drive.portable
+        # Holes that are lost on the way would not come back.
+        and (drive.rules.holes or not library.hole_bytes)
+        and may_stand(library, drive, source, as_placed(library, drive, wishes))
+    )
+
+
 def is_pinned(library: Library, wishes: Wishes) -> bool:
     whole = library.piece.whole if library.piece else library.id
     return library.id in wishes.pinned or whole in wishes.pinned or library.why_not == PINNED

@@ -88,6 +88,13 @@ class Placement:
         if not relaxed and wishes.style is Style.FASTEST and not any(space.short_bytes for space in self.spaces):
             self._never_slower()
 
+    @property
+    def has_ties(self) -> bool:
+        """Whether something beside the places of libraries comes whole or not at all: a part that parts from its body,
+        or a demand that is not met.
+        """
+        return sum(self.program.binary) > sum(len(choice.variables) for choice in self.choices.values())
+
     def places(self, values: Sequence[float]) -> dict[str, str]:
         """By its id, the drive of each library that moves, by the values of the variables."""
         places = {}

@@ -3,13 +3,13 @@
 Solved by HiGHS (branch and cut; its dual bound is the proof), beginning with what simple exchanges bring. Of very many
 libraries only those choices are left that a relaxed program, in which parts of a library may be placed, does not call
 dear (the kernel search of Angelelli, Mansini and Speranza, Computers & Operations Research 37, 2010); its bound is the
-proof.
+proof, or that of the whole program's first node where parts and demands, which come whole or not at all, make it weak.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from nuvik.core.model.snapshot import Snapshot
@@ -94,7 +94,7 @@ class Ideal:
         start = self.start(places)
         dear = self.without
         if forbidden and self.choices > MOST_AT_ONCE:
-            dear = _dear(self.model.program.relaxed(forbidden), start)  # what is dear has changed
+            dear = _dear(self.model, self.model.program.relaxed(forbidden), start)  # what is dear has changed
         without = {*dear, *forbidden} - {variable for variable, value in start.items() if value}
         nodes = self.nodes
         if effort is Effort.LITTLE:
@@ -104,6 +104,15 @@ class Ideal:
         return self.model.program.solve(
             acceptable_gap_s(self.model), nodes, start=start, without=without, effort=effort
         )
+
+    def bound_of_all(self, values: Sequence[float]) -> float:
+        """What nothing can cost less than, with every choice looked at, as far as so few nodes can say. `values` are
+        those of the best known.
+        """
+        start = {number: value for number, value in enumerate(values) if self.model.program.binary[number]}
+        return self.model.program.solve(
+            acceptable_gap_s(self.model), self.nodes, start=start, effort=Effort.LITTLE
+        ).bound
 
     def valued(self, places: Mapping[str, str]) -> Proposal:
         """What a placement comes to, beside the ideal one: the model with every library where it is put. What the rules
@@ -141,9 +150,11 @@ def ideal_placement(snapshot: Snapshot, wishes: Wishes, effort: Effort | None = 
     places = {} if wishes.on_trial else Exchange(figures, prices).search(_QUICK_STEPS)[0]
     ideal = Ideal(model, Proposal(), prices, relaxed.dear)
     if ideal.choices > MOST_AT_ONCE:
-        ideal = replace(ideal, without=_dear(relaxed, ideal.start(places)))
+        ideal = replace(ideal, without=_dear(model, relaxed, ideal.start(places)))
     solved = ideal.solved(places, effort=effort)
-    bound = relaxed.bound if ideal.without else max(solved.bound, relaxed.bound)
+    bound = max(relaxed.bound, -math.inf if ideal.without else solved.bound)
+    if ideal.without and model.has_ties and solved.cost - bound > acceptable_gap_s(model):
+        bound = max(bound, ideal.bound_of_all(solved.values))
     in_time = solved.in_time if not ideal.without else solved.cost - bound <= acceptable_gap_s(model)
     ideal = replace(ideal, proposal=proposal_of(model, replace(solved, bound=bound, in_time=in_time)))
     # Within the gap that is allowed, a search may end with more missing than its own placement leaves missing.
@@ -193,15 +204,24 @@ def seen_as_ideal(snapshot: Snapshot, wishes: Wishes, proposal: Proposal) -> Ide
     relaxed = model.program.relaxed()
     ideal = Ideal(model, proposal, prices_of_room(model, relaxed), relaxed.dear)
     return (
-        replace(ideal, without=_dear(relaxed, ideal.start(proposal.places))) if ideal.choices > MOST_AT_ONCE else ideal
+        replace(ideal, without=_dear(model, relaxed, ideal.start(proposal.places)))
+        if ideal.choices > MOST_AT_ONCE
+        else ideal
     )
 
 
-def _dear(relaxed: Relaxed, start: Mapping[int, float]) -> frozenset[int]:
-    """The choices that are left out."""
-    dear = sorted((relaxed.dear[variable], variable) for variable in start if relaxed.dear[variable] > 0)
+def _dear(model: Placement, relaxed: Relaxed, start: Mapping[int, float]) -> frozenset[int]:
+    """The choices that are left out. Of each way from a drive to another as many stay: by their price alone the many
+    tiny libraries would crowd out all large ones, and whole ways with them.
+    """
+    by_way: dict[tuple[str, str], list[tuple[float, int]]] = {}
+    for choice in model.choices.values():
+        for drive, variable in choice.variables:
+            if relaxed.dear[variable] > 0:
+                by_way.setdefault((choice.source.id, drive.id), []).append((relaxed.dear[variable], variable))
+    turns = sorted((turn, variable) for way in by_way.values() for turn, (_, variable) in enumerate(sorted(way)))
     kernel = max(_KERNEL, len(start) // _KERNEL_SHARE)
-    return frozenset(variable for _, variable in dear[kernel:] if not start[variable])
+    return frozenset(variable for _, variable in turns[kernel:] if not start[variable])
 
 
 def prices_of_room(model: Placement, relaxed: Relaxed) -> dict[str, float]:

@@ -13,8 +13,8 @@ from dataclasses import dataclass, field
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.planning.ordering.staging import LEG
-from nuvik.core.planning.placement.costs import moving_s
-from nuvik.core.planning.placement.limits import as_placed, may_stand
+from nuvik.core.planning.placement.costs import moving_s, waiting_cost_s
+from nuvik.core.planning.placement.limits import may_wait
 from nuvik.core.planning.placement.placement_model import MovableLibrary, Placement
 from nuvik.core.planning.placement.solver import Terms
 from nuvik.core.planning.placement.spaces import GB, Space
@@ -158,7 +158,6 @@ class Layers:
     def _waits(self, choice: MovableLibrary, goals: dict[str, int]) -> list[dict[str, int]]:
         """That it waits on a third drive, layer by layer: it pays for the second move, and goes on in the end."""
         program, library, source = self.model.program, choice.library, choice.source
-        weights = self.model.given.weighed
         waits: list[dict[str, int]] = []
         thirds = [drive for drive in self._drives if self._may_wait(choice, drive)]
         came = self._so_far.via.get(library.id)
@@ -166,7 +165,7 @@ class Layers:
             now = {}
             for drive in thirds:
                 last = layer == self.count - 2
-                extra_s = weights.moving * moving_s(library, source, drive) + weights.move_s if last else 0.0
+                extra_s = waiting_cost_s(library, drive, source, self.model.given) if last else 0.0
                 now[drive.id] = program.variable(extra_s)
                 self.start[now[drive.id]] = float(came is not None and came[0] == drive.id and came[1] <= layer)
                 if waits:
@@ -183,16 +182,7 @@ class Layers:
         return waits
 
     def _may_wait(self, choice: MovableLibrary, drive: Drive) -> bool:
-        library, source = choice.library, choice.source
-        return (
-            drive is not source
-            and drive.attached
-            and not drive.portable
-            and library.piece is None
-            # Holes that are lost on the way would not come back.
-            and (drive.rules.holes or not library.hole_bytes)
-            and may_stand(library, drive, source, as_placed(library, drive, self.model.given))
-        )
+        return choice.library.piece is None and may_wait(choice.library, drive, choice.source, self.model.given)
 
     def _gone(self, mover: _Mover, layer: int) -> Terms:
         """That a library has left its drive in this layer or before."""

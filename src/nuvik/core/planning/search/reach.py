@@ -1,9 +1,9 @@
 """The best placement that can be reached: what an order of moves leads to, each of which has room when it is made.
 
-The best placement of all is tried first. Where no order leads there, many short annealings (`anneal`) begin with as
-much of it as can be carried, and with nothing; then the model in a few layers (`layers`) chooses among all that any of
-these would do, and what the relaxed program calls cheap; by way of a third drive too, where that is small enough. Of
-very many libraries the moves that are stuck are forbidden instead, and the best placement without them is tried.
+The best placement of all is tried first, by way of third drives too. Where no order leads there, many short annealings
+(`anneal`) begin with as much of it as can be carried, and with nothing; then the model in a few layers (`layers`)
+chooses among all that any of these would do, and what the relaxed program calls cheap. Of very many libraries the moves
+that are stuck are forbidden instead, the best placement without them is tried, and a long annealing begins with that.
 What was reached so far is where each search begins, so that it never becomes worse. Searches are bounded by steps and
 nodes and not by time: the same household gets the same answer.
 """
@@ -11,11 +11,15 @@ nodes and not by time: the same household gets the same answer.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.ordering.drawn_order import draw_order
 from nuvik.core.planning.ordering.move_order import Transfer, order_moves
+from nuvik.core.planning.ordering.staging import LEG, Stage
+from nuvik.core.planning.placement.costs import waiting_cost_s
+from nuvik.core.planning.placement.limits import may_wait
 from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.proposal import Proposal, acceptable_gap_s, proposal_of
 from nuvik.core.planning.search.anneal import Annealing
@@ -23,11 +27,12 @@ from nuvik.core.planning.search.figures import Figures
 from nuvik.core.planning.search.ideal import MOST_AT_ONCE, Ideal
 from nuvik.core.planning.search.layers import Layers, Reached
 
-_MOST_SETS = 2_000
+_MOST_SETS, _MOST_SETS_OF_MANY = 2_000, 200
+_ORDERS_DRAWN = 40
 _QUICK_STEPS = 60
 _ROUNDS_FOR_FEW = 2
 _ANNEALINGS, _STEPS, _HEATS_S = 7, 5_000, (3_000.0, 10_000.0, 1_000.0)
-_STEPS_OF_MANY, _HEAT_OF_MANY_S = 20_000, 100.0
+_STEPS_A_CHOICE, _MOST_STEPS, _HEAT_OF_MANY_S = 20, 200_000, 10.0
 _ANNEALINGS_OF_FEW = 20
 """Annealings take turns in how hot they begin: which is best differs from household to household."""
 _FEW_CHOICES = 120
@@ -59,10 +64,13 @@ def reach(snapshot: Snapshot, wishes: Wishes, ideal: Ideal) -> Reachable:
     search = _Reach(snapshot, wishes, ideal)
     search.directly()
     if not search.is_good_enough and not wishes.on_trial:
-        search.by_chance()
-        if ideal.choices <= _FEW_CHOICES or ideal.choices > MOST_AT_ONCE:
+        many = ideal.choices > MOST_AT_ONCE
+        if many:
             search.without_what_is_stuck()
+        if not many or search.reached.places != ideal.proposal.places:
+            search.by_chance()
         if ideal.choices <= _FEW_CHOICES:
+            search.without_what_is_stuck()
             search.in_layers(_LAYERS, search.everywhere())
         elif search.is_far_off and search.in_layers(_LAYERS, search.goals_at_hand()):
             search.by_chance()
@@ -86,6 +94,8 @@ class _Reach:
         self._goals: list[Mapping[str, str]] = []
         self.reached = Reached()
         self.proposal = self._valued(Reached())
+        self._direct, self._direct_cost_s = self.reached, self.proposal.cost_s
+        """The best so far in which no library waits on a third drive: where a search begins that knows no such ways."""
 
     @property
     def is_good_enough(self) -> bool:
@@ -126,14 +136,63 @@ class _Reach:
     def _try_order(self, proposal: Proposal) -> tuple[Transfer, ...]:
         """Take a placement when an order leads to it, or else as much of it as can be; the moves that are stuck."""
         transfers, on_trial = self._transfers(proposal.places), self._wishes.on_trial
-        ordered = order_moves(transfers, self._free, self._floors, on_trial, _MOST_SETS)
+        ordered = order_moves(
+            transfers, self._free, self._floors, on_trial, _MOST_SETS_OF_MANY if self._many else _MOST_SETS
+        )
         self._missing = (ordered.missing_on, ordered.missing_bytes)
         if not ordered.stuck:
-            self.reached = Reached(proposal.places, in_layers(ordered.done, self._free, self._floors))
-            self.proposal = proposal
-        elif ordered.done:
+            self._reaches(proposal, ordered.done)
+            return ()
+        gets_through = not on_trial and self._draw_order(proposal, transfers)
+        if ordered.done and (not gets_through or self.reached.via):
             self._exchange(ordered.done, proposal.places)
-        return ordered.stuck
+        return () if gets_through else ordered.stuck
+
+    def _reaches(self, proposal: Proposal, order: Sequence[Transfer], staged: Sequence[Stage] = ()) -> None:
+        """Keep a placement to which these moves lead, with both legs of those that wait on a third drive."""
+        choices, drives = self._ideal.model.choices, {drive.id: drive for drive in self._snapshot.drives}
+        extra_s = sum(
+            waiting_cost_s(choices[stage.key].library, drives[stage.via], choices[stage.key].source, self._wishes)
+            for stage in staged
+        )
+        if staged:
+            proposal = self._ideal.against_bound(replace(proposal, cost_s=proposal.cost_s + extra_s))
+        layers = in_layers(order, self._free, self._floors)
+        via = {stage.key: (stage.via, layers.pop(f"{stage.key}{LEG}1")) for stage in staged}
+        layers |= {stage.key: layers.pop(f"{stage.key}{LEG}2") for stage in staged}
+        self._keep(Reached(proposal.places, layers, via), proposal)
+
+    def _keep(self, reached: Reached, proposal: Proposal) -> None:
+        """Keep what was reached when it is the best so far, or the best in which no library waits on a third drive."""
+        if proposal.cost_s < self.proposal.cost_s:
+            self.reached, self.proposal = reached, proposal
+        if not reached.via and proposal.cost_s < self._direct_cost_s:
+            self._direct, self._direct_cost_s = reached, proposal.cost_s
+
+    def _draw_order(self, proposal: Proposal, transfers: Sequence[Transfer]) -> bool:
+        """Draw orders by chance for a placement, by way of third drives where none without gets through; True when one
+        does.
+        """
+        for stages in ((), self._stages(proposal.places)):
+            order, staged = draw_order(transfers, stages, self._free, self._floors, _ORDERS_DRAWN)
+            if len(order) == len(transfers) + len(staged):
+                self._reaches(proposal, order, staged)
+                return True
+        return False
+
+    def _stages(self, places: Mapping[str, str]) -> list[Stage]:
+        """The ways by a third drive. Where moves or moving are limited, there are none: each such way is two moves."""
+        if self._wishes.most_moves is not None or self._wishes.most_moving_s is not None:
+            return []
+        choices = [self._ideal.model.choices[library_id] for library_id in places]
+        return [
+            Stage(choice.library.id, space.id, choice.library.room_on(drive), choice.library.room_on(drive))
+            for choice in choices
+            if choice.library.piece is None
+            for space in self._spaces
+            for drive in space.drives[:1]
+            if may_wait(choice.library, drive, choice.source, self._wishes)
+        ]
 
     def _variable_of(self, move: Transfer) -> int:
         choice = self._ideal.model.choices[move.key]
@@ -153,10 +212,11 @@ class _Reach:
         heats_s = (_HEAT_OF_MANY_S,) if self._many else _HEATS_S
         for number in range(count):
             annealing = Annealing(figures, seed=number)
-            if not number % 2 and not self.reached.via and self.reached.places.keys() <= figures.rows.keys():
-                places = self.reached.places
-                annealing.start(sorted(places, key=lambda key: self.reached.layers[key]), places)
-            self._take(*annealing.search(_STEPS_OF_MANY if self._many else _STEPS, heats_s[number % len(heats_s)]))
+            begin = self._direct
+            if not number % 2 and begin.places.keys() <= figures.rows.keys():
+                annealing.start(sorted(begin.places, key=begin.layers.__getitem__), begin.places)
+            steps = min(_MOST_STEPS, _STEPS_A_CHOICE * self._ideal.choices) if self._many else _STEPS
+            self._take(*annealing.search(steps, heats_s[number % len(heats_s)]))
 
     def _exchange(self, moves: Sequence[Transfer], places: Mapping[str, str]) -> None:
         from nuvik.core.planning.search.exchange import Exchange  # brings numpy, which is slow to load
@@ -169,9 +229,7 @@ class _Reach:
         """Take a placement to which these moves lead when it is the best so far; its goals are kept in mind."""
         self._goals.append(places)
         reached = Reached(places, in_layers(order, self._free, self._floors))
-        proposal = self._valued(reached)
-        if proposal.cost_s < self.proposal.cost_s:
-            self.reached, self.proposal = reached, proposal
+        self._keep(reached, self._valued(reached))
 
     def everywhere(self) -> dict[str, set[str]]:
         """By library, the drives on which it may stand."""
@@ -203,7 +261,7 @@ class _Reach:
         model = Placement(self._snapshot, self._wishes)
         if self._few:
             count = max(count, min(_MOST_LAYERS, 1 + max(self.reached.layers.values(), default=0)))
-        so_far = self.reached.within(count)
+        so_far = (self.reached if waiting else self._direct).within(count)
         layers = Layers(model, count, self._floors, self._snapshot.drives, so_far, goals, waiting)
         if len(model.program.costs) > (_MOST_WITH_WAITING if waiting else _MOST_VARIABLES):
             return False
@@ -212,8 +270,7 @@ class _Reach:
         )
         if not solved.values or solved.cost + model.offset_s >= self.proposal.cost_s - self._gap_s / 10:
             return False
-        self.reached = layers.reached(solved.values)
-        self.proposal = self._ideal.against_bound(proposal_of(model, solved))
+        self._keep(layers.reached(solved.values), self._ideal.against_bound(proposal_of(model, solved)))
         return True
 
     def _transfers(self, places: Mapping[str, str]) -> list[Transfer]:
@@ -254,7 +311,8 @@ def in_layers(moves: Sequence[Transfer], free_bytes: Mapping[str, int], floors: 
     freed: list[dict[str, int]] = []
     layers: dict[str, int] = {}
     for move in moves:
-        first = max((layers[key] for key in move.after if key in layers), default=0)
+        # What waits on a third drive goes on in a later layer, since within one any order must do.
+        first = max((layers[key] + (LEG in key) for key in move.after if key in layers), default=0)
         layer = len(room)
         while layer > first and room[layer - 1][move.target] >= move.room_bytes:
             layer -= 1
