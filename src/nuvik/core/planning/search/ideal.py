@@ -23,9 +23,9 @@ from nuvik.core.planning.search.figures import Figures
 
 MOST_AT_ONCE = 700
 """With so many choices of a place all are looked at together …"""
-_KERNEL, _KERNEL_SHARE = 200, 12
+_KERNEL, _KERNEL_SHARE, _OF_WAYS = 200, 12, 0.3
 """… with more only those that are made in part by the relaxed program, and so many of the next best, or one in so many
-of all.
+of all; so large a share of these is the next best of each way from a drive to another.
 """
 _NODES_TIMES, _FEWEST_NODES, _MOST_NODES = 900_000, 5, 300
 """The more choices, the longer a node takes, and the less it brings: their square is divided by."""
@@ -211,17 +211,20 @@ def seen_as_ideal(snapshot: Snapshot, wishes: Wishes, proposal: Proposal) -> Ide
 
 
 def _dear(model: Placement, relaxed: Relaxed, start: Mapping[int, float]) -> frozenset[int]:
-    """The choices that are left out. Of each way from a drive to another as many stay: by their price alone the many
-    tiny libraries would crowd out all large ones, and whole ways with them.
+    """The choices that are left out. By their price alone the many tiny libraries would crowd out all large ones, and
+    whole ways from a drive to another with them: some of each way stay, the others by their price.
     """
     by_way: dict[tuple[str, str], list[tuple[float, int]]] = {}
     for choice in model.choices.values():
         for drive, variable in choice.variables:
             if relaxed.dear[variable] > 0:
                 by_way.setdefault((choice.source.id, drive.id), []).append((relaxed.dear[variable], variable))
-    turns = sorted((turn, variable) for way in by_way.values() for turn, (_, variable) in enumerate(sorted(way)))
+    by_turn = sorted((turn, variable) for way in by_way.values() for turn, (_, variable) in enumerate(sorted(way)))
+    by_price = sorted(pair for way in by_way.values() for pair in way)
     kernel = max(_KERNEL, len(start) // _KERNEL_SHARE)
-    return frozenset(variable for _, variable in turns[kernel:] if not start[variable])
+    of_ways = [variable for _, variable in by_turn[: int(_OF_WAYS * kernel)]]
+    order = dict.fromkeys((*of_ways, *(variable for _, variable in by_price)))
+    return frozenset(variable for variable in list(order)[kernel:] if not start[variable])
 
 
 def prices_of_room(model: Placement, relaxed: Relaxed) -> dict[str, float]:
