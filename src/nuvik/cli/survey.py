@@ -154,7 +154,7 @@ def _take(call: Call, paths: tuple[str, ...], quick: bool) -> Snapshot:
             snapshot, again = stage.take_quickly(report, stop)
     finally:
         line.clear()
-    call.notice(f"{again.walked:,} of {again.folders:,} folders had changed, and were looked at again.")
+    call.notice(f"{again.walked:,} of {again.folders:,} folders may have changed, and were looked at again.")
     return snapshot
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import os
+import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
@@ -50,6 +51,8 @@ from nuvik.core.user_files.cards_file import cards_text, read_cards_file
 from nuvik.core.user_files.safe_file import free_stem, write_text
 
 log = logging.getLogger(__name__)
+_KEPT_FOR_S, _FEW_CHANGES = 86_400.0, 0.05
+"""Trees that were kept so long ago, or of which a larger share changed, are written anew after a quick survey."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,11 +107,13 @@ class SurveyStage:
         """
         computer = self.computer
         drives, cards = computer.drives(), self.cards()
-        trees, again = walked_again(computer.host, drives, kept_walked(computer.state_folder), cards, report, stop)
+        kept = kept_walked(computer.state_folder)
+        trees, again = walked_again(computer.host, drives, kept, cards, report, stop)
         if stop is not None:
             stop.check()
         taken = judged(computer.host, drives, trees, cards, library_history(computer.database))
-        self._keep_trees(trees)
+        age_s = time.time() - min((tree.walked_at_s for tree in kept), default=0.0)
+        self._keep_trees(trees, age_s > _KEPT_FOR_S or again.walked > _FEW_CHANGES * again.folders)
         log.info("surveyed quickly: %d of %d folders walked", again.walked, again.folders)
         silent = {drive_holding(drives, tree.root.path) for tree in trees if tree.silent}
         before = self._as_moved(latest_snapshot(computer.database), drives)
@@ -116,11 +121,16 @@ class SurveyStage:
         self._keep(whole)
         return _learnt(whole), again
 
-    def _keep_trees(self, trees: Sequence[Tree]) -> None:
+    def _keep_trees(self, trees: Sequence[Tree], to_disk: bool = True) -> None:
+        """Keep trees for cards that are told meanwhile, and on disk for the next quick survey. What little changed
+        since they were kept is as soon walked again as written.
+        """
         self.trees[:] = trees
-        walked = [kept for tree in trees if (kept := WalkedTree.of(tree)) is not None]
-        if not self.computer.database.why_only_read:
-            keep_walked(self.computer.state_folder, walked)
+        if to_disk and not self.computer.database.why_only_read:
+            keep_walked(
+                self.computer.state_folder,
+                [kept for tree in trees if (kept := WalkedTree.of(tree)) is not None],
+            )
 
     def _keep(self, snapshot: Snapshot) -> None:
         database = self.computer.database

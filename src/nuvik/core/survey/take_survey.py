@@ -29,6 +29,7 @@ from nuvik.core.survey.recognise.may_move import NEEDS_TETHER, OVERRULED, PINNED
 from nuvik.core.survey.recognise.names_apart import names_apart
 from nuvik.core.survey.recognise.trade_words import OF_THE_FILE_SYSTEM
 from nuvik.core.survey.walk.folder_tree import Folder, Tree, folder_in
+from nuvik.core.survey.walk.no_collecting import no_collecting
 from nuvik.core.survey.walk.quick_walk import Again, WalkedTree, quick_trees
 from nuvik.core.survey.walk.walk_pool import Glimpse, size_tree, size_trees
 
@@ -85,7 +86,8 @@ def walked_again(
     """
     roots, home, cards = _apart(list(host.default_roots()), host.mount_points()), host.surroundings().home, tuple(cards)
     homes, stop = [home] if home else [], stop or Stop()
-    trees, whole, again = quick_trees(host, drives, roots, kept_for(cards), homes, before, stop)
+    with no_collecting():
+        trees, whole, again = quick_trees(host, drives, roots, kept_for(cards), homes, before, stop)
     full = size_trees(host, drives, whole, kept_for(cards), report, stop, homes=homes) if whole else []
     count = sum(len(tree.folders) for tree in full)
     order = {root: number for number, root in enumerate(roots)}

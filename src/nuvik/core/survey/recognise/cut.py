@@ -100,14 +100,14 @@ class Cut:
         self._collect()
 
     def _to_judge(self, root: Folder) -> Iterator[Folder]:
-        """Every folder but those inside one that the system protects: that is a whole whatever it holds. Each comes
-        before those in it.
+        """Every folder but those inside one that is a whole whatever it holds: since the system protects it, or since
+        it is too small for anything in it to be a library. Each comes before those in it.
         """
         waiting = [root]
         while waiting:
             folder = waiting.pop()
             yield folder
-            if not self._is_protected(folder):
+            if not self._is_too_small(folder) and not self._is_protected(folder):
                 waiting.extend(folder.below.values())
 
     # -- choosing, from the leaves up ----------------------------------------------------------------------
@@ -147,6 +147,14 @@ class Cut:
 
     def _guess(self, folder: Folder) -> Guess:
         return guess(folder, self._context, sum(self._choices[inner.path].titles for inner in folder.below.values()))
+
+    def _is_too_small(self, folder: Folder) -> bool:
+        """Whether nothing in a folder can be a library: neither by its size, nor by a card or a link that leads there,
+        be it one in the folder itself.
+        """
+        if folder.held_bytes >= self._small_bytes or not folder.has_files or folder.own.links:
+            return False
+        return not (self._must_open(folder) or folder.path in self._taken or folder.path in self._cards)
 
     def _is_protected(self, folder: Folder) -> bool:
         """Whether a folder of the system is a whole; what lies in one that was asked for is judged like anything else.

@@ -109,6 +109,8 @@ class Folder:
     @property
     def shared(self) -> list[str]:
         """A name of each file here that has another name (hard link) outside this folder."""
+        if self.total is not None and self.total[1] is None:
+            return []
         seen: dict[int, int] = {}
         first: dict[int, tuple[str, int]] = {}
         for folder in self.everything():
@@ -120,6 +122,8 @@ class Folder:
     @property
     def links(self) -> Iterator[SymbolicLink]:
         """The links here and below, as far as they are listed."""
+        if self.total is not None and not self.total[0].counts[_LINKS]:
+            return
         for folder in self.everything():
             for name, goal in folder.own.link_list:
                 yield SymbolicLink(os.path.join(folder.path, name), goal)
@@ -219,8 +223,10 @@ class Tree:
                 upper: Folder | None = folder
                 while upper is not None and id(upper) not in counted:
                     counted.add(id(upper))
-                    path = os.path.relpath(os.path.join(folder.path, name), upper.path)
-                    by_inode.setdefault(id(upper), _Linked()).add(size, size if self.lengths else on_disk, path)
+                    if (linked := by_inode.get(id(upper))) is None:
+                        linked = by_inode[id(upper)] = _Linked()
+                    if linked.add(size, size if self.lengths else on_disk):
+                        linked.largest = os.path.relpath(os.path.join(folder.path, name), upper.path)
                     upper = upper.above
         return by_inode
 
@@ -241,12 +247,15 @@ class _Linked:
     largest_bytes: int = 0
     largest: str = ""
 
-    def add(self, size: int, on_disk: int, path: str) -> None:
+    def add(self, size: int, on_disk: int) -> bool:
+        """Count a file; True when it is the largest so far."""
         self.bytes += size
         self.on_disk_bytes += on_disk
         self.hole_bytes += max(0, size - on_disk)
-        if size > self.largest_bytes:
-            self.largest_bytes, self.largest = size, path
+        if size <= self.largest_bytes:
+            return False
+        self.largest_bytes = size
+        return True
 
 
 @dataclass(slots=True)
@@ -303,7 +312,7 @@ _COUNTED = (
     "hole_bytes",
     "sub_volumes",
 )
-_FILES = _COUNTED.index("files")
+_FILES, _LINKS = _COUNTED.index("files"), _COUNTED.index("links")
 _counts = attrgetter(*_COUNTED)
 _ADDED = (*_COUNTED, "blocks_bytes")
 

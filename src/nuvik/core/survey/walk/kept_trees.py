@@ -6,17 +6,17 @@ quick as can be had and is tied to the version of Python; another version does n
 
 from __future__ import annotations
 
-import gc
 import glob
 import logging
 import marshal
 import os
 import sys
 import tempfile
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager, suppress
+from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import fields
 
+from nuvik.core.survey.walk.no_collecting import no_collecting
 from nuvik.core.survey.walk.quick_walk import WalkedTree
 from nuvik.core.survey.walk.walk_slice import WalkRules
 from nuvik.core.survey.walk.walk_worker import packed, unpacked
@@ -35,7 +35,7 @@ def keep_walked(folder: str, trees: Sequence[WalkedTree]) -> None:
     ]
     path = os.path.join(folder, _FILE)
     try:
-        with _no_collecting():
+        with no_collecting():
             data = marshal.dumps(rows)
         for left in glob.glob(f"{glob.escape(path)}.*"):  # of a survey that was killed
             os.unlink(left)
@@ -55,7 +55,7 @@ def kept_walked(folder: str) -> list[WalkedTree]:
         with open(os.path.join(folder, _FILE), "rb") as file:
             if file.readline(len(_HEAD)) != _HEAD:
                 return []
-            with _no_collecting():
+            with no_collecting():
                 rows = marshal.loads(file.read())
                 return [
                     WalkedTree(WalkRules(**dict(zip(_RULES, rules, strict=True))), at_s, tuple(unpacked(sums)))
@@ -64,15 +64,3 @@ def kept_walked(folder: str) -> list[WalkedTree]:
     except (OSError, EOFError, ValueError, TypeError) as fault:
         log.info("no walked trees: %s", fault)
         return []
-
-
-@contextmanager
-def _no_collecting() -> Iterator[None]:
-    """Hundreds of thousands of small values come into being, none of which refers to itself."""
-    was = gc.isenabled()
-    gc.disable()
-    try:
-        yield
-    finally:
-        if was:
-            gc.enable()

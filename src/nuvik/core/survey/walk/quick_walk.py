@@ -40,6 +40,8 @@ ACTIVE_S = 7 * 86_400
 """Assumed: where something was written within so long before the survey, more is going to be written in place."""
 _MOST_CHANGED = 0.3
 """From this share of the folders on, walking all of them is as quick."""
+_CHECKED_TOGETHER = 256
+"""So many folders are looked at between two looks for a stop."""
 _SLICE, _LOOK_UP_S, _SILENT_S = 200_000, 0.1, 5.0
 _HARMLESS = (MOUNTED_HERE, A_SNAPSHOT)
 
@@ -79,9 +81,10 @@ def walk_changes(before: WalkedTree, rules: WalkRules, stop: Stop) -> Again | No
     mounts = _mounts_that_changed(before.rules, rules)
     quiet: dict[str, Sums] = {}
     loud: list[Sums] = []
-    for sums in before.sums:
-        stop.check()
-        state = _state_beside(sums, mounts) or _state_of(rules.root, sums, before.walked_at_s)
+    for number, sums in enumerate(before.sums):
+        if not number % _CHECKED_TOGETHER:
+            stop.check()
+        state = (_state_beside(sums, mounts) if mounts else None) or _state_of(rules.root, sums, before.walked_at_s)
         if state is _State.QUIET:
             quiet[sums.path] = sums
         elif state is _State.LOUD:
@@ -194,9 +197,13 @@ def _state_of(root: str, sums: Sums, walked_at_s: float) -> _State:
             return _State.GONE
         if facts.st_ino != inode or stamp_of(facts) != stamp:
             return _State.LOUD
-    if sums.newest_content_s >= walked_at_s - ACTIVE_S or any(words not in _HARMLESS for _, words in sums.problems):
+    if sums.newest_content_s >= walked_at_s - ACTIVE_S:
         return _State.LOUD
-    return _State.LOUD if any(_changed_files(_place(root, sums.path), sums)) else _State.QUIET
+    if sums.problems and any(words not in _HARMLESS for _, words in sums.problems):
+        return _State.LOUD
+    if (sums.big or sums.linked) and any(_changed_files(_place(root, sums.path), sums)):
+        return _State.LOUD
+    return _State.QUIET
 
 
 def _changed_files(folder: str, sums: Sums) -> Iterator[bool]:

@@ -20,6 +20,7 @@ from nuvik.core.hosts.disk_usage import NO_ANSWER, UsageMeter
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.progress import Stop, SurveyProgress, SurveyReport, no_report
 from nuvik.core.survey.walk.folder_tree import Tree
+from nuvik.core.survey.walk.no_collecting import no_collecting
 from nuvik.core.survey.walk.walk_job import MOST_WALKERS, WalkJob, walk_job
 from nuvik.core.survey.walk.walk_slice import Sums
 from nuvik.core.survey.walk.walkers import NoWalker, Walker, walk_here
@@ -62,10 +63,11 @@ def size_trees(
     homes = tuple(homes)
     jobs = [walk_job(host, drives, root, barriers, kept, keep_depth, homes) for root in roots]
     work = _Work(jobs, report, stop or Stop(), glimpse)
-    work.run()
-    for job in jobs:
-        job.tree.finish()
-        job.tree.rules, job.tree.began_s = job.rules, job.began_s
+    with no_collecting():
+        work.run()
+        for job in jobs:
+            job.tree.finish()
+            job.tree.rules, job.tree.began_s = job.rules, job.began_s
     return [job.tree for job in jobs]
 
 
