@@ -287,6 +287,6 @@ def test_trees_are_written_anew_when_much_changed_or_a_day_has_passed(world, set
     assert kept.stat().st_ino != before
     before = kept.stat().st_ino
     assert [library.bytes for library in stage.latest().libraries] == shown
-    for n in range(0, 60, 5):
+    for n in range(0, 60, 3):
         put(world.path("kestrel", "Games", f"Kite {n}", "patch.bin"), MB)
     assert stage.take_quickly()[1].walked < 30 and kept.stat().st_ino != before
