@@ -63,6 +63,7 @@ TESTS = (
     "tests/test_refusals_midway.py",
     "tests/test_refusals_of_runs.py",
     "tests/test_guards.py",
+    "tests/test_single_guards.py",
     "tests/test_durability.py",
     "tests/test_tethers.py",
     "tests/test_emptying.py",

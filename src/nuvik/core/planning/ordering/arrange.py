@@ -99,7 +99,7 @@ def arrange(
         for load in able
         for space in spaces
         for drive in space.drives[:1]
-        if drive.id != load.target.id and may_wait(load.library, drive, load.source, wishes)
+        if space.id != space_of[load.target.id] and may_wait(load.library, drive, load.source, wishes)
     ]
     known = [
         Stage(

@@ -94,7 +94,7 @@ class _Search:
             if state == every:
                 return done
             if not tries or len(self._seen) >= self._most_sets:
-                self.given_up = self.given_up or (bool(tries) and len(self._seen) >= self._most_sets)
+                self.given_up = self.given_up or bool(tries)
                 levels.pop()
                 if done and levels:
                     self._apply(done.pop(), free, -1)

@@ -80,8 +80,4 @@ def _helpful(stuck: Sequence[Transfer], moves: Sequence[Transfer], stages: Seque
         before = len(wanted)
         wanted |= {move.target for move in moves if move.source in wanted}
     by_key = {move.key: move for move in moves}
-    return [
-        stage
-        for stage in stages
-        if by_key[stage.key].source in wanted and stage.via not in (by_key[stage.key].source, by_key[stage.key].target)
-    ]
+    return [stage for stage in stages if by_key[stage.key].source in wanted]
