@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import inspect
 import random
+import selectors
+import sys
 import threading
 
 import pytest
@@ -13,6 +15,7 @@ from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.world import WorldHost
 from nuvik.core.openings import record
 from nuvik.tui.app import NuvikApp
+from nuvik.tui.prompt_escape import answer_escape_soon
 from nuvik.tui.screens.stage import StageScreen
 from screens import settle
 
@@ -103,3 +106,18 @@ async def test_any_keys_in_any_order_are_no_trouble(world, tmp_path, monkeypatch
     asked.clear()
     await press_at_random(house, seed, 100, size)
     assert not asked, "drives are asked beside the screens"
+
+
+@pytest.mark.skipif(sys.platform == "win32", reason="keys are read otherwise there")
+def test_after_a_key_it_is_soon_looked_for_what_follows(monkeypatch):
+    """Escape is certain when nothing follows it: the toolkit would notice that a tenth of a second later."""
+    from textual.drivers import linux_driver
+
+    monkeypatch.setattr(linux_driver, "selectors", selectors)
+    answer_escape_soon()
+    waited, coming = [], iter([[], ["a key"], []])
+    monkeypatch.setattr(selectors.SelectSelector, "select", lambda _, timeout: waited.append(timeout) or next(coming))
+    selector = linux_driver.selectors.SelectSelector()
+    for _ in range(3):
+        selector.select(0.1)
+    assert waited[:2] == [0.1, 0.1] and waited[2] < 0.02

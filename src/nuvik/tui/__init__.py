@@ -6,4 +6,4 @@ import os
 
 # Esc is told from the beginning of another key by what follows within this time; Textual waits 100 ms, and
 # reads it once, when it is imported.
-os.environ.setdefault("ESCDELAY", "50")
+os.environ.setdefault("ESCDELAY", "25")

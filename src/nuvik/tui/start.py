@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from nuvik.core.model.errors import BadInput
 from nuvik.tui.app import NuvikApp
+from nuvik.tui.prompt_escape import answer_escape_soon
 from nuvik.tui.terminal_watch import end_with_the_terminal
 
 if TYPE_CHECKING:
@@ -25,6 +26,7 @@ def open_screens(opener: Callable[[], Workspace]) -> None:
     from nuvik.core.stages.config import read_config
 
     end_with_the_terminal()
+    answer_escape_soon()
     app = NuvikApp(opener, read_config().theme, set_apart)
     app.run()
     if app.fault is not None:

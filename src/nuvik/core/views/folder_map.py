@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -36,11 +38,10 @@ class FolderMapRows:
         self._held: dict[str, int] = {}
         """How many libraries lie in a folder; what is mounted below it does not lie in it."""
         tops = {root.path for root in self._roots}
-        for path in self._by_path:
-            if path in tops:
-                continue
-            for above in parents(path):
-                self._held[above] = self._held.get(above, 0) + 1
+        beside = Counter(os.path.dirname(path) for path in self._by_path if path not in tops)
+        for folder, count in beside.items():
+            for above in (folder, *(parents(folder) if folder not in tops else ())):
+                self._held[above] = self._held.get(above, 0) + count
                 if above in tops:
                     break
 
