@@ -11,7 +11,15 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_duration
 from nuvik.core.planning.drafting.reasons import how_often
 from nuvik.core.planning.placement.limits import could_hold
-from nuvik.core.planning.placement.waiting import OpeningTime, known_by, opening_bounds_s, opening_s, opening_time
+from nuvik.core.planning.placement.waiting import (
+    OpeningTime,
+    known_by,
+    opening_bounds_s,
+    opening_s,
+    opening_time,
+    waiting_s_per_week,
+    waits_per_week,
+)
 
 PARTS = (("▓", "computing"), ("█", "reading in sequence"), ("░", "small reads"))
 """The parts of a bar: what each looks like, and what it stands for."""
@@ -39,7 +47,7 @@ def waiting_rows(library: Library, drives: Sequence[Drive]) -> list[WaitingRow]:
             here=drive.id == library.drive,
             opening=opening_time(library, drive),
             bounds_s=opening_bounds_s(library, drive, by_id),
-            waiting_s_per_week=opening_s(library, drive) * library.opens_per_week,
+            waiting_s_per_week=waiting_s_per_week(library, drive),
         )
         for drive in drives
     ]
@@ -103,7 +111,7 @@ class Wait:
 
     @property
     def s_per_week(self) -> float:
-        return self.opens_s * self.library.opens_per_week
+        return self.opens_s * waits_per_week(self.library)
 
     @property
     def cells(self) -> tuple[str, ...]:

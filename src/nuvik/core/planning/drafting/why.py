@@ -13,7 +13,7 @@ from nuvik.core.planning.drafting.recommendation import Recommendation
 from nuvik.core.planning.placement.costs import placement_cost_s
 from nuvik.core.planning.placement.limits import why_cannot, why_unwanted
 from nuvik.core.planning.placement.placement_model import Placement
-from nuvik.core.planning.placement.waiting import OpeningTime, known_by, opening_bounds_s, opening_time
+from nuvik.core.planning.placement.waiting import OpeningTime, known_by, opening_bounds_s, opening_time, waits_per_week
 from nuvik.core.planning.search.ideal import prices_of_room
 
 _OFTEN = 1_000.0
@@ -85,7 +85,7 @@ def _on_drive(
 ) -> OnDrive:
     here = drives[library.drive]
     there, now = opening_time(library, drive), opening_time(library, here)
-    saves_s = (now.total_s - there.total_s) * library.opens_per_week
+    saves_s = (now.total_s - there.total_s) * waits_per_week(library)
     obstacle = "" if drive is here else why_cannot(library, drive, here) or why_unwanted(library, drive, wishes) or ""
     from_on, below = (None, None) if drive is here else _pays(library, drive, here, wishes, prices)
     return OnDrive(
@@ -94,7 +94,7 @@ def _on_drive(
         here=drive is here,
         opening=there,
         bounds_s=opening_bounds_s(library, drive, drives),
-        waiting_s_per_week=there.total_s * library.opens_per_week,
+        waiting_s_per_week=there.total_s * waits_per_week(library),
         saves_s_per_week=saves_s,
         worth_s_per_week_per_gb=saves_s / max(0.001, library.room_on(drive) / 1e9),
         line_s_per_week_per_gb=prices.get(drive.id, 0.0) / wishes.weeks,

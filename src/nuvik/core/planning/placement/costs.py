@@ -13,16 +13,14 @@
 from __future__ import annotations
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.library import Kind, Library
+from nuvik.core.model.library import Library
 from nuvik.core.model.timing import per_file_seconds, read_seconds
 from nuvik.core.model.wishes import Wishes
-from nuvik.core.planning.placement.waiting import waiting_s_per_week
+from nuvik.core.planning.placement.waiting import HARDLY, HARDLY_WAITED_FOR, waiting_s_per_week
 
 GB = 1_000_000_000
 _WORTH_S_PER_WEEK, _WORTH_SHARE = 0.5, 0.05
 """What saves less than so much a week, or than this share of its opening, is not felt."""
-_HARDLY_WAITED_FOR, _HARDLY = frozenset([Kind.CACHE, Kind.BACKUP]), 0.1
-"""Programs read caches and backups while their users do something else: such waiting counts a tenth."""
 
 
 def moving_s(library: Library, source: Drive, target: Drive) -> float:
@@ -39,8 +37,8 @@ def moving_s(library: Library, source: Drive, target: Drive) -> float:
 def felt_waiting_s_per_week(library: Library, drive: Drive, source: Drive) -> float:
     """The waiting for a library on a drive; what would hardly be felt counts as no gain over where it stands."""
     here, there = waiting_s_per_week(library, source), waiting_s_per_week(library, drive)
-    if library.kind in _HARDLY_WAITED_FOR:
-        here, there = _HARDLY * here, _HARDLY * there
+    if library.piece is not None and library.kind in HARDLY_WAITED_FOR:
+        here, there = HARDLY * here, HARDLY * there
     return here if 0 < here - there < max(_WORTH_S_PER_WEEK, _WORTH_SHARE * here) else there
 
 

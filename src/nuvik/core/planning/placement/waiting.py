@@ -16,6 +16,8 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.estimate import NOTHING, Estimate
 from nuvik.core.model.library import Kind, Library, Timing
 
+HARDLY_WAITED_FOR, HARDLY = frozenset([Kind.CACHE, Kind.BACKUP]), 0.1
+"""Programs read caches and backups while their users do something else: such waiting counts a tenth."""
 _SMALL_READ_BYTES, _SMALL_READS_A_FILE = 4096, 200
 """What holds little is not read often: a small read is of a page, and a file is read so many times at most."""
 
@@ -192,9 +194,15 @@ def opening_bounds_s(library: Library, drive: Drive, drives: Mapping[str, Drive]
     return min(here.total_s, all_reading_s), max(here.total_s, all_reading_s)
 
 
+def waits_per_week(library: Library) -> float:
+    """How often a week somebody waits for a library to open: every time, but for caches and backups."""
+    hardly = library.piece is None and library.kind in HARDLY_WAITED_FOR
+    return library.opens_per_week * (HARDLY if hardly else 1.0)
+
+
 def waiting_s_per_week(library: Library, drive: Drive) -> float:
     """Seconds per week spent waiting for one library."""
-    return opening_s(library, drive) * library.opens_per_week
+    return opening_s(library, drive) * waits_per_week(library)
 
 
 def waiting_of(placed: Iterable[tuple[Library, Drive]]) -> Estimate:
@@ -202,7 +210,7 @@ def waiting_of(placed: Iterable[tuple[Library, Drive]]) -> Estimate:
     total = NOTHING
     for library, drive in placed:
         if library.opens_per_week:
-            opening, often = opening_time(library, drive), library.opens_per_week
+            opening, often = opening_time(library, drive), waits_per_week(library)
             cpu_s, read_s = opening.computing_s * often, opening.reading_s * often
             doubt = drive.read_doubt
             total += Estimate(cpu_s + read_s / doubt, cpu_s + read_s, cpu_s + read_s * doubt)
@@ -220,7 +228,7 @@ def change_of(before: Iterable[tuple[Library, Drive]], after: Iterable[tuple[Lib
     for placed, sign in ((before, 1), (after, -1)):
         for library, drive in placed:
             if library.opens_per_week:
-                opening, often = opening_time(library, drive), library.opens_per_week
+                opening, often = opening_time(library, drive), waits_per_week(library)
                 cpu_s, read_s = opening.computing_s * often, opening.reading_s * often
                 saved_s += sign * cpu_s
                 by_drive[drive.id] = (drive, by_drive.get(drive.id, (drive, 0.0))[1] + sign * read_s)

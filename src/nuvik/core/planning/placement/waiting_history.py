@@ -10,7 +10,7 @@ from nuvik.core.model.clock import moment_of
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.history import SeenReading
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.planning.placement.waiting import opening_time
+from nuvik.core.planning.placement.waiting import opening_time, waits_per_week
 
 
 def seen_readings(snapshot: Snapshot) -> tuple[SeenReading, ...]:
@@ -18,7 +18,7 @@ def seen_readings(snapshot: Snapshot) -> tuple[SeenReading, ...]:
     drives = {drive.id: drive for drive in snapshot.drives}
     sums: dict[str, tuple[float, float, float]] = {}
     for library in snapshot.libraries:
-        drive, often = drives.get(library.drive), library.opens_per_week
+        drive, often = drives.get(library.drive), waits_per_week(library)
         if drive is None or not often:
             continue
         opening = opening_time(library, drive)

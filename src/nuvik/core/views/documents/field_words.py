@@ -106,7 +106,7 @@ FIELD_WORDS = {
     "waiting_after_s_per_week": "Waiting for libraries to open, once the plan is carried.",
     "waiting_before_range_s_per_week": "Between what the waiting lies now, where speeds are not known for sure.",
     "waiting_before_s_per_week": "Waiting for libraries to open, as things are.",
-    "waiting_s_per_week": "Waiting for it to open.",
+    "waiting_s_per_week": "Waiting for it to open; a tenth of it for caches and backups, which programs read.",
     "why_not": "Why it may not move; null when it may.",
     "words": "In words.",
     "working_set": "Whether it is really used.",
