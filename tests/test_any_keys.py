@@ -9,6 +9,8 @@ import sys
 import threading
 
 import pytest
+from rich import _wrap
+from textual.content import Content
 
 from conftest import MB, World, fill, put
 from nuvik.core.hosts.files import Files
@@ -17,6 +19,7 @@ from nuvik.core.openings import record
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.prompt_escape import answer_escape_soon
 from nuvik.tui.screens.stage import StageScreen
+from nuvik.tui.whole_figures import keep_figures_whole
 from screens import settle
 
 NOISE = ["up", "down", "left", "right", "tab", "shift+tab", "enter", "space", "escape", "home", "end", "pagedown"]
@@ -121,3 +124,15 @@ def test_after_a_key_it_is_soon_looked_for_what_follows(monkeypatch):
     for _ in range(3):
         selector.select(0.1)
     assert waited[:2] == [0.1, 0.1] and waited[2] < 0.02
+
+
+def test_a_figure_and_its_unit_stay_on_one_line(monkeypatch):
+    monkeypatch.setattr(_wrap, "re_word", _wrap.re_word)
+    words = "Heron: 36.6 GB free of 1.05 TB (within 2 %), 6 min 24 s, up to 6.93 GB/s; 3 weeks, 12 Bits"
+    plain = [str(line).strip() for width in range(10, 40) for line in Content(words).wrap(width)]
+    assert any(line.endswith("1.05") for line in plain), "the toolkit breaks there"
+    keep_figures_whole()
+    for width in range(10, 40):
+        lines = [str(line).strip() for line in Content(words).wrap(width)]
+        assert " ".join(lines) == words and all(len(line) <= width for line in lines)
+        assert not any(line[-1].isdigit() and line.split()[-1] != "12" for line in lines), lines

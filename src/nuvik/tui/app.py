@@ -34,6 +34,7 @@ from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.screens.stages import stage_screens
 from nuvik.tui.shell import STAGES, Follows, stage_key
 from nuvik.tui.theme import palette_of, theme_after, theme_named, themes
+from nuvik.tui.whole_figures import keep_figures_whole
 
 if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
@@ -73,6 +74,7 @@ class NuvikApp(App[None]):
         `theme` is night, day or contrast; `at_rest` is called, beside the screens, when long work has brought much that
         will stay.
         """
+        keep_figures_whole()
         super().__init__()
         self.at_rest = at_rest
         self.animation_level = "none"
