@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import inspect
 import random
+import re
 import selectors
 import sys
 import threading
@@ -127,7 +128,7 @@ def test_after_a_key_it_is_soon_looked_for_what_follows(monkeypatch):
 
 
 def test_a_figure_and_its_unit_stay_on_one_line(monkeypatch):
-    monkeypatch.setattr(_wrap, "re_word", _wrap.re_word)
+    monkeypatch.setattr(_wrap, "re_word", re.compile(r"\s*\S+\s*"))
     words = "Heron: 36.6 GB free of 1.05 TB (within 2 %), 6 min 24 s, up to 6.93 GB/s; 3 weeks, 12 Bits"
     plain = [str(line).strip() for width in range(10, 40) for line in Content(words).wrap(width)]
     assert any(line.endswith("1.05") for line in plain), "the toolkit breaks there"

@@ -95,6 +95,28 @@ async def test_a_draft_and_its_history_outlive_pins_surveys_drives_and_the_progr
         assert not last.desk.draft.places
 
 
+async def test_leaving_while_something_is_carried_waits_for_a_safe_point(shelf):
+    app, safe = NuvikApp(shelf.open), threading.Event()
+
+    def act(report, stop):
+        safe.wait(20)
+        stop.check()
+
+    async with app.run_test(size=(159, 47)) as pilot:
+        await settle(app, pilot)
+        app.carry_job.begin(act)
+        await pilot.press("q", "escape")
+        assert not app.carry_job.run.stop.asked
+        await pilot.press("q", "y")
+        assert app.carry_job.run.stop.asked and app.carry_job.is_running and app.is_running
+        safe.set()
+        for _ in range(100):
+            await pilot.pause(0.05)
+            if not app.is_running:
+                break
+        assert not app.is_running and not app.carry_job.is_running
+
+
 def hold_checks(monkeypatch) -> threading.Event:
     """Looking at the steps of a plan waits for this event."""
     let_go, check = threading.Event(), RehearseStage.check

@@ -3,33 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from contextlib import suppress
 from typing import TYPE_CHECKING, Any
 
-from textual import events
-from textual.app import App, SystemCommand
+from textual.app import SystemCommand
 from textual.binding import Binding
 from textual.screen import Screen
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.guide import Story
-from nuvik.core.model.units import format_count
 from nuvik.tui.commands import system_commands
 from nuvik.tui.desk import Desk
+from nuvik.tui.first_words import say_first_words
 from nuvik.tui.jobs.carry import CarryJob
 from nuvik.tui.jobs.draft_keeper import DraftKeeper
 from nuvik.tui.jobs.drive_watch import DriveWatch
 from nuvik.tui.jobs.gauge import GaugeJob
 from nuvik.tui.jobs.opening import OpeningJob
 from nuvik.tui.jobs.survey import SurveyJob
-from nuvik.tui.key_words import by_keys
+from nuvik.tui.message_app import MessageApp
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.drive_card import DriveCard
 from nuvik.tui.screens.guide import GuidePage
 from nuvik.tui.screens.help import Help
 from nuvik.tui.screens.opening import OpeningScreen
-from nuvik.tui.screens.over import Over
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.screens.stages import stage_screens
 from nuvik.tui.shell import STAGES, Follows, stage_key
@@ -39,19 +35,11 @@ from nuvik.tui.whole_figures import keep_figures_whole
 if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
 
-_FIRST_PICTURE_S, _MOST_TOASTS = 0.05, 3
+_FIRST_PICTURE_S = 0.05
 _WATCH_EVERY_S, _KEEP_EVERY_S = 3.0, 2.0
 
 
-WELCOME = (
-    "Your drives are surveyed now; nothing on them is changed by that.\n"
-    "1 to 6 are the stages, in the order of the work; ? explains the one you see.\n"
-    "Nothing moves until you carry a plan (5), and everything can be taken back (6)."
-)
-"""Three lines for whoever starts Nuvik for the first time."""
-
-
-class NuvikApp(App[None]):
+class NuvikApp(MessageApp):
     """The screens on one computer or world."""
 
     TITLE = "Nuvik"
@@ -78,8 +66,6 @@ class NuvikApp(App[None]):
         super().__init__()
         self.at_rest = at_rest
         self.animation_level = "none"
-        self.fault: Exception | None = None
-        """What ended the screens, unless the user did."""
         self.survey_job = SurveyJob(self)
         self.carry_job = CarryJob(self, self.survey_job)
         self.drive_watch = DriveWatch(self, lambda: self.carry_job.is_running)
@@ -107,29 +93,7 @@ class NuvikApp(App[None]):
         self.call_after_refresh(self.survey_job.begin)
         self.set_interval(_WATCH_EVERY_S, self.drive_watch.look)
         self.set_interval(_KEEP_EVERY_S, self.draft_keeper.look)
-        if not desk.snapshot.taken_at:
-            self.notify(WELCOME, title="Welcome", timeout=30)
-        if why := desk.workspace.why_only_read:
-            self.notify(why, severity="warning", timeout=20, markup=False)
-        if desk.draft.places or desk.draft.suspended:
-            count = format_count(len(desk.draft.places) + len(desk.draft.suspended), "move")
-            self.notify(f"Your plan of {count} is in Plan ({stage_key('plan')}), as you left it.")
-
-    def give_up(self, fault: Exception) -> None:
-        self.fault = fault
-        self.exit(return_code=1)
-
-    def _handle_exception(self, error: Exception) -> None:
-        """An error that a user can cause is shown and the screens go on; a fault of our own ends them."""
-        if isinstance(error, NuvikError):
-            self.complain(error)
-        else:
-            self.fault = error
-            super()._handle_exception(error)
-
-    def _fatal_error(self) -> None:
-        """No traceback over the terminal: whoever opened the screens reports the fault."""
-        self._close_messages_no_wait()
+        say_first_words(desk, self.notify)
 
     def go(self, stage: str) -> None:
         if isinstance(self.screen, StageScreen) and stage != self.screen.STAGE:
@@ -144,20 +108,6 @@ class NuvikApp(App[None]):
         if isinstance(self.screen, Follows):
             self.screen.follow(happening, *details)
 
-    def notify(self, message: str, **settings: Any) -> None:
-        """As elsewhere, by keys; what is said already, and a long row of messages, gives way to the newest."""
-        words = by_keys(message)
-        for known in list(self._notifications):
-            if known.message == words or len(self._notifications) >= _MOST_TOASTS:
-                with suppress(KeyError):  # it went by itself meanwhile
-                    self._unnotify(known, refresh=False)
-        super().notify(words, **settings)
-
-    def complain(self, trouble: NuvikError) -> None:
-        self.notify(
-            f"{trouble.what} {trouble.next_step}", title="Not done", severity="warning", timeout=12, markup=False
-        )
-
     def greet(self, drive: Drive) -> None:
         if isinstance(self.screen, StageScreen):
             self.push_screen(DriveCard(drive, self.desk, then=self._guide))
@@ -165,11 +115,6 @@ class NuvikApp(App[None]):
     def _guide(self, drive: Drive) -> None:
         """A new drive has its name: lead through the rest."""
         self.push_screen(GuidePage(Story.NEW_DRIVE, drive, self.desk))
-
-    def on_click(self, event: events.Click) -> None:
-        """A click beside a box does what Esc does."""
-        if isinstance(self.screen, Over) and event.widget is self.screen:
-            self.simulate_key("escape")
 
     def action_go(self, stage: str) -> None:
         self.go(stage)
@@ -190,12 +135,9 @@ class NuvikApp(App[None]):
             self.exit()
             return
         question = "A library is being carried. Stop at the next safe point and quit? Carry continues it later."
-        self.push_screen(Confirm(question, "stop and quit"), self._leave_when_stopped)
-
-    def _leave_when_stopped(self, agreed: bool | None) -> None:
-        if agreed and self.carry_job.run is not None:
-            self.carry_job.run.stop.ask()
-            self.set_interval(0.2, lambda: None if self.carry_job.is_running else self.exit())
+        self.push_screen(
+            Confirm(question, "stop and quit"), lambda agreed: self.carry_job.stop_and(self.exit) if agreed else None
+        )
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         return system_commands(

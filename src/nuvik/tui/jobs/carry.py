@@ -85,6 +85,7 @@ class CarryJob(Job):
         super().__init__(host)
         self.run: CarryRun | None = None
         self._survey = survey
+        self._afterwards: Callable[[], None] = lambda: None
 
     @property
     def is_running(self) -> bool:
@@ -106,6 +107,14 @@ class CarryJob(Job):
         self.run = CarryRun(releasing=releasing)
         self.host.go("carry")
         self.start(partial(self._carry, act, self.run))
+
+    def stop_and(self, then: Callable[[], None]) -> None:
+        """Stop at the next safe point, and do something else once that is reached."""
+        if self.run is None or not self.run.running:
+            then()
+            return
+        self._afterwards = then
+        self.run.stop.ask()
 
     def _carry(self, act: Act, run: CarryRun) -> None:
         from nuvik.core.views.carry_headline import ended_headline
@@ -135,9 +144,11 @@ class CarryJob(Job):
         self.host.bell()
         self.host.refresh_stage()
         self._survey.begin()
+        self._afterwards()
 
     def broke(self, fault: Exception) -> None:
         if self.run is not None:
             self.run.ended = "A fault in Nuvik itself ended this. In Logbook you can continue it or take it back."
             self.run.trouble = True
         super().broke(fault)
+        self._afterwards()
