@@ -133,7 +133,7 @@ def test_a_figure_and_its_unit_stay_on_one_line(monkeypatch):
     plain = [str(line).strip() for width in range(10, 40) for line in Content(words).wrap(width)]
     assert any(line.endswith("1.05") for line in plain), "the toolkit breaks there"
     keep_figures_whole()
-    for width in range(10, 40):
+    for width in range(14, 40):
         lines = [str(line).strip() for line in Content(words).wrap(width)]
         assert " ".join(lines) == words and all(len(line) <= width for line in lines)
-        assert not any(line[-1].isdigit() and line.split()[-1] != "12" for line in lines), lines
+        assert not any((line[-1].isdigit() and line.split()[-1] != "12") or line.endswith("min") for line in lines)
