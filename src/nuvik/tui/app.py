@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any
 
+from textual import events
 from textual.app import SystemCommand
 from textual.binding import Binding
 from textual.screen import Screen
@@ -26,6 +27,7 @@ from nuvik.tui.screens.drive_card import DriveCard
 from nuvik.tui.screens.guide import GuidePage
 from nuvik.tui.screens.help import Help
 from nuvik.tui.screens.opening import OpeningScreen
+from nuvik.tui.screens.over import Over
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.screens.stages import stage_screens
 from nuvik.tui.shell import STAGES, Follows, stage_key
@@ -35,8 +37,7 @@ from nuvik.tui.whole_figures import keep_figures_whole
 if TYPE_CHECKING:
     from nuvik.core.stages.workspace import Workspace
 
-_FIRST_PICTURE_S = 0.05
-_WATCH_EVERY_S, _KEEP_EVERY_S = 3.0, 2.0
+_FIRST_PICTURE_S, _WATCH_EVERY_S, _KEEP_EVERY_S = 0.05, 3.0, 2.0
 
 
 class NuvikApp(MessageApp):
@@ -116,8 +117,12 @@ class NuvikApp(MessageApp):
         """A new drive has its name: lead through the rest."""
         self.push_screen(GuidePage(Story.NEW_DRIVE, drive, self.desk))
 
-    def action_go(self, stage: str) -> None:
-        self.go(stage)
+    def on_click(self, event: events.Click) -> None:
+        """A click beside a box does what Esc does."""
+        if isinstance(self.screen, Over) and event.widget is self.screen:
+            self.simulate_key("escape")
+
+    action_go = go
 
     def action_next_theme(self) -> None:
         self.theme = theme_after(self.theme)

@@ -9,7 +9,6 @@ from functools import lru_cache
 from rich.console import RenderableType
 from rich.segment import Segment
 from rich.style import Style
-from textual import events
 from textual.color import Color
 from textual.geometry import Size
 from textual.renderables.background_screen import BackgroundScreen
@@ -26,11 +25,6 @@ class Over(LaidOutOnce[ScreenResultType], ModalScreen[ScreenResultType]):
 
     _behind: Dimmed | None = None
     """What is behind it, as it was drawn last."""
-
-    def on_click(self, event: events.Click) -> None:
-        """A click beside the box does what Esc does."""
-        if event.widget is self:
-            self.app.simulate_key("escape")
 
     def render(self) -> RenderableType:
         behind = super().render()
