@@ -79,10 +79,19 @@ def test_forty_tight_moves_that_can_be_ordered_are(case, data):
 @given(case=moves_and_room(most=12), data=st.data())
 def test_within_a_layer_any_order_works(case, data):
     moves, free, floors = case
+    earlier = data.draw(st.lists(st.integers(0, len(moves) - 1), max_size=2))
+    moves = [
+        replace(move, after=frozenset(moves[n].key for n in earlier if n < number)) if number % 2 else move
+        for number, move in enumerate(moves)
+    ]
     thirds = [Stage(move.key, "third", move.room_bytes, move.room_bytes) for move in moves]
     free, floors = {**free, "third": data.draw(st.integers(0, 20))}, {**floors, "third": 0}
     drawn, staged = draw_order(moves, thirds, free, floors, attempts=10)
     assert keeps_floors(drawn, free, floors)
+    last = {move.key.removesuffix(f"{LEG}2"): number for number, move in enumerate(drawn)}
+    for move in moves:
+        if move.after and move.key in last:
+            assert all(last[key] < last[move.key] for key in move.after), "what is to go before has gone"
     legs = {move.key for move in with_legs(moves, staged)}
     assert {move.key for move in drawn} <= legs and len(legs) == len(moves) + len(staged)
     for done in (order_moves(moves, free, floors).done, drawn):
@@ -93,6 +102,14 @@ def test_within_a_layer_any_order_works(case, data):
         when = {move.key: number for number, move in enumerate(shuffled)}
         for stage in staged if done is drawn else ():
             assert when[f"{stage.key}{LEG}1"] < when[f"{stage.key}{LEG}2"]
+
+
+def test_what_waits_on_a_third_drive_goes_on_in_a_later_layer():
+    out, on = with_legs([Transfer("a", "x", "y", 1, 1)], [Stage("a", "third", 1, 1)])
+    assert in_layers([out, on], dict.fromkeys(("x", "y", "third"), 9), dict.fromkeys(("x", "y", "third"), 0)) == {
+        out.key: 0,
+        on.key: 1,
+    }
 
 
 @pytest.mark.parametrize("fill", [0.7, 0.88, 0.95])

@@ -281,6 +281,12 @@ def test_trees_are_written_anew_when_much_changed_or_a_day_has_passed(world, set
         _, again = stage.take_quickly()
         assert again.walked and kept.stat().st_ino == before, "what little changed is walked again as soon"
     clock, shown = time.time, [library.bytes for library in stage.latest().libraries]
+    walked = kept_walked(str(kept.parent))
+    keep_walked(str(kept.parent), walked[:-1])
+    fewer = kept.stat().st_size
+    stage.take_quickly()
+    assert kept.stat().st_size > fewer, "a drive that is new is not walked whole again tomorrow"
+    before = kept.stat().st_ino
     with monkeypatch.context() as later:
         later.setattr(time, "time", lambda: clock() + 90_000)
         stage.take_quickly()

@@ -21,7 +21,7 @@ from conftest import GB, MB, World, a_drive, put
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.surroundings import surroundings_of
 from nuvik.core.hosts.world import WorldHost
-from nuvik.core.model.library import Kind, Verdict
+from nuvik.core.model.library import Card, Kind, Verdict
 from nuvik.core.model.paths import is_within, parents
 from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.planning.drafting.library_parts import separable
@@ -281,3 +281,18 @@ def test_what_only_mentions_a_folder_is_no_manifest(tmp_path, name, text):
     assert named_by_manifests(LocalHost(), str(tmp_path / "shelf"), ["Films"]) == {}
     (tmp_path / "shelf" / "entry").write_text('"name"  "Films"\n')
     assert named_by_manifests(LocalHost(), str(tmp_path / "shelf"), ["Films"])["Films"].file == "entry"
+
+
+def test_a_small_folder_is_a_library_by_its_card_and_its_links_are_followed(world):
+    world.data["small_share"] = 0.2
+    for drive in world.data["drive"]:
+        drive.update(capacity_bytes=1_000 * MB, usable_bytes=1_000 * MB)
+    world.write()
+    tiny, ways = world.path("kestrel", "Tiny"), Path(world.path("kestrel", "Ways"))
+    put(os.path.join(tiny, "deep", "deeper", "a.bin"))
+    put(ways / "deep" / "deeper" / "a.bin")
+    goal = put(world.path("heron", "Films", "Harbour", "film.mkv"), 100 * MB).parent
+    (ways / "harbour").symlink_to(goal)
+    stage = world.open().survey
+    stage.keep_cards([Card(path=tiny, name="Tiny")])
+    assert {tiny, str(goal)} <= {library.path for library in stage.take().libraries}

@@ -113,7 +113,8 @@ class SurveyStage:
             stop.check()
         taken = judged(computer.host, drives, trees, cards, library_history(computer.database))
         age_s = time.time() - min((tree.walked_at_s for tree in kept), default=0.0)
-        self._keep_trees(trees, age_s > _KEPT_FOR_S or again.walked > _FEW_CHANGES * again.folders)
+        new = {tree.root.path for tree in trees} - {tree.rules.root for tree in kept}
+        self._keep_trees(trees, bool(new) or age_s > _KEPT_FOR_S or again.walked > _FEW_CHANGES * again.folders)
         log.info("surveyed quickly: %d of %d folders walked", again.walked, again.folders)
         silent = {drive_holding(drives, tree.root.path) for tree in trees if tree.silent}
         before = self._as_moved(latest_snapshot(computer.database), drives)
@@ -122,7 +123,7 @@ class SurveyStage:
         return _learnt(whole), again
 
     def _keep_trees(self, trees: Sequence[Tree], to_disk: bool = True) -> None:
-        """Keep trees for cards that are told meanwhile, and on disk for the next quick survey. What little changed
+        """Keep trees for cards that are changed meanwhile, and on disk for the next quick survey. What little changed
         since they were kept is as soon walked again as written.
         """
         self.trees[:] = trees

@@ -63,8 +63,8 @@ def size_trees(
     homes = tuple(homes)
     jobs = [walk_job(host, drives, root, barriers, kept, keep_depth, homes) for root in roots]
     work = _Work(jobs, report, stop or Stop(), glimpse)
+    work.run()  # may take an hour, and the screens go on meanwhile: what they leave behind has to be collected
     with no_collecting():
-        work.run()
         for job in jobs:
             job.tree.finish()
             job.tree.rules, job.tree.began_s = job.rules, job.began_s
