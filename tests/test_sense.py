@@ -26,11 +26,19 @@ from nuvik.core.planning.ordering.move_order import Transfer, order_moves
 from nuvik.core.planning.placement.collections import collections_of
 from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.spaces import spaces_of
-from nuvik.core.planning.placement.waiting import opening_bounds_s, opening_s, opening_time, timed
+from nuvik.core.planning.placement.waiting import (
+    change_of,
+    opening_bounds_s,
+    opening_s,
+    opening_time,
+    timed,
+    waiting_of,
+)
 from nuvik.core.planning.search.layers import Layers, Reached
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.views.recommendation_sentences import recommendation_sentences
+from nuvik.core.views.waiting_rows import opening_headline, waiting_rows
 from test_ordering import keeps_floors, moves_and_room
 from test_proposal import households, two_that_swap
 
@@ -391,3 +399,14 @@ def test_where_every_drive_is_short_it_is_said_that_none_may_go_lower():
     assert "All attached drives together have 10.0 GB free, and 20.0 GB" in words
     roomy = [drives[0], replace(drives[1], used_bytes=100 * GB)]
     assert not recommend(home(roomy, [library("Kite", "slow", opens_per_week=9)]), Wishes()).none_may_take
+
+
+def test_waiting_for_a_cache_counts_a_tenth_wherever_it_is_said():
+    slow = drive("slow", **SLOW)
+    cache = library("tiles", "slow", kind=Kind.CACHE)
+    said_s = waiting_of([(cache, slow)]).likely
+    assert said_s == pytest.approx(opening_s(cache, slow) * cache.opens_per_week / 10)
+    assert waiting_rows(cache, [slow])[0].waiting_s_per_week == pytest.approx(said_s)
+    assert change_of([(cache, slow)], []).likely == pytest.approx(said_s)
+    assert "A tenth of that counts" in opening_headline(cache)
+    assert "A tenth" not in opening_headline(library("kite", "slow"))

@@ -13,6 +13,7 @@ from nuvik.core.planning.drafting.reasons import how_often
 from nuvik.core.planning.placement.limits import could_hold
 from nuvik.core.planning.placement.waiting import (
     OpeningTime,
+    is_hardly_waited_for,
     known_by,
     opening_bounds_s,
     opening_s,
@@ -98,7 +99,14 @@ def how_known(library: Library) -> str:
 def opening_headline(library: Library) -> str:
     """How well the seconds of its opening are known, and how often they pass."""
     often = f" You open it {how_often(library.opens_per_week)}." if library.opens_per_week else ""
-    return f"Seconds to open {shown(library.name)}, {how_known(library)}.{often}"
+    return f"Seconds to open {shown(library.name)}, {how_known(library)}.{often}{hardly_waited_for(library)}"
+
+
+def hardly_waited_for(library: Library) -> str:
+    """Why a week's waiting is less than its openings take together; empty where it is not."""
+    if not is_hardly_waited_for(library):
+        return ""
+    return f" A tenth of that counts as waiting, since programs read a {library.kind} while you do something else."
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -9,7 +9,7 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_count, format_duration
 from nuvik.core.planning.drafting.reasons import how_often
 from nuvik.core.planning.drafting.why import OnDrive, Why
-from nuvik.core.views.waiting_rows import bar, between
+from nuvik.core.views.waiting_rows import bar, between, hardly_waited_for
 
 _FELT_S_PER_WEEK = 0.5
 _LEAST_LINE = 0.005
@@ -29,7 +29,8 @@ def where_it_belongs(why: Why) -> str:
 def where_its_seconds_come_from(why: Why) -> str:
     """How often it is opened, and how well its seconds are known."""
     often = how_often(why.library.opens_per_week) if why.library.opens_per_week else "hardly ever, as far as is known"
-    return f"You open it {often}. {_how_sure(why, 'its card (e) takes yours instead')}"
+    sure = _how_sure(why, "its card (e) takes yours instead")
+    return f"You open it {often}. {sure}{hardly_waited_for(why.library)}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,6 +73,7 @@ def why_lines(why: Why) -> Iterator[str]:
     yield (
         f"You open it {often}, from {shown(now.label)} in {format_duration(now.opening.total_s)}: {_parts(now)}. "
         + _how_sure(why, "“nuvik card --took” replaces them with yours")
+        + hardly_waited_for(library)
     )
     for row in why.drives[1:]:
         yield _elsewhere(row)

@@ -196,8 +196,12 @@ def opening_bounds_s(library: Library, drive: Drive, drives: Mapping[str, Drive]
 
 def waits_per_week(library: Library) -> float:
     """How often a week somebody waits for a library to open: every time, but for caches and backups."""
-    hardly = library.piece is None and library.kind in HARDLY_WAITED_FOR
-    return library.opens_per_week * (HARDLY if hardly else 1.0)
+    return library.opens_per_week * (HARDLY if is_hardly_waited_for(library) else 1.0)
+
+
+def is_hardly_waited_for(library: Library) -> bool:
+    """Whether a library as a whole is read while its users do something else."""
+    return library.piece is None and library.kind in HARDLY_WAITED_FOR
 
 
 def waiting_s_per_week(library: Library, drive: Drive) -> float:
