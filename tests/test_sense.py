@@ -410,3 +410,10 @@ def test_waiting_for_a_cache_counts_a_tenth_wherever_it_is_said():
     assert change_of([(cache, slow)], []).likely == pytest.approx(said_s)
     assert "A tenth of that counts" in opening_headline(cache)
     assert "A tenth" not in opening_headline(library("kite", "slow"))
+
+
+@pytest.mark.slow
+def test_where_moves_are_limited_none_is_made_twice():
+    snapshot = nearly_full(150, 5, 0.93, 5)
+    assert recommend(snapshot, Wishes(every_move=True)).draft.staged
+    assert not recommend(snapshot, Wishes(every_move=True, most_moves=200)).draft.staged
