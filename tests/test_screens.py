@@ -24,6 +24,7 @@ from nuvik.tui.app import NuvikApp
 from nuvik.tui.jobs.carry import CarryRun
 from nuvik.tui.screens.drive_card import DriveCard
 from nuvik.tui.widgets.drive_board import DriveBoard
+from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.speed_chart import SpeedChart
 from nuvik.tui.widgets.traffic import TrafficPanel
@@ -115,9 +116,17 @@ async def test_finding_themes_help_and_small_windows(house):
         table = app.screen.query_one(LibraryTable)
         assert table.row_count == 1
         assert "\x1b" not in "".join(segment.text for segment in table.render_line(1))
-        for name in ("nuvik-day", "nuvik-contrast", "nuvik-night"):
-            await pilot.press("t")
-            assert app.theme == name
+        boxes = ("question_mark", "m", "d")  # each brings styles of its own, under a theme of its own
+        for name, box in zip(("nuvik-day", "nuvik-contrast", "nuvik-night") * 2, boxes * 2, strict=True):
+            await pilot.press("t", box)
+            await pilot.pause()
+            assert app.theme == name and app.screen.query("*").first().styles.background.hex.lower() in (
+                palette_of(name).raised,
+                palette_of(name).ground,
+            )
+            await pilot.press("escape")
+            await pilot.pause()
+            assert app.screen.styles.background.hex.lower() == palette_of(name).ground
         for stage in "123456":
             await pilot.press(stage, "question_mark")
             assert not hasattr(app.screen, "STAGE")

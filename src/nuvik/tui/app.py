@@ -31,7 +31,7 @@ from nuvik.tui.screens.over import Over
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.screens.stages import stage_screens
 from nuvik.tui.shell import STAGES, Follows, stage_key
-from nuvik.tui.theme import palette_of, theme_after, theme_named, themes
+from nuvik.tui.themed_app import ThemedApp
 from nuvik.tui.whole_figures import keep_figures_whole
 
 if TYPE_CHECKING:
@@ -40,7 +40,7 @@ if TYPE_CHECKING:
 _FIRST_PICTURE_S, _WATCH_EVERY_S, _KEEP_EVERY_S = 0.05, 3.0, 2.0
 
 
-class NuvikApp(MessageApp):
+class NuvikApp(ThemedApp, MessageApp):
     """The screens on one computer or world."""
 
     TITLE = "Nuvik"
@@ -64,7 +64,7 @@ class NuvikApp(MessageApp):
         will stay.
         """
         keep_figures_whole()
-        super().__init__()
+        super().__init__(theme)
         self.at_rest = at_rest
         self.animation_level = "none"
         self.survey_job = SurveyJob(self)
@@ -73,13 +73,6 @@ class NuvikApp(MessageApp):
         self.draft_keeper = DraftKeeper(self)
         self.gauge_job = GaugeJob(self, self.drive_watch)
         self.opening_job = OpeningJob(self, opener)
-        for each in themes():
-            self.register_theme(each)
-        self.theme = theme_named(theme)
-
-    def get_theme_variable_defaults(self) -> dict[str, str]:
-        """Variables of our own that the style sheet uses, for themes that do not set them."""
-        return {"quiet": palette_of("").quiet}
 
     def on_mount(self) -> None:
         self.push_screen(OpeningScreen())
@@ -125,7 +118,7 @@ class NuvikApp(MessageApp):
     action_go = go
 
     def action_next_theme(self) -> None:
-        self.theme = theme_after(self.theme)
+        self.next_theme()
         self.refresh_stage()
 
     def action_help(self) -> None:

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from nuvik.core.planning.drafting.draft import Draft
     from nuvik.core.planning.drafting.recommendation import Recommendation
     from nuvik.core.rehearsal.rehearse import CheckedPlan
+    from nuvik.core.stages.watching import Past
     from nuvik.core.stages.workspace import Workspace
 
 
@@ -48,6 +49,8 @@ class Desk:
     """What looking at every step of the plan found: it can be rehearsed again and again."""
     timeline: Timeline | None = None
     """What carrying the plan would do, nothing supposed."""
+    past: Past | None = None
+    """What earlier surveys say; None until it is read."""
     on_trial: bool = False
     side_by_side: bool = False
     """Whether moves that share no disk are carried at the same time."""
@@ -109,6 +112,7 @@ class Desk:
     def take_drives(self, drives: tuple[Drive, ...]) -> None:
         """Drives came, went, were measured or got another name or headroom: the draft is laid on them again."""
         self.take_snapshot(self.snapshot.with_drives(drives))
+        self.past = None
 
     def edit(self, draft: Draft, recommendation: Recommendation | None = None) -> None:
         """Put a new draft in force, which may follow a new recommendation; what was undone before is forgotten."""

@@ -25,7 +25,7 @@ class Weights:
     move_s: float = field(metadata={"says": "for each move: starting it and keeping an eye on it"})
     headroom_s: float = field(
         default=20_000.0,
-        metadata={"says": "for missing headroom: a fiftieth of it costs 80 s, a quarter 7,200 s, all of it 67,200 s"},
+        metadata={"says": "for missing headroom: a fiftieth costs 80 s, a quarter 7,200 s, all 67,200 s"},
     )
     unmet_s: float = field(default=50_000.0, metadata={"says": "for each demand of a drive or a card that is not met"})
     away_s: float = field(default=300.0, metadata={"says": "for each library placed on a portable drive"})

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from nuvik.core.hosts.desktop import show_notice
@@ -26,13 +26,26 @@ from nuvik.core.stages.openings import OpeningStage
 from nuvik.core.stages.survey import SurveyStage
 from nuvik.core.store.snapshots import drive_history, reading_history
 from nuvik.core.survey.history.free_histories import free_histories
-from nuvik.core.survey.history.growth import Change, differences, weeks_left
+from nuvik.core.survey.history.growth import Change, Difference, Growth, differences, weeks_left
 
 _SOON_WEEKS = 6.0
 """Assumed: what a drive lacks in so many weeks is worth a word now."""
 _NOTABLE_BYTES = 1_000_000_000
 """Assumed: less than this that came to a drive is no news."""
 _COMES = (Change.NEW, Change.GREW)
+
+
+@dataclass(frozen=True, slots=True)
+class Past:
+    """What earlier surveys say beside the latest."""
+
+    since: str | None
+    """When the survey before the latest was taken; None while there are not two."""
+    differences: tuple[Difference, ...]
+    """What changed since, the largest change first."""
+    rates: Mapping[str, Growth | None]
+    """How fast each drive fills, by its id."""
+    history: History
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,6 +100,18 @@ class WatchStage:
         free = free_histories(drives, drive_history(database), moves, self.survey.growth(), time.time())
         waiting = waiting_history(reading_history(database), {drive.id: drive for drive in drives})
         return History(drives=tuple(free), waiting=tuple(waiting))
+
+    def past(self) -> Past:
+        """What changed since the survey before, and how all went so far. Reads whole surveys, which takes a while where
+        there are thousands of libraries. Raises Refused where the database cannot be read.
+        """
+        both = self.survey.changes()
+        return Past(
+            since=both[0].taken_at if both else None,
+            differences=tuple(differences(*both)) if both else (),
+            rates=self.survey.growth(),
+            history=self.history(),
+        )
 
     # -- a timer that looks --------------------------------------------------------------------------------
 

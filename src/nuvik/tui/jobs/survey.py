@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.progress import Stop, SurveyProgress
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.tui.jobs.base import Job, JobHost
+
+if TYPE_CHECKING:
+    from nuvik.core.stages.watching import Past
 
 
 class SurveyJob(Job):
@@ -69,6 +72,18 @@ class SurveyJob(Job):
         else:
             self.host.at_rest()
             self.then(self._surveyed, snapshot)
+            self._read_past()
+
+    def _read_past(self) -> None:
+        """Read earlier surveys before anybody asks for them, since they may be large."""
+        try:
+            past = self.host.desk.workspace.watching.past()
+        except NuvikError:
+            return  # whoever asks for them is going to be told
+        self.then(self._past_read, past)
+
+    def _past_read(self, past: Past) -> None:
+        self.host.desk.past = past
 
     def _advance(self, progress: SurveyProgress) -> None:
         self.progress = progress

@@ -10,7 +10,7 @@ from textual.widgets import Button, Input, Static
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
-from nuvik.core.model.names import shown
+from nuvik.core.model.names import shorten
 from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.stages.plan import PlanStage
 from nuvik.tui.screens.over import Over
@@ -18,6 +18,7 @@ from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.tick_box import TickBox
 
 _FIELDS = ("style", "free", "moves", "hours", "weeks", "grow")
+_NAME_CELLS = 20
 _FLAGS = (
     ("keep_headroom", "no drive goes below its headroom, not even while things are moved"),
     ("on_trial", "originals are kept until I release them, so count with both"),
@@ -29,6 +30,7 @@ _FLAGS = (
 class AskForm(Over[Wishes | None]):
     """Fields for a style and limits, and the weights of that style. Ends with the wishes, or None."""
 
+    AUTO_FOCUS = "#style"
     BINDINGS = [Binding("escape", "dismiss", "cancel"), Binding("ctrl+s", "ask", "ask")]
 
     def __init__(self, drive: Drive | None, stage: PlanStage) -> None:
@@ -36,48 +38,47 @@ class AskForm(Over[Wishes | None]):
         self._drive, self._stage = drive, stage
 
     def compose(self) -> ComposeResult:
-        where = shown(self._drive.label) if self._drive else "the drive"
+        where = shorten(self._drive.label, _NAME_CELLS) if self._drive else "the drive"
+        fields = (
+            ("style", f"how much moving: {', '.join(Style)}", str(Style.BALANCED)),
+            ("free", f"how much more should become free on {where}", "what its headroom needs"),
+            ("moves", "the most moves", "as many as it takes"),
+            ("hours", "the most hours that all moves may take together", "as long as it takes"),
+            ("weeks", "the number of weeks within which moving should pay off", f"{Wishes().weeks:g}"),
+            ("grow", "room for this many weeks of growth", "none beyond the headroom"),
+        )
         with Vertical(id="card"):
             yield Static("What belongs where, within limits", id="question")
-            yield Static("an empty field means no limit", classes="quiet")
-            yield Static(f"how much moving: {', '.join(Style)}", classes="quiet")
-            yield Input("", placeholder=str(Style.BALANCED), id="style")
-            yield Static(f"how much more should become free on {where}, such as 120 GB", classes="quiet", markup=False)
-            yield Input("", placeholder="as much as its headroom needs", id="free")
-            yield Static("the most moves", classes="quiet")
-            yield Input("", placeholder="as many as it takes", id="moves")
-            yield Static("the most hours that all moves may take together", classes="quiet")
-            yield Input("", placeholder="as long as it takes", id="hours")
-            yield Static("the number of weeks within which moving should pay off", classes="quiet")
-            yield Input("", placeholder=f"{Wishes().weeks:g}", id="weeks")
-            yield Static("room for this many weeks of growth", classes="quiet")
-            yield Input("", placeholder="none beyond the headroom", id="grow")
+            yield Static("an empty field means no limit; sizes are written like 120 GB", classes="quiet")
+            with Horizontal(id="fields"):
+                # The labels are one text, since each piece of a form costs time when it opens.
+                yield Static("\n".join(label for _, label, _ in fields), id="labels", markup=False)
+                with Vertical():
+                    for name, _, empty in fields:
+                        yield Input("", placeholder=empty, id=name)
             for field, words in _FLAGS:
                 yield TickBox(words, id=field, compact=True)
-            yield Static(id="weights")
+            yield Static(self._weights(Style.BALANCED), id="weights")
             with Horizontal(id="answers"):
                 yield Button("ask (^s)", id="ask")
                 yield Button("cancel (Esc)", id="later")
 
-    def on_mount(self) -> None:
-        self.query_one("#style", Input).focus()
-        self._show_weights(Style.BALANCED)
-
     def on_input_changed(self, changed: Input.Changed) -> None:
         if changed.input.id == "style":
             try:
-                self._show_weights(self._stage.style(changed.value))
+                style = self._stage.style(changed.value)
             except NuvikError:
                 return  # not typed to the end yet
+            self.query_one("#weights", Static).update(self._weights(style))
 
-    def _show_weights(self, style: Style) -> None:
+    def _weights(self, style: Style) -> Text:
         """What is weighed against the waiting, so that nobody has to guess it."""
         palette = palette_of(self.app.theme)
         text = Text(f"weighed against waiting, when {style}:\n", style=palette.quiet)
         for _, seconds, says in Wishes(style=style).weighed.in_words():
-            text.append(f"{seconds:>7g} s ", style=palette.text)
+            text.append(f"{seconds:>7,g} s ", style=palette.text)
             text.append(f"{says}\n", style=palette.quiet)
-        self.query_one("#weights", Static).update(text)
+        return text
 
     def on_button_pressed(self, pressed: Button.Pressed) -> None:
         if pressed.button.id == "ask":

@@ -1,4 +1,4 @@
-"""Two sheets over Survey: what changed since the survey before, and what lies in no library."""
+"""A sheet of words over a stage, and that of what lies in no library."""
 
 from __future__ import annotations
 
@@ -13,17 +13,10 @@ from textual.widgets import Static
 
 from nuvik.core.model.clock import ago
 from nuvik.core.model.errors import StopRequested
-from nuvik.core.model.names import column, shorten, shown
+from nuvik.core.model.names import shorten
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import LargeFile
 from nuvik.core.model.units import format_bytes, format_count
-from nuvik.core.views.growth_sentences import (
-    changes_between,
-    changes_by_drive,
-    difference_line,
-    forecast_sentence,
-)
-from nuvik.core.views.history_rows import LEGEND, history_rows
 from nuvik.core.views.loose_files import loose_files, old_downloads
 from nuvik.core.views.small_things import small_things_words
 from nuvik.core.views.unread_words import unread_problems
@@ -35,9 +28,8 @@ from nuvik.tui.widgets.foot import Foot
 if TYPE_CHECKING:
     from nuvik.core.survey.twins import Twins
 
-_ROWS, _CURVE_CELLS, _FEWEST_CELLS = 8, 40, 16
-_WORDS_CELLS, _BESIDE_PATHS_CELLS = 80, 38
-"""What a line over time takes besides its curve, and a line with a path besides the path, with the sheet's borders."""
+_ROWS, _FEWEST_CELLS, _BESIDE_PATHS_CELLS = 8, 16, 38
+"""The last: what a line with a path takes besides the path, with the sheet's borders."""
 
 
 class Sheet(Over[None]):
@@ -61,64 +53,6 @@ class Sheet(Over[None]):
 
     def add_title(self, text: Text, words: str) -> None:
         text.append(f"{words}\n", style=f"bold {palette_of(self.app.theme).accent}")
-
-
-class ChangesSheet(Sheet):
-    """What grew, what is new and what went, and how long each drive lasts at that rate. Kept surveys may be large, so
-    they are read beside the sheet.
-    """
-
-    def on_mount(self) -> None:
-        self.run_worker(self._read, thread=True, exit_on_error=False)
-
-    def words(self) -> Text:
-        return Text("reading earlier surveys …", style=palette_of(self.app.theme).quiet)
-
-    def _read(self) -> None:
-        words = self._changes()
-        self.app.call_from_thread(self._show, words)
-
-    def _show(self, words: Text) -> None:
-        if self.is_mounted:
-            self.query_one("#lines", Static).update(words)
-
-    def _changes(self) -> Text:
-        palette, workspace, text = palette_of(self.app.theme), self.desk.workspace, Text()
-        compared, rates = workspace.survey.changes(), workspace.survey.growth()
-        if compared is None:
-            text.append("There are no two surveys to compare yet.\n\n")
-        else:
-            when = ago(compared[0].taken_at)
-            self.add_title(
-                text, "Since the previous survey, today" if when == "today" else f"Since the survey {when} ago"
-            )
-            differences = changes_between(*compared)
-            if not differences:
-                text.append("Nothing changed.\n")
-            for drive, total, mine in changes_by_drive(differences, compared[1].drives):
-                sign = "+" if total >= 0 else "−"
-                text.append(f"\n{shown(drive.label)}  {sign}{format_bytes(abs(total))}\n", style="bold")
-                for change in mine[:_ROWS]:
-                    text.append(f"  {difference_line(change)}\n", style="not bold")
-                if len(mine) > _ROWS:
-                    text.append(f"  and {len(mine) - _ROWS} more\n", style=palette.quiet)
-            text.append("\n")
-        cells = max(_FEWEST_CELLS, min(_CURVE_CELLS, self.app.size.width - _WORDS_CELLS))
-        if rows := list(history_rows(workspace.watching.history(), cells)):
-            self.add_title(text, "Over time")
-            for row in rows:
-                text.append(f"{column(row.name, 12)} ", style="bold")
-                text.append(row.curve, style=palette.accent)
-                text.append(f"  {row.words}\n", style="not bold")
-                if row.marks.strip():
-                    text.append(f"{'':12} {row.marks.rstrip()}\n", style=palette.quiet)
-            text.append(f"{'':12} {LEGEND}\n\n" if any(row.marks.strip() for row in rows) else "\n", palette.quiet)
-        self.add_title(text, "At this rate")
-        for drive in self.desk.snapshot.drives:
-            if drive.attached:
-                text.append(f"{shown(drive.label):<12}", style="bold")
-                text.append(f" {forecast_sentence(drive, rates.get(drive.id))}\n", style="not bold")
-        return text
 
 
 class LooseSheet(Sheet):

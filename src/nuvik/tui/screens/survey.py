@@ -343,7 +343,7 @@ class SurveyScreen(MarkingScreen):
         self.app.push_screen(FolderMap(self.desk), lambda changed: self.refresh_stage() if changed else None)
 
     def action_changes(self) -> None:
-        from nuvik.tui.screens.sheet import ChangesSheet
+        from nuvik.tui.screens.changes_sheet import ChangesSheet
 
         self.app.push_screen(ChangesSheet(self.desk))
 
