@@ -23,8 +23,8 @@ from nuvik.demo.build import household_at
 from nuvik.tui.app import NuvikApp
 from nuvik.tui.jobs.carry import CarryRun
 from nuvik.tui.screens.drive_card import DriveCard
-from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.theme import palette_of
+from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.speed_chart import SpeedChart
 from nuvik.tui.widgets.traffic import TrafficPanel

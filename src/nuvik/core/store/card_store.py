@@ -17,7 +17,7 @@ from nuvik.core.model.library import Card
 from nuvik.core.model.paths import is_within
 from nuvik.core.store.database import Database
 from nuvik.core.store.journal import Journal
-from nuvik.core.store.json_codec import from_json, to_json
+from nuvik.core.store.json_codec import from_json_text, to_json
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +64,7 @@ class CardBox:
             rows = connection.execute("SELECT drive, path, document FROM cards ORDER BY drive, path").fetchall()
         return tuple(
             _placed(
-                from_json(Card, json.loads(row["document"]), "The card box"),
+                from_json_text(Card, row["document"], "The card box"),
                 places,
                 os.path.normpath(os.path.join(places[row["drive"]], os.fsdecode(row["path"]))),
             )

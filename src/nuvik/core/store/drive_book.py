@@ -18,7 +18,7 @@ from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.gauging import GaugeResult
 from nuvik.core.store.database import Database
 from nuvik.core.store.gauges import gauge_history, keep_gauge, key_of, latest_gauges
-from nuvik.core.store.json_codec import from_json, to_json
+from nuvik.core.store.json_codec import from_json_text, to_json
 
 _ALL_PAGES = "SELECT key, id, told, last, seen_at, greeted FROM drive_book ORDER BY key"
 _STANDING = (
@@ -260,8 +260,8 @@ def _page(key: str, identifier: str, notes: str, last: str, seen_at: str, greete
     return Page(
         key=key,
         id=identifier,
-        notes=from_json(DriveNotes, json.loads(notes), "The drive book"),
-        last=from_json(Drive, json.loads(last), "The drive book"),
+        notes=from_json_text(DriveNotes, notes, "The drive book"),
+        last=from_json_text(Drive, last, "The drive book"),
         seen_at=seen_at,
         greeted=bool(greeted),
     )

@@ -22,7 +22,7 @@ from nuvik.core.model.library import Kind
 from nuvik.core.model.plan import Plan, Step
 from nuvik.core.model.tether import Tether, TetherKind, TetherRecord, TetherState
 from nuvik.core.store.database import Database
-from nuvik.core.store.json_codec import from_json, to_json
+from nuvik.core.store.json_codec import from_json, from_json_text, to_json
 
 _PATHS = ("library", "source", "target", "source_place", "target_place")
 _MANY_PATHS = ("made_folders", "was_source", "was_target")
@@ -260,7 +260,7 @@ def _tether_from_row(row: sqlite3.Row) -> TetherRecord:
     return TetherRecord(
         move=row["move"],
         n=row["n"],
-        tether=from_json(Tether, json.loads(row["document"]), "The journal"),
+        tether=from_json_text(Tether, row["document"], "The journal"),
         state=TetherState(row["state"]),
         before=os.fsdecode(row["was"]),
         after=os.fsdecode(row["becomes"]),

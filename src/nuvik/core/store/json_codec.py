@@ -7,6 +7,7 @@ Reading checks every field (pydantic, against the model's own type hints) and ra
 from __future__ import annotations
 
 import dataclasses
+import json
 from typing import Any, TypeVar
 
 from nuvik.core.model.errors import Refused
@@ -46,6 +47,21 @@ def from_json(kind: type[Value], data: Any, about: str) -> Value:
         fault = faults.errors()[0]
         field = ".".join(str(OUTSIDE.get(str(word), word)) for word in fault["loc"])
         raise Refused(f"{about}: “{field}”: {fault['msg']}.", next_step="Create the file again.") from None
+
+
+def from_json_text(kind: type[Value], text: str, about: str) -> Value:
+    """A value of the model from the words of a JSON document: as `from_json`, in a third of the time where no field has
+    another name there. Raises Refused as that does.
+    """
+    from pydantic import ValidationError
+
+    if not any(f'"{name}"' in text for name in _INSIDE):
+        try:
+            value: Value = _adapter(kind).validate_json(text)
+            return value
+        except ValidationError:
+            pass  # either it is wrong, which is said below, or it holds a name that is not Unicode
+    return from_json(kind, json.loads(text), about)
 
 
 _adapters: dict[Any, Any] = {}

@@ -17,7 +17,7 @@ from nuvik.core.model.library import Kind
 from nuvik.core.model.plan import Landing
 from nuvik.core.model.tether import Tether
 from nuvik.core.store.database import Database
-from nuvik.core.store.json_codec import from_json, to_json
+from nuvik.core.store.json_codec import from_json_text, to_json
 
 
 class Landings:
@@ -69,7 +69,7 @@ class Landings:
             known = {row["n"]: row for row in rows.fetchall()}
         places = [] if system is None or 0 in known else [LandingPlace(n=0, tether=system)]
         for n, row in known.items():
-            tether = system if n == 0 else from_json(Tether, json.loads(row["document"]), "The database")
+            tether = system if n == 0 else from_json_text(Tether, row["document"], "The database")
             if tether is not None:
                 was, becomes = os.fsdecode(row["was"]), os.fsdecode(row["becomes"])
                 places.append(LandingPlace(n=n, tether=tether, before=was, after=becomes, changed_at=row["changed_at"]))

@@ -7,7 +7,7 @@ import os
 
 from nuvik.core.model.opening import Recording
 from nuvik.core.store.database import Database
-from nuvik.core.store.json_codec import from_json, to_json
+from nuvik.core.store.json_codec import from_json_text, to_json
 
 _KEPT = 20
 """Recordings of one library; older ones go."""
@@ -39,7 +39,7 @@ class Openings:
             rows = connection.execute(
                 "SELECT document FROM openings WHERE library = ? ORDER BY id", (os.fsencode(first_path),)
             ).fetchall()
-        return [from_json(Recording, json.loads(row["document"]), "A kept recording") for row in rows]
+        return [from_json_text(Recording, row["document"], "A kept recording") for row in rows]
 
     def forget(self, first_path: str) -> int:
         """Forget all of a library; how many there were."""

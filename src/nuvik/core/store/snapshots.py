@@ -6,13 +6,14 @@ import json
 import os
 from collections.abc import Iterable
 from dataclasses import replace
+from weakref import WeakKeyDictionary
 
 from nuvik.core.model.clock import moment_of
 from nuvik.core.model.history import SeenReading, Sighting
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.snapshot import LOOSE_LISTED, Snapshot
 from nuvik.core.store.database import Database
-from nuvik.core.store.json_codec import from_json, to_json
+from nuvik.core.store.json_codec import from_json_text, to_json
 
 _HISTORIES = ("seen_drives", "seen_libraries", "seen_readings")
 _ALL_KEPT_DAYS, _DAILY_DAYS, _WEEKLY_DAYS = 2, 14, 365
@@ -84,24 +85,38 @@ def thinned(kept: list[tuple[int, str]], now: str) -> list[int]:
 
 
 def latest_snapshot(database: Database) -> Snapshot | None:
-    """The newest snapshot, or None before the first survey."""
-    with database.connect() as connection:
-        row = connection.execute("SELECT document FROM snapshots ORDER BY id DESC LIMIT 1").fetchone()
-    return None if row is None else _snapshot(row["document"])
+    """The newest snapshot, or None before the first survey. Raises Refused where it cannot be read."""
+    return _first(database, "ORDER BY id DESC")
 
 
 def snapshot_before(database: Database, moment: str) -> Snapshot | None:
-    """The newest snapshot taken at or before a moment; the oldest there is when none is as old."""
+    """The newest snapshot taken at or before a moment; the oldest there is when none is as old. Raises Refused where it
+    cannot be read.
+    """
+    return _first(database, "ORDER BY taken_at > ?, CASE WHEN taken_at > ? THEN id ELSE -id END", moment, moment)
+
+
+def _first(database: Database, order: str, *values: str) -> Snapshot | None:
     with database.connect() as connection:
-        row = connection.execute(
-            "SELECT document FROM snapshots ORDER BY taken_at > ?, CASE WHEN taken_at > ? THEN id ELSE -id END LIMIT 1",
-            (moment, moment),
-        ).fetchone()
-    return None if row is None else _snapshot(row["document"])
+        key = connection.execute(f"SELECT id, taken_at FROM snapshots {order} LIMIT 1", values).fetchone()
+        if key is None:
+            return None
+        read = _read.setdefault(database, {})
+        known = read.get(tuple(key))
+        if known is not None:
+            return known
+        row = connection.execute("SELECT document FROM snapshots WHERE id = ?", (key["id"],)).fetchone()
+    snapshot = from_json_text(Snapshot, row["document"], "The kept snapshot")
+    for old in list(read)[: len(read) + 1 - _MOST_READ]:
+        read.pop(old, None)
+    read[tuple(key)] = snapshot
+    return snapshot
 
 
-def _snapshot(document: str) -> Snapshot:
-    return from_json(Snapshot, json.loads(document), "The kept snapshot")
+_read: WeakKeyDictionary[Database, dict[tuple[int, str], Snapshot]] = WeakKeyDictionary()
+"""The snapshots that were read last, by number and moment: with thousands of libraries, each takes a while to read."""
+_MOST_READ = 2
+"""The latest, and the one that it is compared with."""
 
 
 def moments(database: Database) -> list[str]:
