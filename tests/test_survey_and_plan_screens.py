@@ -288,6 +288,11 @@ async def test_asking_within_limits_and_choosing_where_new_content_goes(tight):
         assert "0.01 s for each second" in " ".join(words_of(form.query_one("#weights", Static)).split())
         await pilot.press("ctrl+s")
         await settle(app, pilot)
+        await pilot.press("escape", "t", "down", "A")
+        assert app.screen is form and form.query_one("#moves", Input).value == "1", "the limits of last time"
+        assert "free on Wren" in words_of(form.query_one("#labels", Static)) and form.query_one("#style").has_focus
+        await pilot.press("escape", "up", "A", "ctrl+s")
+        await settle(app, pilot)
         await pilot.press("l")
         assert app.desk.draft.keep_headroom and not app.desk.draft.on_trial
         assert len(app.desk.draft.loads) == 1 and app.desk.draft.drive("kestrel").headroom_bytes > 70 * MB

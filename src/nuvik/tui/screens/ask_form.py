@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
+from textual.content import Content
 from textual.widgets import Button, Input, Static
 
 from nuvik.core.model.drive import Drive
@@ -14,10 +14,17 @@ from nuvik.core.model.names import shorten
 from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.stages.plan import PlanStage
 from nuvik.tui.screens.over import Over
-from nuvik.tui.theme import palette_of
 from nuvik.tui.widgets.tick_box import TickBox
 
-_FIELDS = ("style", "free", "moves", "hours", "weeks", "grow")
+_FIELDS = {
+    "style": str(Style.BALANCED),
+    "free": "what its headroom needs",
+    "moves": "as many as it takes",
+    "hours": "as long as it takes",
+    "weeks": f"{Wishes().weeks:g}",
+    "grow": "none beyond the headroom",
+}
+"""What stands in each field while it is empty."""
 _NAME_CELLS = 20
 _FLAGS = (
     ("keep_headroom", "no drive goes below its headroom, not even while things are moved"),
@@ -28,33 +35,34 @@ _FLAGS = (
 
 
 class AskForm(Over[Wishes | None]):
-    """Fields for a style and limits, and the weights of that style. Ends with the wishes, or None."""
+    """Fields for a style and limits, and the weights of that style. Ends with the wishes, or None. It may be shown
+    again: then it still has what was filled in.
+    """
 
     AUTO_FOCUS = "#style"
     BINDINGS = [Binding("escape", "dismiss", "cancel"), Binding("ctrl+s", "ask", "ask")]
 
-    def __init__(self, drive: Drive | None, stage: PlanStage) -> None:
+    def __init__(self, stage: PlanStage) -> None:
         super().__init__()
-        self._drive, self._stage = drive, stage
+        self._drive: Drive | None = None
+        self._stage = stage
+
+    def ask_about(self, drive: Drive | None) -> None:
+        """Which drive the field for free space is about."""
+        self._drive = drive
+        if self.is_mounted:
+            self.query_one("#labels", Static).update(self._labels())
+            self.query_one("#style", Input).focus()
 
     def compose(self) -> ComposeResult:
-        where = shorten(self._drive.label, _NAME_CELLS) if self._drive else "the drive"
-        fields = (
-            ("style", f"how much moving: {', '.join(Style)}", str(Style.BALANCED)),
-            ("free", f"how much more should become free on {where}", "what its headroom needs"),
-            ("moves", "the most moves", "as many as it takes"),
-            ("hours", "the most hours that all moves may take together", "as long as it takes"),
-            ("weeks", "the number of weeks within which moving should pay off", f"{Wishes().weeks:g}"),
-            ("grow", "room for this many weeks of growth", "none beyond the headroom"),
-        )
         with Vertical(id="card"):
             yield Static("What belongs where, within limits", id="question")
             yield Static("an empty field means no limit; sizes are written like 120 GB", classes="quiet")
             with Horizontal(id="fields"):
                 # The labels are one text, since each piece of a form costs time when it opens.
-                yield Static("\n".join(label for _, label, _ in fields), id="labels", markup=False)
+                yield Static(self._labels(), id="labels", markup=False)
                 with Vertical():
-                    for name, _, empty in fields:
+                    for name, empty in _FIELDS.items():
                         yield Input("", placeholder=empty, id=name)
             for field, words in _FLAGS:
                 yield TickBox(words, id=field, compact=True)
@@ -62,6 +70,19 @@ class AskForm(Over[Wishes | None]):
             with Horizontal(id="answers"):
                 yield Button("ask (^s)", id="ask")
                 yield Button("cancel (Esc)", id="later")
+
+    def _labels(self) -> str:
+        where = shorten(self._drive.label, _NAME_CELLS) if self._drive else "the drive"
+        return "\n".join(
+            (
+                f"how much moving: {', '.join(Style)}",
+                f"how much more should become free on {where}",
+                "the most moves",
+                "the most hours that all moves may take together",
+                "the number of weeks within which moving should pay off",
+                "room for this many weeks of growth",
+            )
+        )
 
     def on_input_changed(self, changed: Input.Changed) -> None:
         if changed.input.id == "style":
@@ -71,14 +92,12 @@ class AskForm(Over[Wishes | None]):
                 return  # not typed to the end yet
             self.query_one("#weights", Static).update(self._weights(style))
 
-    def _weights(self, style: Style) -> Text:
+    def _weights(self, style: Style) -> Content:
         """What is weighed against the waiting, so that nobody has to guess it."""
-        palette = palette_of(self.app.theme)
-        text = Text(f"weighed against waiting, when {style}:\n", style=palette.quiet)
+        lines = [f"[$quiet]weighed against waiting, when {style}:[/]"]
         for _, seconds, says in Wishes(style=style).weighed.in_words():
-            text.append(f"{seconds:>7,g} s ", style=palette.text)
-            text.append(f"{says}\n", style=palette.quiet)
-        return text
+            lines.append(f"{seconds:>7,g} s [$quiet]{says}[/]")
+        return Content.from_markup("\n".join(lines))
 
     def on_button_pressed(self, pressed: Button.Pressed) -> None:
         if pressed.button.id == "ask":

@@ -31,6 +31,8 @@ if TYPE_CHECKING:
 
 _KEYS = "abcdefghijklmnopqrstuvwxyz"
 _MOST_CHOICES = 12
+_LIMITS = "limits"
+"""The name of the form for limits among the screens that are kept."""
 
 
 class PlanAsking(StageScreen):
@@ -43,8 +45,12 @@ class PlanAsking(StageScreen):
         self._recommend([(style[0], f"{style}", Wishes(style=style)) for style in Style])
 
     def action_ask_within(self) -> None:
-        """Ask with limits."""
-        self.app.push_screen(AskForm(self.query_one(DriveBoard).drive, self.desk.workspace.plan), self._asked_within)
+        """Ask with limits. The form is kept: it has many fields, and the limits of last time are still in them."""
+        if not self.app.is_screen_installed(_LIMITS):
+            self.app.install_screen(AskForm(self.desk.workspace.plan), _LIMITS)
+        form = self.app.get_screen(_LIMITS, AskForm)
+        form.ask_about(self.query_one(DriveBoard).drive)
+        self.app.push_screen(form, self._asked_within)
 
     def _asked_within(self, wishes: Wishes | None) -> None:
         if wishes is not None:
