@@ -293,6 +293,21 @@ async def test_asking_within_limits_and_choosing_where_new_content_goes(tight):
         assert "free on Wren" in words_of(form.query_one("#labels", Static)) and form.query_one("#style").has_focus
         await pilot.press("escape", "up", "A", "ctrl+s")
         await settle(app, pilot)
+        app.desk.take_snapshot(replace(app.desk.snapshot, taken_at="2030-01-01T00:00:00Z"))  # a survey ends
+        await pilot.press("l")
+        (moved,) = app.desk.draft.places
+        await pilot.press("u", "A", "ctrl+s")
+        await settle(app, pilot)
+        others = tuple(library for library in app.desk.snapshot.libraries if library.id != moved)
+        whole = app.desk.snapshot
+        app.desk.take_snapshot(replace(whole, libraries=others))
+        await pilot.press("l")
+        assert not app.desk.draft.places and any(
+            "1 move of this proposal cannot be made now" in each.message for each in app._notifications
+        )
+        app.desk.take_snapshot(whole)
+        await pilot.press("u", "A", "ctrl+s")
+        await settle(app, pilot)
         await pilot.press("l")
         assert app.desk.draft.keep_headroom and not app.desk.draft.on_trial
         assert len(app.desk.draft.loads) == 1 and app.desk.draft.drive("kestrel").headroom_bytes > 70 * MB

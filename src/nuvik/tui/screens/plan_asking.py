@@ -12,7 +12,7 @@ from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.formats import PLAN_ENDING
 from nuvik.core.model.names import column, shorten, shown
 from nuvik.core.model.snapshot import Snapshot
-from nuvik.core.model.units import format_bytes
+from nuvik.core.model.units import format_bytes, format_count
 from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.views.draft_sentences import consequence_of_swap
 from nuvik.core.views.recommendation_sentences import recommendation_summary
@@ -85,11 +85,18 @@ class PlanAsking(StageScreen):
     def _lay(self, offers: Offers, snapshot: Snapshot, key: str | None) -> None:
         if key is None:
             return
-        if snapshot is not self.desk.snapshot:
-            self.notify("The drives have changed in the meantime. Ask again.", severity="warning")
-            return
         recommendation = offers[key][1]
-        self._lay_draft(recommendation.draft, recommendation)
+        draft = recommendation.draft
+        if snapshot is not self.desk.snapshot:  # a survey ended, or a drive came or went
+            draft = draft.laid_on(self.desk.snapshot)
+            lost = len(recommendation.draft.places) - len(draft.places)
+            if lost:
+                self.notify(
+                    f"The drives have changed in the meantime: {format_count(lost, 'move')} of this proposal cannot be "
+                    "made now. Ask again for a new one.",
+                    severity="warning",
+                )
+        self._lay_draft(draft, recommendation)
 
     def _lay_draft(self, draft: Draft, recommendation: Recommendation | None = None) -> None:
         self.desk.hand = ()

@@ -204,7 +204,7 @@ class SpeedsScreen(StageScreen):
         if not self._verdicts:
             where = shown(self.desk.workspace.drives.candidates_path)
             return text + Text(f"Write candidates into {where}; docs/candidates.md shows how.", style=palette.quiet)
-        text.append(f"{'':{_BUY_CELLS}}{'per TB':>12}{'reads':>11}{'saves a week':>14}", style=palette.quiet)
+        text.append(f"{'':{_BUY_CELLS}}{'per TB':>12}{'reads':>13}{'saves a week':>14}", style=palette.quiet)
         for verdict in self._verdicts:
             candidate = verdict.candidate
             text.append(f"\n{padded(shorten(candidate.label, _BUY_CELLS - 1), _BUY_CELLS)}", style=palette.text)
@@ -212,7 +212,7 @@ class SpeedsScreen(StageScreen):
             words = f"{'–':>8}    " if per_tb is None else f"{per_tb:>8,.0f} {candidate.currency:<3}"
             text.append(words, style=palette.quiet)
             text.append(
-                f"{'! ' * candidate.is_held_back + format_speed(candidate.read_bytes_per_s):>11}",
+                f"{'! ' * candidate.is_held_back + format_speed(candidate.read_bytes_per_s):>13}",
                 style=palette.look if candidate.is_held_back else palette.text,
             )
             text.append(f"{format_duration(verdict.saves_s_per_week):>14}", style=palette.text)

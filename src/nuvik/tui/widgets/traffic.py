@@ -82,7 +82,7 @@ class TrafficPanel(Static):
     def _say(self, text: Text, lines: int) -> None:
         if self.styles.height is None or self.styles.height.value != lines:
             self.styles.height = lines
-        if text != self._shown:
+        if text != self._shown or text.style != self._shown.style:
             self._shown = text
             self.update(text, layout=False)  # its height is set by its drives
 
