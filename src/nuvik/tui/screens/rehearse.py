@@ -86,7 +86,7 @@ class RehearseScreen(StageScreen):
                 yield Static("waiting and free space over time", classes="quiet")
                 yield PlanCurves(id="curves")
             with Vertical(id="what-ifs-box"):
-                yield Static("what if … (Tab, then Space)", classes="quiet")
+                yield Static("what if … (Space)", classes="quiet")
                 yield WhatIfList(id="what-ifs")
         yield Static(id="verdict", markup=False)
         yield DriveBoard(id="drives", gap=0)

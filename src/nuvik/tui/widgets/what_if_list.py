@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from rich.segment import Segment
 from rich.style import Style
+from textual.binding import Binding
 from textual.content import Content
 from textual.strip import Strip
 from textual.widgets import SelectionList
@@ -26,6 +27,8 @@ class StopAtCursor:
 
 class WhatIfList(SelectionList[int]):
     """A line for each; space or Enter switches it, and all that are on are supposed together."""
+
+    BINDINGS = [Binding("space", "select", "on / off")]
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id, compact=True)
