@@ -90,7 +90,8 @@ class Ideal:
     ) -> Solved:
         """The best placement by the model without some choices; the search begins with these places."""
         if effort is None:
-            effort = Effort.MUCH if self.choices > MOST_AT_ONCE else Effort.USUAL
+            # What is left once some moves are forbidden gets no better by a search for a beginning, measured.
+            effort = Effort.MUCH if self.choices > MOST_AT_ONCE and not forbidden else Effort.USUAL
         start = self.start(places)
         dear = self.without
         if forbidden and self.choices > MOST_AT_ONCE:
