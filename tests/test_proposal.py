@@ -13,6 +13,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from conftest import GB, MB, a_drive, fill, put
+from households import made_up_household
 from nuvik.__main__ import run
 from nuvik.core.model.drive import Tier
 from nuvik.core.model.library import Kind, Library, Part
@@ -26,7 +27,7 @@ from nuvik.core.planning.placement.costs import moving_s, placement_cost_s
 from nuvik.core.planning.placement.limits import may_stand
 from nuvik.core.planning.placement.solver import IntegerProgram, Solved
 from nuvik.core.planning.placement.waiting import waiting_s_per_week
-from nuvik.core.planning.search.ideal import propose
+from nuvik.core.planning.search.ideal import ideal_placement, propose
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.store.plan_file import read_plan
@@ -503,3 +504,13 @@ def test_totals_that_rest_on_typical_speeds_say_so():
     assert " to " in totals(draft.put_down("l", "dunlin")) and "(Dunlin never measured)" in totals(
         draft.put_down("l", "dunlin")
     )
+
+
+def test_among_many_libraries_no_way_from_a_drive_to_another_is_left_out():
+    """Only some choices are looked at there; by price alone, tiny libraries would be most of them."""
+    ideal, ways = ideal_placement(made_up_household(200, 6), Wishes()), dict[tuple[str, str], list[bool]]()
+    for choice in ideal.model.choices.values():
+        for drive, variable in choice.variables:
+            if drive is not choice.source:
+                ways.setdefault((choice.source.id, drive.id), []).append(variable not in ideal.without)
+    assert ideal.without and len(ways) == 30 and all(any(way) for way in ways.values())
