@@ -8,7 +8,7 @@ import shutil
 import subprocess
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from conftest import GB, MB, RealDrives, a_drive
@@ -19,7 +19,7 @@ from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
-from nuvik.core.stages.workspace import open_workspace
+from nuvik.core.stages.workspace import Workspace, open_workspace
 from nuvik.core.survey.drives.gauge import budget_for
 
 Row = tuple[str, str, str, str, bool | None]
@@ -77,7 +77,7 @@ def simulating() -> Iterator[Row]:
 
 def foreseeing() -> Iterator[Row]:
     """One large library, one of 20,000 small files and a mixed one, carried between volumes held to known speeds; then
-    three more, with what the first ones taught.
+    three more of each, with what the first ones taught, of which the middle counts.
     """
     with (
         tempfile.TemporaryDirectory(dir="/tmp") as place,
@@ -91,32 +91,43 @@ def foreseeing() -> Iterator[Row]:
             workspace = open_workspace(None, state)
             workspace.drives.gauge([budget_for(workspace.drives.find(name), quick=True) for name in ("alpha", "beta")])
             plain: dict[str, float] = {}
-            for turn, within in (("first time", _FIRST_WITHIN), ("once calibrated", _LATER_WITHIN)):
+            for turn, rounds, within in (("first time", 1, _FIRST_WITHIN), ("once calibrated", 3, _LATER_WITHIN)):
                 for number, make in enumerate((_large, _small, _mixed)):
                     name = make.__name__.strip("_")
-                    root = source / turn.replace(" ", "-") / name
-                    root.mkdir(parents=True)
-                    make(root, random.Random(number))
-                    theirs = _plain_copy(root, target)
-                    plan = workspace.plan.make(workspace.plan.draft([(str(root), "beta")]))
-                    foreseen = workspace.rehearse.rehearse(plan).total_s
-                    _forget_cache()
-                    (move,) = carry_plan(workspace.carry.work(), plan).moves
-                    off = move.actual_s / foreseen - 1
+                    seen = [
+                        _carried(workspace, source / f"{turn.split()[0]}-{name}-{again}", target, make, number)
+                        for again in range(rounds)
+                    ]
+                    theirs, took_s, foreseen_s, off = sorted(seen, key=lambda each: each[3])[rounds // 2]
                     good: bool | None = abs(off) <= within
                     if not good and abs(theirs / plain.get(name, theirs) - 1) > _PLAIN_WITHIN:
                         good = None  # the plain tool took another time than before, too
                     plain[name] = theirs
-                    took = f"copy {theirs:.1f} s, carry {move.actual_s:.1f} s"
                     yield (
                         f"foresee {name} library, {turn}",
-                        took,
-                        f"foreseen {foreseen:.1f} s, {100 * off:+.0f} % off",
+                        f"copy {theirs:.1f} s, carry {took_s:.1f} s",
+                        f"foreseen {foreseen_s:.1f} s, {100 * off:+.0f} % off",
                         f"within {100 * within:.0f} %",
                         good,
                     )
         finally:
             drives.down()
+
+
+def _carried(
+    workspace: Workspace, root: Path, target: Path, make: Callable[[Path, random.Random], None], number: int
+) -> tuple[float, float, float, float]:
+    """Seconds of a plain copy of a fresh library, of carrying it, and foreseen for that; by what share that was off."""
+    root.mkdir(parents=True)
+    make(root, random.Random(number))
+    theirs = _plain_copy(root, target)
+    plan = workspace.plan.make(workspace.plan.draft([(str(root), "beta")]))
+    foreseen_s = workspace.rehearse.rehearse(plan).total_s
+    _forget_cache()
+    (move,) = carry_plan(workspace.carry.work(), plan).moves
+    shutil.rmtree(move.target)  # the volumes are small
+    root.unlink()
+    return theirs, move.actual_s, foreseen_s, move.actual_s / foreseen_s - 1
 
 
 def _plain_copy(root: Path, drive: Path) -> float:

@@ -1,9 +1,10 @@
 """Calibration: what moves took beside what was reckoned, and what that tells of the next ones.
 
-What the drives take has a factor for each pair of them, what the computer takes for each file one for all. The
-factors are those with which the sum of how far the moves are off, in logarithms, is least (least absolute deviations:
-one slow evening among several does not matter), where that nothing differs from what was reckoned counts as half a
-move. What the middle half of the moves are off then, and never less than a tenth, are the bounds.
+What the drives take for the bytes has a factor for each pair of them, what every file takes, there and in the
+computer, one for all. The factors are those with which the sum of how far the moves are off, in logarithms, is least
+(least absolute deviations: one slow evening among several does not matter), where that nothing differs from what was
+reckoned counts as half a move. What the middle half of the moves are off then, and never less than a tenth, are the
+bounds.
 """
 
 from __future__ import annotations
@@ -35,9 +36,9 @@ class Sample:
     pair: tuple[str, str]
     """From drive, to drive."""
     drives_s: float
-    """What the model says that the drives take, without any calibration …"""
+    """What the model says that the drives take for the bytes, without any calibration …"""
     work_s: float
-    """… and what the computer takes besides."""
+    """… and what the files take besides, however large they are."""
     expected_s: float
     """What was foreseen before it began."""
     actual_s: float
@@ -63,7 +64,7 @@ class Calibration:
     overall: Factor = Factor()
     """For pairs that were never used."""
     work: Factor = Factor()
-    """For what the computer takes for each file."""
+    """For what every file takes."""
     sentence: str = ""
 
     def of(self, source: str, target: str) -> Factor:

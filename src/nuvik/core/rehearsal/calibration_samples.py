@@ -22,7 +22,7 @@ def learnt_from(moves: Sequence[Move], drives: Sequence[Drive], pace: Pace) -> C
         source, target = by_id.get(move.source_drive), by_id.get(move.target_drive)
         if move.state in _TELLING and source is not None and target is not None and move.actual_s > 0:
             step, on_trial = as_step(move), move.state is State.ON_TRIAL
-            working_s = work_s(step, on_trial, pace)
+            working_s = work_s(step, source, target, on_trial, pace)
             reckoned_s = step_times(step, source, WritePace(target), 0.0, on_trial, pace).total_s
             samples.append(
                 Sample((source.id, target.id), reckoned_s - working_s, working_s, move.expected_s, move.actual_s)

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.plan import Step
-from nuvik.core.model.timing import HELD_BACK_S, Pace, WritePace, per_file_seconds, read_seconds
+from nuvik.core.model.timing import HELD_BACK_S, Pace, WritePace, find_seconds, per_file_seconds, read_seconds
 
 _SIDE_WORK = 8
 """Small operations that every move needs on its target besides its own files: folders, the sidecar, renames."""
@@ -43,28 +43,36 @@ def step_times(
     pace: Pace = NO_PACE,
     factor: float = 1.0,
 ) -> StepTimes:
-    """How long one step takes from `start_s` on; `writing` is the target being written to. What the drives take is
-    multiplied by `factor`.
+    """How long one step takes from `start_s` on; `writing` is the target being written to. What the drives take for the
+    bytes is multiplied by `factor`, what every file takes there by the factor of the pace.
     """
     target, files, size = writing.drive, step.files, step.frees_bytes
-    reading_s = read_seconds(source, size, files)
-    writing_s = writing.seconds_for(size, start_s)
-    writing_s += per_file_seconds(target, files) + per_file_seconds(target, _SIDE_WORK)
+    finding_s = pace.files_factor * find_seconds(source, files)
+    reading_s = factor * read_seconds(source, size, 0) + finding_s
+    writing_s = factor * writing.seconds_for(size, start_s)
+    writing_s += pace.files_factor * per_file_seconds(target, files + _SIDE_WORK)
     if source.shares_disk_with(target):
         copy_s = reading_s + writing_s  # they take turns
     else:
         held_back = min(size, pace.held_back_bytes) / max(1, size)
         copy_s = max(reading_s, min(held_back * reading_s, HELD_BACK_S) + writing_s)
-    release_s = 0.0 if on_trial else factor * per_file_seconds(source, files) + files * pace.release_s_a_file
+    removing_s = pace.files_factor * per_file_seconds(source, files) + files * pace.release_s_a_file
     return StepTimes(
-        copy_s=factor * copy_s + files * pace.copy_s_a_file,
-        prove_s=factor * read_seconds(target, size, files) + files * pace.prove_s_a_file,
+        copy_s=copy_s + files * pace.copy_s_a_file,
+        prove_s=factor * read_seconds(target, size, 0)
+        + pace.files_factor * find_seconds(target, files)
+        + files * pace.prove_s_a_file,
         look_s=files * pace.look_s_a_file,
-        release_s=release_s,
+        release_s=0.0 if on_trial else removing_s,
     )
 
 
-def work_s(step: Step, on_trial: bool, pace: Pace) -> float:
-    """The part of a step's time that no drive takes."""
-    released = 0.0 if on_trial else pace.release_s_a_file
-    return step.files * (pace.copy_s_a_file + pace.prove_s_a_file + pace.look_s_a_file + released)
+def work_s(step: Step, source: Drive, target: Drive, on_trial: bool, pace: Pace) -> float:
+    """The part of a step's time that its files take, however large they are: on the drives, which find them quicker the
+    closer together they lie, and in the computer.
+    """
+    files, removed = step.files, 0.0 if on_trial else 1.0
+    names_s = per_file_seconds(target, files) + removed * per_file_seconds(source, files)
+    on_drives_s = find_seconds(source, files) + find_seconds(target, files) + names_s
+    working_s = pace.copy_s_a_file + pace.prove_s_a_file + pace.look_s_a_file + removed * pace.release_s_a_file
+    return pace.files_factor * on_drives_s + files * working_s

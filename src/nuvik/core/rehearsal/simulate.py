@@ -109,7 +109,7 @@ class _Run:
         source, target = self._drives[step.from_drive], self._drives[step.to_drive]
         factor, pace = learnt.of(source.id, target.id), scene.pace.working(learnt.work.likely)
         times = step_times(step, source, self._paces[target.id], self._now_s, scene.on_trial, pace, factor.likely)
-        working_s = work_s(step, scene.on_trial, pace)
+        working_s = work_s(step, source, target, scene.on_trial, pace)
         lowest = dict(self._free)
         self._take(step.to_drive, self._room(step))
         lowest.update({sharer: self._free[sharer] for sharer in self._sharing[step.to_drive]})
