@@ -101,7 +101,7 @@ class FaultEntry(Strict):
     """The n-th block read back for a proof has one bit turned over."""
 
     @model_validator(mode="after")
-    def _one_fault(self) -> FaultEntry:
+    def _single_fault(self) -> FaultEntry:
         faults = {"fail_write", "pull_after_bytes", "cut_after_bytes", "flip_read_back"}
         if sum(getattr(self, name) is not None for name in faults) != 1:
             raise ValueError(f"needs exactly one of {', '.join(sorted(faults))}")

@@ -89,7 +89,7 @@ def check_plan(
         calibration=calibration,
         rooms={n: checked.room_bytes for n, checked in findings.items() if checked.room_bytes},
     )
-    notes += [*_guesses(scene), *_on_the_way(scene), *_landings(plan), *_named_twice(plan), *_several_in_one(scene)]
+    notes += [*_guesses(scene), *_on_the_way(scene), *_landings(plan), *_named_twice(plan), *_libraries_within(scene)]
     notes += [*_lowered(scene), *_unmet(scene)]
     return CheckedPlan(scene, tuple(violations), tuple(notes), rates or {})
 
@@ -181,7 +181,8 @@ def _landings(plan: Plan) -> list[str]:
         return []
     goes = ", ".join(f"{landing.kind} to {shown(landing.path)}" for landing in plan.landings)
     return [
-        f"New content is to go elsewhere ({goes}). Programs whose settings Nuvik does not know have to be told by you."
+        f"New content is to go elsewhere ({goes}). "
+        "In programs whose settings Nuvik does not know, change the place yourself."
     ]
 
 
@@ -194,7 +195,7 @@ def _named_twice(plan: Plan) -> list[str]:
     ]
 
 
-def _several_in_one(scene: Scene) -> list[str]:
+def _libraries_within(scene: Scene) -> list[str]:
     """A folder that holds several libraries moves as one of them."""
     notes, known = [], scene.snapshot.libraries if scene.snapshot is not None else ()
     for step in scene.plan.steps:

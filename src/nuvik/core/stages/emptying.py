@@ -74,13 +74,13 @@ class EmptyingStage:
     def put_back(self, number: int, even_if_filled: bool = False) -> Emptied:
         """Let what a folder held return. Raises Refused and Stopped."""
         with self._at_work() as emptying:
-            return emptying.put_back(self._one(number), even_if_filled)
+            return emptying.put_back(self._emptied(number), even_if_filled)
 
     def release(self, number: int | None) -> list[Emptied]:
         """Let go for good what one of them held, or all. Raises Refused and Stopped."""
         with self._at_work() as emptying:
             aside = [each for each in self.kept() if each.state is EmptiedState.ASIDE]
-            return [emptying.release(each) for each in ([self._one(number)] if number is not None else aside)]
+            return [emptying.release(each) for each in ([self._emptied(number)] if number is not None else aside)]
 
     def content_of(self, emptied: Emptied) -> str:
         """Where what it held is kept."""
@@ -90,7 +90,7 @@ class EmptyingStage:
     def _folders(self) -> EmptiedFolders:
         return EmptiedFolders(self.computer.database)
 
-    def _one(self, number: int) -> Emptied:
+    def _emptied(self, number: int) -> Emptied:
         for each in self._folders.all(self.computer.drives()):
             if each.id == number:
                 return each

@@ -38,7 +38,7 @@ from nuvik.core.store.kept_draft import keep_draft, kept_draft
 from nuvik.core.store.landings import Landings
 from nuvik.core.store.plan_file import free_plan_path, plans_in, read_plan, write_plan
 from nuvik.core.survey.card_input import kind_of
-from nuvik.core.survey.take_survey import survey_one
+from nuvik.core.survey.take_survey import survey_library
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +88,7 @@ class PlanStage:
         of that name is at hand; each is measured now. Raises Refused.
         """
         host, drives, cards = self.computer.host, self.computer.drives(), self.survey.cards()
-        libraries = [survey_one(host, drives, self._path_of(wanted), cards) for wanted, _ in moves]
+        libraries = [survey_library(host, drives, self._path_of(wanted), cards) for wanted, _ in moves]
         base = self.survey.latest()
         measured = {library.path: library for library in libraries}
         # What the last survey knew of kind and use stays; the sizes are those of now.

@@ -27,7 +27,7 @@ from nuvik.core.settings.taught_check import place_of_check, why_not_held
 from nuvik.core.stages.carry import CarryStage
 from nuvik.core.stages.plan import PlanStage
 from nuvik.core.stages.survey import SurveyStage
-from nuvik.core.survey.take_survey import survey_one
+from nuvik.core.survey.take_survey import survey_library
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +61,7 @@ class TetherStage:
             if os.sep not in wanted or not os.path.isdir(normalised(wanted)):
                 raise
         computer = self.survey.computer
-        return survey_one(computer.host, computer.drives(), wanted, self.survey.cards())
+        return survey_library(computer.host, computer.drives(), wanted, self.survey.cards())
 
     @property
     def _home(self) -> str:

@@ -183,11 +183,6 @@ class Journal:
             rows = connection.execute("SELECT * FROM tethers WHERE move = ? ORDER BY n", (move.id,)).fetchall()
         return [_tether_from_row(row) for row in rows]
 
-    def all_tethers(self) -> list[TetherRecord]:
-        """Those of all moves, the oldest move first."""
-        with self._database.connect() as connection:
-            return [_tether_from_row(row) for row in connection.execute("SELECT * FROM tethers ORDER BY move, n")]
-
     def keep_tether(self, record: TetherRecord) -> TetherRecord:
         """Write down how a tether stands, durably."""
         with self._database.connect() as connection:

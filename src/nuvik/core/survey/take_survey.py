@@ -149,7 +149,7 @@ def judged(
     )
 
 
-def survey_one(
+def survey_library(
     host: Host,
     drives: tuple[Drive, ...],
     path: str,
@@ -286,10 +286,10 @@ class _Makers:
             drive = drive_holding(self.drives, candidate.path)
             folder = folder_in(trees, candidate.path)
             if drive is not None and folder is not None:
-                made.append(self._one(candidate, folder, drive))
+                made.append(self._library(candidate, folder, drive))
         return names_apart(sorted(made, key=lambda library: (-library.on_disk_bytes, library.path)))
 
-    def _one(self, candidate: LibraryCandidate, folder: Folder, drive: Drive) -> Library:
+    def _library(self, candidate: LibraryCandidate, folder: Folder, drive: Drive) -> Library:
         card, path, extent = candidate.card, candidate.path, folder.extent
         seems = guess_of(candidate, folder, self.context)
         stays = candidate.inside if seems.kind in SETTLED else ""

@@ -74,7 +74,7 @@ class DrivePage(Over[None]):
         history = workspace.drives.gauge_history(drive)
         for result in reversed(history[-_HISTORY:] if len(history) > 1 else []):
             table.add_row(
-                Text(result.taken_at[:10], style=palette.quiet), Text(_one_result(result), style=palette.quiet)
+                Text(result.taken_at[:10], style=palette.quiet), Text(_result_words(result), style=palette.quiet)
             )
         return table
 
@@ -134,7 +134,7 @@ class DrivePage(Over[None]):
         self.app.push_screen(DriveCard(self._drive, self._desk, new=False))
 
 
-def _one_result(result: GaugeResult) -> str:
+def _result_words(result: GaugeResult) -> str:
     write = format_speed(result.write.bytes_per_s) if result.write else "–"
     warmth = f", {result.temperature_c:.0f} °C" if result.temperature_c is not None else ""
     return (

@@ -73,7 +73,7 @@ class _Attempt:
             key = self._next_move()
             if key is not None:
                 self._make(self._left.pop(key))
-            elif not self._send_one_to_wait():
+            elif not self._send_to_wait():
                 break
         self._forget_who_still_waits()
 
@@ -96,7 +96,7 @@ class _Attempt:
         self._room[move.source] += move.frees_bytes
         self.done.append(move)
 
-    def _send_one_to_wait(self) -> bool:
+    def _send_to_wait(self) -> bool:
         """Send a library to a third drive: rather where that lets another go, where all that is still to come has
         room nevertheless, and a small one.
         """

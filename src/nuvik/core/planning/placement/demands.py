@@ -67,7 +67,7 @@ def demands_of(snapshot: Snapshot, disks: list[frozenset[str]]) -> list[Demand]:
     """Everything that is demanded of where libraries stand. `disks` is what `rules.disks_of` tells."""
     demands: list[Demand] = []
     for library in snapshot.libraries:
-        for allowed, words in _of_one(library, snapshot.drives):
+        for allowed, words in _of_library(library, snapshot.drives):
             demands.append(OnOneOf(library.id, allowed, words))
         name = shown(library.name)
         for path in library.keep_with:
@@ -86,7 +86,7 @@ def demands_of(snapshot: Snapshot, disks: list[frozenset[str]]) -> list[Demand]:
     return demands
 
 
-def _of_one(library: Library, drives: tuple[Drive, ...]) -> Iterator[tuple[frozenset[str], str]]:
+def _of_library(library: Library, drives: tuple[Drive, ...]) -> Iterator[tuple[frozenset[str], str]]:
     name = shown(library.name)
     if library.always_attached:
         yield _fixed(drives), f"{name} is never away"

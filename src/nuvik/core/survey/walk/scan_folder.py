@@ -134,7 +134,7 @@ def scan_folder_plainly(handle: int | str, cold_before_s: int, big_bytes: int) -
 
 
 def _add_up(scan: FolderScan, entries: list[os.DirEntry[str]], cold_before_s: int, big_bytes: int) -> None:
-    names, facts = _plain_ones(scan, entries)
+    names, facts = _plain_files(scan, entries)
     if not facts:
         return
     modes, sizes, read, changed = zip(*map(_COLUMNS, facts), strict=True)
@@ -162,7 +162,7 @@ def _add_up(scan: FolderScan, entries: list[os.DirEntry[str]], cold_before_s: in
             scan.big.append((name, size, when))
 
 
-def _plain_ones(scan: FolderScan, entries: list[os.DirEntry[str]]) -> tuple[list[str], list[os.stat_result]]:
+def _plain_files(scan: FolderScan, entries: list[os.DirEntry[str]]) -> tuple[list[str], list[os.stat_result]]:
     """The files that need no more than adding up; the others are noted."""
     names, all_facts = [], []
     for entry in entries:
