@@ -30,6 +30,8 @@ async def test_marking_many_opening_one_and_editing_its_card(house):
     app = NuvikApp(house.open)
     async with app.run_test(size=(159, 47)) as pilot:
         await settle(app, pilot)
+        read_before = app.desk.past
+        assert read_before is not None, "earlier surveys are read before anybody asks"
         await pilot.press("tab", "m", "a")
         assert len(app.desk.marked) == 3 and "3 marked" in words(app, "#choice")
         await pilot.press("space", "b")
@@ -77,14 +79,17 @@ async def test_marking_many_opening_one_and_editing_its_card(house):
         )
         assert (library.name, str(library.kind), library.opens_per_week) == ("[b]Ferry[/b]", "project", 7)
         assert [timing.seconds for timing in library.timings] == [12.5]
-        assert app.desk.past is not None, "earlier surveys are read before anybody asks"
-        for past in (app.desk.past, None):
+        for past in (read_before, None):
             app.desk.past = past
             await pilot.press("escape", "g")
             assert isinstance(app.screen, ChangesSheet)
             await settle(app, pilot)
             assert "At this rate" in words(app, "#lines") and "Heron" in words(app, "#lines")
             assert app.desk.past is not None
+        kept = app.desk.past
+        app.desk.take_snapshot(replace(app.desk.snapshot))
+        app.desk.take_past(kept, replace(app.desk.snapshot))
+        assert app.desk.past is None, "what is read is kept only for the survey that it was read beside"
         await pilot.press("escape", "o", "d")
         await settle(app, pilot)
         assert "No large file is on two drives" in words(app, "#lines")

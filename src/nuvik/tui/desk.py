@@ -103,16 +103,20 @@ class Desk:
         """Go on from a new snapshot: moves that are still possible stay on the draft, and on those that an undo leads
         back to; what the user holds stays in the hand.
         """
-        self.snapshot = snapshot
+        self.snapshot, self.past = snapshot, None
         self.plan = self.checked = self.timeline = None
         known = {library.id for library in self.draft.snapshot.libraries}
         self.hand = tuple(library_id for library_id in self.hand if library_id in known)
         self.marked &= known
 
+    def take_past(self, past: Past, on: Snapshot) -> None:
+        """Keep what earlier surveys say, unless something came or changed since it was read."""
+        if self.snapshot is on:
+            self.past = past
+
     def take_drives(self, drives: tuple[Drive, ...]) -> None:
         """Drives came, went, were measured or got another name or headroom: the draft is laid on them again."""
         self.take_snapshot(self.snapshot.with_drives(drives))
-        self.past = None
 
     def edit(self, draft: Draft, recommendation: Recommendation | None = None) -> None:
         """Put a new draft in force, which may follow a new recommendation; what was undone before is forgotten."""

@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.progress import Stop, SurveyProgress
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.tui.jobs.base import Job, JobHost
-
-if TYPE_CHECKING:
-    from nuvik.core.stages.watching import Past
 
 
 class SurveyJob(Job):
@@ -52,6 +49,7 @@ class SurveyJob(Job):
             self.then(self._refused, trouble)
         else:
             self.then(self._judged, snapshot)
+            self._read_past()
 
     def _judged(self, snapshot: Snapshot) -> None:
         self.host.desk.take_snapshot(snapshot)
@@ -76,14 +74,12 @@ class SurveyJob(Job):
 
     def _read_past(self) -> None:
         """Read earlier surveys before anybody asks for them, since they may be large."""
+        snapshot = self.host.desk.snapshot
         try:
             past = self.host.desk.workspace.watching.past()
         except NuvikError:
             return  # whoever asks for them is going to be told
-        self.then(self._past_read, past)
-
-    def _past_read(self, past: Past) -> None:
-        self.host.desk.past = past
+        self.then(self.host.desk.take_past, past, snapshot)
 
     def _advance(self, progress: SurveyProgress) -> None:
         self.progress = progress

@@ -18,6 +18,7 @@ from nuvik.tui.screens.sheet import Sheet
 from nuvik.tui.theme import palette_of
 
 if TYPE_CHECKING:
+    from nuvik.core.model.snapshot import Snapshot
     from nuvik.core.stages.watching import Past
 
 _ROWS, _CURVE_CELLS, _FEWEST_CELLS = 8, 40, 16
@@ -41,15 +42,16 @@ class ChangesSheet(Sheet):
         return Text("reading earlier surveys …", style=palette_of(self.app.theme).quiet)
 
     def _read(self) -> None:
+        snapshot = self.desk.snapshot
         try:
             past = self.desk.workspace.watching.past()
         except NuvikError as trouble:
             self.app.call_from_thread(self._show, Text(str(trouble)))
         else:
-            self.app.call_from_thread(self._keep, past)
+            self.app.call_from_thread(self._keep, past, snapshot)
 
-    def _keep(self, past: Past) -> None:
-        self.desk.past = past
+    def _keep(self, past: Past, on: Snapshot) -> None:
+        self.desk.take_past(past, on)
         self._show(self._words_of(past))
 
     def _show(self, words: Text) -> None:
