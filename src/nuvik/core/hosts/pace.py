@@ -11,8 +11,8 @@ from nuvik.core.model.timing import Pace
 
 _COPY_S, _PROVE_S, _LOOK_S, _RELEASE_S = 30e-6, 12e-6, 15e-6, 23e-6
 """Seconds a file: what was over and above the drives' time for 20,000 files of some kilobytes, several of which go in
-one call, on ext4 volumes held to known speeds, on one computer: 30 to 125 in all, from day to day, and this is the
-middle. How quickly that computed at the moment made no difference distinguishable from chance, so it is not asked
+one call, on ext4 volumes held to known speeds, on one computer: 10 to 125 in all, from day to day, and this lies
+between. How quickly that computed at the moment made no difference distinguishable from chance, so it is not asked
 here; what a computer really takes is learnt from the moves it carries."""
 
 
