@@ -15,9 +15,11 @@ from nuvik.core.carrying.run import carry_plan
 from nuvik.core.model.library import Kind
 from nuvik.core.model.plan import Landing, Plan, Step
 from nuvik.core.model.purchase import Candidate
+from nuvik.core.model.timing import Pace, WritePace
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.rehearsal.lost_drives import Away, Fails
+from nuvik.core.rehearsal.phases import step_times, work_s
 from nuvik.core.rehearsal.rehearse import CheckedPlan, rehearse
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
@@ -198,3 +200,38 @@ def test_what_ifs_combine_in_any_order_and_leave_nothing_behind():
             assert set(both.effects) == set(turned.effects)
         assert supposed(checked.scene, []) is checked.scene
     assert rehearse(checked) == plain
+
+
+def test_what_files_take_is_counted_alike_for_foreseeing_and_for_learning():
+    """A step without bytes takes only what its files do; a factor for that changes nothing of what bytes take."""
+    source, target = drive("kestrel", **FAST), drive("heron", **SLOW)
+    pace = Pace(copy_s_a_file=3e-5, prove_s_a_file=1e-5, look_s_a_file=2e-5, release_s_a_file=4e-5)
+    files = Step(
+        n=1,
+        library="l",
+        kind=Kind.GAME,
+        path="/kestrel/l",
+        bytes=0,
+        files=80_000,
+        from_drive="kestrel",
+        to_drive="heron",
+        target_path="/heron/l",
+        on_disk_bytes=0,
+    )
+    content = replace(files, files=0, bytes=40 * GB, on_disk_bytes=40 * GB)
+    for on_trial in (False, True):
+        whole_s = work_s(files, source, target, on_trial, pace)
+        assert whole_s > 80_000 / source.small_reads_per_s + 80_000 / target.small_reads_per_s
+        assert work_s(replace(files, on_disk_bytes=GB), source, target, on_trial, pace) == whole_s
+        for here, there in ((source, target), (target, source)):
+            quick = step_times(files, here, WritePace(there), 0.0, on_trial, pace.working(0.25), 7.0)
+            assert quick.total_s == pytest.approx(work_s(files, here, there, on_trial, pace) / 4)
+        times = [step_times(content, source, WritePace(target), 0.0, on_trial, pace.working(f)) for f in (1.0, 0.25)]
+        assert times[0].total_s == pytest.approx(times[1].total_s, abs=0.02)
+        for held_bytes in (0, GB):  # what bytes take is never less than nothing, or nothing could be learnt from it
+            held = replace(pace, held_back_bytes=held_bytes)
+            for small in (replace(files, on_disk_bytes=size) for size in (1, 1_000, GB)):
+                for here, there in ((source, target), (target, source)):
+                    both = step_times(small, here, WritePace(there), 0.0, on_trial, held)
+                    assert both.total_s >= work_s(small, here, there, on_trial, held)
+    assert work_s(files, source, target, True, pace) < work_s(files, source, target, False, pace)

@@ -9,7 +9,7 @@ release  removing the original
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.plan import Step
@@ -69,10 +69,7 @@ def step_times(
 
 def work_s(step: Step, source: Drive, target: Drive, on_trial: bool, pace: Pace) -> float:
     """The part of a step's time that its files take, however large they are: on the drives, which find them quicker the
-    closer together they lie, and in the computer.
+    closer together they lie, and in the computer. Never more than the whole.
     """
-    files, removed = step.files, 0.0 if on_trial else 1.0
-    names_s = per_file_seconds(target, files) + removed * per_file_seconds(source, files)
-    on_drives_s = find_seconds(source, files) + find_seconds(target, files) + names_s
-    working_s = pace.copy_s_a_file + pace.prove_s_a_file + pace.look_s_a_file + removed * pace.release_s_a_file
-    return pace.files_factor * on_drives_s + files * working_s
+    empty = replace(step, bytes=0, on_disk_bytes=0)
+    return step_times(empty, source, WritePace(target), 0.0, on_trial, pace).total_s
