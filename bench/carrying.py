@@ -6,6 +6,7 @@ Nuvik takes at most.
 
 from __future__ import annotations
 
+import os
 import random
 import resource
 import shutil
@@ -104,7 +105,9 @@ def _nuvik(library: Path, target: Path) -> int:
     """In a process of its own, as the plain tools are; gives what it held at most."""
     with tempfile.TemporaryDirectory() as state:
         words = [sys.executable, "-m", "nuvik", "shift", str(library), str(target), "--yes", "--state", state]
-        process = subprocess.Popen(words, stdout=subprocess.DEVNULL)
+        # As where it is installed: there its modules are compiled once.
+        environment = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
+        process = subprocess.Popen(words, stdout=subprocess.DEVNULL, env=environment)
         held_bytes = 0
         while process.poll() is None:
             for line in _status(process.pid):

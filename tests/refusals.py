@@ -11,6 +11,7 @@ import pytest
 from conftest import World
 from nuvik.core.carrying.run import carry_plan
 from nuvik.core.hosts.file_op_hook import FileOpHook
+from nuvik.core.hosts.many_files import FolderEntries
 from nuvik.core.model.errors import Stopped
 from nuvik.core.model.journal import Move
 from nuvik.core.planning.drafting.make_plan import make_plan
@@ -80,13 +81,13 @@ def stop_when(world: World, source: Path, operation: str, path: str, count: int 
     return workspace.logbook.moves()[-1]
 
 
-def refused_below(workspace: Workspace, target: Path) -> Callable[..., list[tuple]]:
+def refused_below(workspace: Workspace, target: Path) -> Callable[..., FolderEntries]:
     """Listing folders that fails for those of the moved library."""
     plain, place = workspace.computer.host.files.entries_in, os.stat(target)
 
-    def entries_in(folder, path: str) -> list[tuple]:
+    def entries_in(folder, path: str, above: str) -> FolderEntries:
         if os.path.samestat(os.stat(folder), place):
             raise PermissionError(13, "Permission denied")
-        return plain(folder, path)
+        return plain(folder, path, above)
 
     return entries_in

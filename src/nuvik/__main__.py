@@ -31,12 +31,13 @@ def main() -> NoReturn:
 
 def run(words: list[str]) -> int:
     """Run one call and give its exit code."""
+    gc.set_threshold(_COLLECT_EVERY)
+
     from typer import Abort
     from typer.exceptions import TyperException
 
     from nuvik.cli import build_app
 
-    gc.set_threshold(_COLLECT_EVERY)
     as_json = "--json" in words
     try:
         code = build_app()(args=words, prog_name="nuvik", standalone_mode=False)

@@ -13,7 +13,7 @@ from nuvik.core.carrying.marks import checksum_of_attributes, difference, mark, 
 from nuvik.core.carrying.work import Meter, Work
 from nuvik.core.hosts.checksum import Checksum
 from nuvik.core.hosts.files import Files
-from nuvik.core.hosts.many_files import Marks, SmallCopy, SmallFile, ToCopy
+from nuvik.core.hosts.many_files import SmallCopy, SmallFile, ToCopy
 from nuvik.core.hosts.small_files import Batch
 from nuvik.core.model.errors import Stopped, StopRequested
 from nuvik.core.model.filesystems import FileSystem
@@ -90,8 +90,9 @@ def copy_library(work: Work, move: Move) -> None:
         notebook,
     )
     try:
-        for batch in batches(to_copy, copier.goes_whole):
-            if copier.goes_whole(batch[0]):
+        # What is in the copy already is removed first, which goes entry by entry.
+        for goes_whole, batch in batches(to_copy, files.small.most_bytes, there):
+            if goes_whole:
                 copier.copy_small(batch)
             else:
                 copier.copy(batch[0])
@@ -205,10 +206,6 @@ class _Copier:
     _written: tuple[list[EntryRecord], Batch[list[SmallCopy | OSError | None]]] | None = None
     """The small files that are being written meanwhile."""
 
-    def goes_whole(self, entry: EntryRecord) -> bool:
-        """Whether an entry is a small file that may be copied in one call, several at a time."""
-        return entry.kind == "file" and self.files.small.takes(entry.size) and entry.path not in self.there
-
     def copy_small(self, entries: list[EntryRecord]) -> None:
         """Begin to read small files, several at a time; those that were being read are written meanwhile, and those
         that were being written are noted: faults of theirs are raised here.
@@ -218,7 +215,7 @@ class _Copier:
                 below(self.source_root, entry.path),
                 below(self.target_root, entry.path),
                 entry.size,
-                _marks_of(self.restored.get(entry.path, entry), self.rules),
+                self.restored.get(entry.path, entry),
             )
             for entry in entries
         ]
@@ -245,7 +242,9 @@ class _Copier:
         if self._read is not None:
             (entries, copies, read), self._read = self._read, None
             try:
-                begun = self.files.small.write(copies, read.results(), self.flush_each, self.at_once)
+                begun = self.files.small.write(
+                    copies, read.results(), self.rules.permissions, self.flush_each, self.at_once
+                )
                 self._written = entries, begun
             finally:
                 if written is not None:
@@ -280,12 +279,12 @@ class _Copier:
 
     def _noted_small(self, entry: EntryRecord, copied: SmallCopy) -> EntryRecord:
         marks = self.restored.get(entry.path)
+        if marks is None and copied.marked:
+            return entry.copied(copied.checksum)
         attributes, withheld = _given_back(marks), NOTHING_WITHHELD
         if attributes or not copied.marked:
             withheld = self._mark(below(self.target_root, entry.path), marks or entry, attributes)
-        if marks is not None or not copied.marked:
-            entry = self._noted(entry, attributes, withheld, marks)
-        return entry._replace(checksum=copied.checksum, proven=False)
+        return self._noted(entry, attributes, withheld, marks).copied(copied.checksum)
 
     def copy(self, entry: EntryRecord) -> None:
         """Copy one entry, when what was begun before is finished."""
@@ -372,7 +371,3 @@ class _Copier:
 def _given_back(marks: EntryRecord | None) -> Mapping[str, bytes]:
     """The attributes that the other drive could not keep."""
     return Withheld.from_text(marks.withheld).attributes if marks is not None else {}
-
-
-def _marks_of(entry: EntryRecord, rules: FileSystem) -> Marks:
-    return Marks(entry.mode, entry.user, entry.group, entry.accessed_ns, entry.changed_ns, rules.permissions)

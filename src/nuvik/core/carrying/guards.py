@@ -204,7 +204,7 @@ def _loss(work: Work, move: Move, now: Inventory, kept: str, recorded: Entries) 
 
 def _open_for_writing(files: Files, now: Inventory, stop: Stop) -> frozenset[str]:
     """The relative paths of the files that some program may still write to, as far as the system tells."""
-    looked_at = look_inside(files, now, stop)
+    looked_at = look_inside(files, now, stop, only_written=True)
     return frozenset(path for path, seen in looked_at.items() if isinstance(seen, Inside) and seen.written)
 
 
@@ -220,16 +220,15 @@ def _first_loss(now: Inventory, recorded: Entries, problem: Callable[[str, Entry
 
 def _unchanged(then: EntryRecord, now: EntryRecord, compare_alteration: bool) -> bool:
     """Whether an original still is what was copied. Who may do what with it is no content, and a removal changes it."""
-    return _content(then, compare_alteration) == _content(now, compare_alteration)
-
-
-def _content(entry: EntryRecord, with_alteration: bool) -> tuple[object, ...]:
-    """What tells one content of an original from another."""
-    if entry.kind == "link":
-        return ("link", entry.link)
-    if entry.kind == "folder":
-        return ("folder",)
-    return ("file", entry.size, entry.changed_ns, entry.altered_ns if with_alteration else None)
+    if plain_kind(then) != plain_kind(now):
+        return False
+    if then.kind == "link":
+        return now.link == then.link
+    return then.kind == "folder" or (
+        now.size == then.size
+        and now.changed_ns == then.changed_ns
+        and (not compare_alteration or now.altered_ns == then.altered_ns)
+    )
 
 
 def _as_written(then: EntryRecord, now: EntryRecord, step_ns: int) -> bool:

@@ -12,6 +12,7 @@ import platform
 import stat
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from operator import attrgetter
 
 import xxhash
 
@@ -19,7 +20,7 @@ from nuvik.core.hosts.files import Files
 from nuvik.core.model.clock import now_text
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
-from nuvik.core.model.inventory import EntryRecord
+from nuvik.core.model.inventory import EntryRecord, plain_kind
 from nuvik.core.model.journal import Move
 from nuvik.core.store.json_codec import from_json, to_json
 
@@ -90,14 +91,18 @@ def _name_of(drive: Drive | None, drive_id: str) -> VolumeName:
 
 def holding_of(entries: Iterable[EntryRecord]) -> Holding:
     """What these entries amount to."""
-    checksum, count, files, length = xxhash.xxh3_128(), 0, 0, 0
-    for entry in sorted(entries, key=lambda entry: entry.path):
-        count += 1
-        files += entry.kind in ("file", "hard-link")
-        length += entry.size if entry.kind == "file" else 0
-        words = (entry.path, entry.kind, entry.size, entry.mode, entry.user, entry.group, entry.changed_ns)
-        checksum.update(os.fsencode(repr((*words, entry.link, entry.checksum, entry.attributes))))
-    return Holding(entries=count, files=files, bytes=length, checksum=checksum.hexdigest())
+    checksum, held = xxhash.xxh3_128(), sorted(entries, key=attrgetter("path"))
+    for words in map(_SUMMED_UP, held):
+        checksum.update(os.fsencode(repr(words)))
+    return Holding(
+        entries=len(held),
+        files=sum(plain_kind(entry) == "file" for entry in held),
+        bytes=sum(entry.size for entry in held if entry.kind == "file"),
+        checksum=checksum.hexdigest(),
+    )
+
+
+_SUMMED_UP = attrgetter("path", "kind", "size", "mode", "user", "group", "changed_ns", "link", "checksum", "attributes")
 
 
 def sidecar_text(sidecar: Sidecar) -> str:

@@ -51,7 +51,7 @@ def check_step(
         check_tethers(findings, host)
         if findings.violations:
             return findings
-        inventory = findings.inventory = take_inventory(host.files, step.path, stop, without)
+        inventory = take_inventory(host.files, step.path, stop, without)
         if fresh:
             check_same_as_planned(findings, inventory)
         check_contents(findings, inventory, target.rules)

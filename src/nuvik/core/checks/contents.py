@@ -125,7 +125,7 @@ def _content_problems(inventory: Inventory, rules: FileSystem) -> Iterator[tuple
             "Give it a sensible time (“touch” sets that of now).",
         )
     yield from _name_problems(entries, rules)
-    ours = [path for path in entries if os.path.basename(path).startswith(f"{OURS_PREFIX}-")]
+    ours = [path for path in entries if path.rpartition(os.sep)[2].startswith(f"{OURS_PREFIX}-")]
     if ours:
         yield (
             f"{shown(ours[0])} is being kept for another move" + and_more(ours),
@@ -144,10 +144,9 @@ def _name_problems(entries: dict[str, EntryRecord], rules: FileSystem) -> Iterat
     folded: dict[str, str] = {}
     bad, clashing = [], []
     for path in entries:
-        if not path:
-            continue
-        if problem := rules.why_not_name(os.path.basename(path)):
+        if path and (problem := rules.why_not_name(path.rpartition(os.sep)[2])):
             bad.append((path, problem))
+    for path in entries if rules.folds_case else ():
         first = folded.setdefault(rules.folded(path), path)
         if first != path:
             clashing.append((path, first))

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from nuvik.core.model.inventory import Inventory
 from nuvik.core.model.plan import Step
 from nuvik.core.model.timeline import Violation
 
@@ -17,7 +16,6 @@ class Findings:
     step: Step
     violations: list[Violation] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
-    inventory: Inventory | None = None
     room_bytes: int = 0
     """What the library will take on the target."""
 

@@ -15,6 +15,7 @@
 #include <pthread.h>
 #include <signal.h>
 #include <stdint.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
@@ -25,6 +26,7 @@
 #include <sys/ioctl.h>
 #include <sys/xattr.h>
 #define CARRIED_FLAGS (FS_SYNC_FL | FS_NODUMP_FL | FS_NOATIME_FL | FS_DIRSYNC_FL) /* as in syscalls.py */
+#define FIXED_FLAGS (FS_IMMUTABLE_FL | FS_APPEND_FL)
 #endif
 
 #ifndef O_DIRECT
@@ -121,41 +123,157 @@ static int look(int folder, Entry **entries, size_t *count) {
     return fault;
 }
 
+/* A value made of a tuple, of a type that is a tuple with names. Steals the reference to the tuple. */
+static PyObject *named(PyObject *make, PyObject *type, PyObject *plain) {
+    PyObject *value = plain ? PyObject_CallFunctionObjArgs(make, type, plain, NULL) : NULL;
+    Py_XDECREF(plain);
+    return value;
+}
+
+/* A small number that is likely the same for the next file: one value serves all of them. A new reference. */
+typedef struct {
+    unsigned long number;
+    PyObject *value;
+} Shared;
+
+static PyObject *shared(Shared *last, unsigned long number) {
+    if (last->value == NULL || last->number != number) {
+        Py_XDECREF(last->value);
+        last->number = number;
+        last->value = PyLong_FromUnsignedLong(number);
+    }
+    Py_XINCREF(last->value);
+    return last->value;
+}
+
+typedef struct {
+    PyObject *make, *kind; /* tuple.__new__, and the word for a file */
+    Shared mode, user, group;
+} Common;
+
+/* The record of a file that has one name, by its path in the library; NULL with an error set. */
+static PyObject *record_of(Common *common, PyObject *type, PyObject *path, const struct stat *facts) {
+    char which[48];
+    const int length = snprintf(
+        which, sizeof(which), "%llu:%llu", (unsigned long long)facts->st_dev, (unsigned long long)facts->st_ino);
+    const int64_t accessed = nanoseconds(facts->ACCESSED), changed = nanoseconds(facts->CHANGED),
+                  altered = nanoseconds(facts->ALTERED);
+    PyObject *moment = PyLong_FromLongLong(changed); /* often the same for all three */
+    PyObject *fields[] = {
+        Py_NewRef(path),
+        Py_NewRef(common->kind),
+        PyLong_FromLongLong(facts->st_size),
+        shared(&common->mode, facts->st_mode & 07777),
+        shared(&common->user, facts->st_uid),
+        shared(&common->group, facts->st_gid),
+        accessed == changed ? Py_XNewRef(moment) : PyLong_FromLongLong(accessed),
+        moment,
+        altered == changed ? Py_XNewRef(moment) : PyLong_FromLongLong(altered),
+        PyUnicode_FromStringAndSize(which, length),
+        Py_NewRef(Py_None),
+        Py_NewRef(Py_None),
+        Py_NewRef(Py_None),
+        Py_NewRef(Py_None),
+        Py_NewRef(Py_False),
+        Py_NewRef(Py_None),
+    };
+    const Py_ssize_t count = sizeof(fields) / sizeof(fields[0]);
+    PyObject *plain = PyTuple_New(count);
+    for (Py_ssize_t number = 0; number < count; number++) {
+        if (plain == NULL || fields[number] == NULL) {
+            Py_XDECREF(fields[number]);
+            Py_CLEAR(plain);
+        } else {
+            PyTuple_SetItem(plain, number, fields[number]);
+        }
+    }
+    return named(common->make, type, plain);
+}
+
+/* What is in a folder, sorted into the lists and the dictionary of holes; 0, or -1 with an error set. */
+static int sort_out(
+    const Entry *entries, size_t count, PyObject *above, PyObject *record_type, PyObject *facts_type, PyObject *files,
+    PyObject *others, PyObject *holes) {
+    Common common = {
+        PyObject_GetAttrString((PyObject *)&PyTuple_Type, "__new__"), PyUnicode_FromString("file"), {0}, {0}, {0}};
+    int good = common.make != NULL && common.kind != NULL;
+    for (size_t number = 0; good && number < count; number++) {
+        const Entry *entry = &entries[number];
+        PyObject *name = PyUnicode_DecodeFSDefault(entry->name), *path = NULL, *item = NULL, *facts;
+        if (name != NULL && !entry->fault && S_ISREG(entry->facts.st_mode) && entry->facts.st_nlink == 1) {
+            const long long missing = (long long)entry->facts.st_size - (long long)entry->facts.st_blocks * 512;
+            path = PyUnicode_Concat(above, name);
+            item = path ? record_of(&common, record_type, path, &entry->facts) : NULL;
+            good = item != NULL && PyList_Append(files, item) == 0;
+            if (good && missing > 0) {
+                PyObject *bytes = PyLong_FromLongLong(missing);
+                good = bytes != NULL && PyDict_SetItem(holes, path, bytes) == 0;
+                Py_XDECREF(bytes);
+            }
+        } else if (name != NULL) {
+            facts = entry->fault ? PyLong_FromLong(entry->fault)
+                                 : named(common.make, facts_type, facts_of(&entry->facts));
+            item = facts ? PyTuple_Pack(2, name, facts) : NULL;
+            Py_XDECREF(facts);
+            good = item != NULL && PyList_Append(others, item) == 0;
+        } else {
+            good = 0;
+        }
+        Py_XDECREF(name);
+        Py_XDECREF(path);
+        Py_XDECREF(item);
+    }
+    Py_XDECREF(common.make);
+    Py_XDECREF(common.kind);
+    Py_XDECREF(common.mode.value);
+    Py_XDECREF(common.user.value);
+    Py_XDECREF(common.group.value);
+    return good ? 0 : -1;
+}
+
+/* list_entries(folder, what paths in it begin with, type of records, type of facts)
+ * -> ([record of each file that has one name, ...], [(name, facts or an error number) of anything else, ...],
+ *     {path of a file with holes: by how many bytes it is longer than what it holds}) */
 static PyObject *list_entries(PyObject *self, PyObject *words) {
-    int folder, fault;
+    int folder, fault, good;
     Entry *entries = NULL;
     size_t count = 0;
-    PyObject *list = NULL;
+    PyObject *above, *record_type, *facts_type, *files, *others, *holes, *result = NULL;
     (void)self;
-    if (!PyArg_ParseTuple(words, "i", &folder)) return NULL;
+    if (!PyArg_ParseTuple(words, "iUOO", &folder, &above, &record_type, &facts_type)) return NULL;
     Py_BEGIN_ALLOW_THREADS
     fault = look(folder, &entries, &count);
     Py_END_ALLOW_THREADS
     if (fault) {
+        forget(entries, count);
         errno = fault;
-        PyErr_SetFromErrno(PyExc_OSError);
-    } else {
-        list = PyList_New((Py_ssize_t)count);
+        return PyErr_SetFromErrno(PyExc_OSError);
     }
-    for (size_t number = 0; list != NULL && number < count; number++) {
-        PyObject *name = PyUnicode_DecodeFSDefault(entries[number].name), *facts, *pair = NULL;
-        facts = entries[number].fault ? PyLong_FromLong(entries[number].fault) : facts_of(&entries[number].facts);
-        if (name != NULL && facts != NULL) pair = PyTuple_Pack(2, name, facts);
-        Py_XDECREF(name);
-        Py_XDECREF(facts);
-        if (pair == NULL || PyList_SetItem(list, (Py_ssize_t)number, pair) < 0) Py_CLEAR(list);
-    }
+    files = PyList_New(0);
+    others = PyList_New(0);
+    holes = PyDict_New();
+    good = files != NULL && others != NULL && holes != NULL &&
+           sort_out(entries, count, above, record_type, facts_type, files, others, holes) == 0;
+    if (good) result = PyTuple_Pack(3, files, others, holes);
+    Py_XDECREF(files);
+    Py_XDECREF(others);
+    Py_XDECREF(holes);
     forget(entries, count);
-    return list;
+    return result;
 }
 
 /* -- reading ------------------------------------------------------------------------------------------------------ */
 
+#if defined(__linux__)
+static unsigned int flags_of(int file) {
+    unsigned int flags[4] = {0, 0, 0, 0}; /* the call is made for a long and fills an int */
+    return ioctl(file, FS_IOC_GETFLAGS, flags) == 0 ? flags[0] : 0;
+}
+#endif
+
 static int has_attributes(int file) {
 #if defined(__linux__)
-    unsigned int flags[4] = {0, 0, 0, 0}; /* the call is made for a long and fills an int */
-    if (flistxattr(file, NULL, 0) > 0) return 1;
-    return ioctl(file, FS_IOC_GETFLAGS, flags) == 0 && (flags[0] & CARRIED_FLAGS) != 0;
+    return flistxattr(file, NULL, 0) > 0 || (flags_of(file) & CARRIED_FLAGS) != 0;
 #else
     (void)file;
     return 1; /* not known here: the plain way looks */
@@ -204,23 +322,22 @@ static int open_to_read(int folder, const char *name, int past_cache, int *direc
 
 typedef struct {
     int folder, fault, attributes;
+    PyObject *held;
     const char *name;
-    struct stat facts;
     char *contents; /* NULL when it is no small file without holes */
     ssize_t length;
 } Reading;
 
 static void read_small(Reading *job, int64_t most, int past_cache) {
+    struct stat facts;
     int direct = 0, file = open_to_read(job->folder, job->name, past_cache, &direct);
-    job->contents = NULL;
-    job->fault = 0;
-    if (file < 0 || fstat(file, &job->facts)) {
+    if (file < 0 || fstat(file, &facts)) {
         job->fault = errno;
     } else {
         job->attributes = has_attributes(file);
-        if (S_ISREG(job->facts.st_mode) && job->facts.st_size <= most &&
-            job->facts.st_blocks * 512 >= job->facts.st_size) {
-            size_t size = (size_t)job->facts.st_size, room = (size / PAGE + 1) * PAGE;
+        if (S_ISREG(facts.st_mode) && facts.st_size <= most &&
+            facts.st_blocks * 512 >= facts.st_size) {
+            size_t size = (size_t)facts.st_size, room = (size / PAGE + 1) * PAGE;
             void *buffer = NULL;
             if (posix_memalign(&buffer, PAGE, room)) {
                 job->fault = ENOMEM;
@@ -239,6 +356,15 @@ static void read_small(Reading *job, int64_t most, int past_cache) {
         }
     }
     if (file >= 0) close(file);
+}
+
+/* The bytes of a name, which the job holds until it is done; -1 with an error set. */
+static int hold_name(PyObject *name, PyObject **held, const char **bytes) {
+    *held = PyUnicode_EncodeFSDefault(name);
+    if (*held == NULL || (*bytes = PyBytes_AsString(*held)) == NULL) return -1;
+    if (strlen(*bytes) == (size_t)PyBytes_Size(*held)) return 0;
+    PyErr_SetString(PyExc_ValueError, "embedded null character");
+    return -1;
 }
 
 /* -- several at a time --------------------------------------------------------------------------------------------- */
@@ -287,19 +413,23 @@ static void read_one(void *given, size_t number) {
     read_small(&batch->jobs[number], batch->most, batch->past_cache);
 }
 
-static PyObject *reading_result(const Reading *job) {
-    PyObject *contents, *known, *result = NULL;
-    if (job->fault) return PyLong_FromLong(job->fault);
-    contents = job->contents ? PyBytes_FromStringAndSize(job->contents, job->length) : Py_NewRef(Py_None);
-    known = facts_of(&job->facts);
-    if (contents != NULL && known != NULL) result = Py_BuildValue("(OOi)", contents, known, job->attributes);
-    Py_XDECREF(contents);
-    Py_XDECREF(known);
-    return result;
+static void forget_readings(Reading *jobs, Py_ssize_t count) {
+    for (Py_ssize_t number = 0; number < count; number++) {
+        free(jobs[number].contents);
+        Py_XDECREF(jobs[number].held);
+    }
+    free(jobs);
 }
 
-/* read_many([(folder, name as bytes), ...], most bytes, past cache, width)
- * -> [(contents or None, facts, whether it has attributes), or an error number, ...] */
+static PyObject *reading_result(const Reading *job) {
+    if (job->fault) return PyLong_FromLong(job->fault);
+    PyObject *attributes = job->attributes ? Py_True : Py_False;
+    if (job->contents == NULL) return Py_BuildValue("(OO)", Py_None, attributes);
+    return Py_BuildValue("(y#O)", job->contents, (Py_ssize_t)job->length, attributes);
+}
+
+/* read_many([(folder, name), ...], most bytes, past cache, width)
+ * -> [(contents or None, whether it has attributes), or an error number, ...] */
 static PyObject *read_many(PyObject *self, PyObject *words) {
     PyObject *asked, *results = NULL;
     long long most;
@@ -315,8 +445,10 @@ static PyObject *read_many(PyObject *self, PyObject *words) {
     batch.past_cache = past_cache;
     for (Py_ssize_t number = 0; number < count; number++) {
         Reading *job = &batch.jobs[number];
-        if (!PyArg_ParseTuple(PyList_GetItem(asked, number), "iy", &job->folder, &job->name)) {
-            free(batch.jobs);
+        PyObject *name;
+        if (!PyArg_ParseTuple(PyList_GetItem(asked, number), "iU", &job->folder, &name) ||
+            hold_name(name, &job->held, &job->name)) {
+            forget_readings(batch.jobs, count);
             return NULL;
         }
     }
@@ -324,12 +456,11 @@ static PyObject *read_many(PyObject *self, PyObject *words) {
     all(read_one, &batch, (size_t)count, width);
     Py_END_ALLOW_THREADS
     results = PyList_New(count);
-    for (Py_ssize_t number = 0; number < count; number++) {
-        PyObject *result = results ? reading_result(&batch.jobs[number]) : NULL;
-        free(batch.jobs[number].contents);
+    for (Py_ssize_t number = 0; results != NULL && number < count; number++) {
+        PyObject *result = reading_result(&batch.jobs[number]);
         if (result == NULL || PyList_SetItem(results, number, result) < 0) Py_CLEAR(results);
     }
-    free(batch.jobs);
+    forget_readings(batch.jobs, count);
     return results;
 }
 
@@ -379,31 +510,43 @@ static int give_marks(int file, const Marks *marks) {
 }
 
 typedef struct {
-    int folder, fault, attributes;
+    int folder, fault, marked;
+    PyObject *held;
     const char *name, *contents;
     Py_ssize_t length;
     Marks marks;
-    struct stat facts;
 } Writing;
+
+/* Whether a file has its marks, but for the bits of its mode; -1: that could not be told. */
+static int is_marked(int file, const Marks *marks) {
+    struct stat facts;
+    if (fstat(file, &facts)) return -1;
+    if (nanoseconds(facts.CHANGED) != marks->changed) return 0;
+    return !marks->owned || (facts.st_uid == marks->user && facts.st_gid == marks->group);
+}
 
 static void write_small(Writing *job) {
     int file = openat(job->folder, job->name, O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
-    job->fault = 0;
     if (file < 0 || write_all(file, job->contents, (size_t)job->length)) {
         job->fault = errno;
     } else {
-        job->attributes = has_attributes(file);
-        if (!job->attributes && give_marks(file, &job->marks)) job->fault = errno;
+        const int attributes = has_attributes(file);
+        if (!attributes && give_marks(file, &job->marks)) job->fault = errno;
         if (!job->fault && job->marks.flush && fsync(file)) job->fault = errno;
-        if (!job->fault && fstat(file, &job->facts)) job->fault = errno;
+        if (!job->fault && (job->marked = attributes ? 0 : is_marked(file, &job->marks)) < 0) job->fault = errno;
     }
     if (file >= 0 && close(file) && !job->fault) job->fault = errno;
 }
 
 static void write_one(void *given, size_t number) { write_small((Writing *)given + number); }
 
-/* write_many([(folder, name as bytes, contents, mode, user, group, accessed, changed, owned, flush), ...], width)
- * -> [(facts, whether it has attributes: then its marks are still to be given), or an error number, ...] */
+static void forget_writings(Writing *jobs, Py_ssize_t count) {
+    for (Py_ssize_t number = 0; number < count; number++) Py_XDECREF(jobs[number].held);
+    free(jobs);
+}
+
+/* write_many([(folder, name, contents, mode, user, group, accessed, changed, owned, flush), ...], width)
+ * -> [whether it has its marks: a file that came with attributes still has to get them; or an error number, ...] */
 static PyObject *write_many(PyObject *self, PyObject *words) {
     PyObject *asked, *results;
     int width;
@@ -416,11 +559,13 @@ static PyObject *write_many(PyObject *self, PyObject *words) {
     if (jobs == NULL) return PyErr_NoMemory();
     for (Py_ssize_t number = 0; number < count; number++) {
         Writing *job = &jobs[number];
+        PyObject *name;
         if (!PyArg_ParseTuple(
-                PyList_GetItem(asked, number), "iyy#IIILLpp", &job->folder, &job->name, &job->contents, &job->length,
+                PyList_GetItem(asked, number), "iUy#IIILLpp", &job->folder, &name, &job->contents, &job->length,
                 &job->marks.mode, &job->marks.user, &job->marks.group, &job->marks.accessed, &job->marks.changed,
-                &job->marks.owned, &job->marks.flush)) {
-            free(jobs);
+                &job->marks.owned, &job->marks.flush) ||
+            hold_name(name, &job->held, &job->name)) {
+            forget_writings(jobs, count);
             return NULL;
         }
     }
@@ -428,17 +573,12 @@ static PyObject *write_many(PyObject *self, PyObject *words) {
     all(write_one, jobs, (size_t)count, width);
     Py_END_ALLOW_THREADS
     results = PyList_New(count);
-    for (Py_ssize_t number = 0; number < count; number++) {
+    for (Py_ssize_t number = 0; results != NULL && number < count; number++) {
         const Writing *job = &jobs[number];
-        PyObject *result = NULL, *known;
-        if (results != NULL && job->fault) {
-            result = PyLong_FromLong(job->fault);
-        } else if (results != NULL && (known = facts_of(&job->facts)) != NULL) {
-            result = Py_BuildValue("(Ni)", known, job->attributes);
-        }
+        PyObject *result = job->fault ? PyLong_FromLong(job->fault) : PyBool_FromLong(job->marked);
         if (result == NULL || PyList_SetItem(results, number, result) < 0) Py_CLEAR(results);
     }
-    free(jobs);
+    forget_writings(jobs, count);
     return results;
 }
 
@@ -448,15 +588,15 @@ static PyObject *write_many(PyObject *self, PyObject *words) {
 
 enum { NOT_WRITTEN, WRITTEN, NOT_KNOWN };
 
-/* Whether anybody may write to an open file; as `syscalls.is_written_elsewhere`. */
+/* Whether anybody may write to an open file, as `syscalls.is_written_elsewhere`; the lease ends when it is closed. */
 static int written_elsewhere(int file) {
     if (fcntl(file, F_SETSIG, SIGURG) || fcntl(file, F_SETLEASE, F_RDLCK)) return errno == EAGAIN ? WRITTEN : NOT_KNOWN;
-    fcntl(file, F_SETLEASE, F_UNLCK);
     return NOT_WRITTEN;
 }
 
 typedef struct {
-    int folder, fault, written, attributes;
+    int folder, only_written, fault, written, attributes;
+    PyObject *held;
     const char *name;
     unsigned int flags;
 } Inside;
@@ -464,52 +604,63 @@ typedef struct {
 static void look_inside(void *given, size_t number) {
     Inside *job = (Inside *)given + number;
     struct stat facts;
-    unsigned int flags[4] = {0, 0, 0, 0};
     int file = openat(job->folder, job->name, O_RDONLY | O_NOFOLLOW | O_CLOEXEC | O_NONBLOCK);
     if (file < 0 || fstat(file, &facts)) {
         job->fault = errno;
     } else {
+        if (!job->only_written) {
+            job->flags = flags_of(file);
+            job->attributes = (job->flags & CARRIED_FLAGS) != 0 || flistxattr(file, NULL, 0) > 0;
+        }
         job->written = S_ISREG(facts.st_mode) ? written_elsewhere(file) : NOT_KNOWN;
-        job->attributes = has_attributes(file);
-        if (ioctl(file, FS_IOC_GETFLAGS, flags) == 0) job->flags = flags[0];
     }
     if (file >= 0) close(file);
 }
 
-/* look_many(folder, [name as bytes, ...], width) -> [(flags, 0 not written, 1 written, 2 not known, has attributes), or an
- * error number, ...] */
+static int is_usual(const Inside *job) {
+    return !job->fault && job->written != WRITTEN && !job->attributes && !(job->flags & FIXED_FLAGS);
+}
+
+static void forget_insides(Inside *jobs, Py_ssize_t count) {
+    for (Py_ssize_t number = 0; number < count; number++) Py_XDECREF(jobs[number].held);
+    free(jobs);
+}
+
+/* look_many(folder, [name, ...], whether only writers are looked for, width)
+ * -> [(name, (flags, 0 not written, 1 written, 2 not known, has attributes), or an error number), ...]
+ * of those only of which there is anything to say. */
 static PyObject *look_many(PyObject *self, PyObject *words) {
     PyObject *names, *results;
-    int folder, width;
+    int folder, only_written, width;
     Py_ssize_t count;
     Inside *jobs;
     (void)self;
-    if (!PyArg_ParseTuple(words, "iOi", &folder, &names, &width)) return NULL;
+    if (!PyArg_ParseTuple(words, "iOpi", &folder, &names, &only_written, &width)) return NULL;
     if ((count = PyList_Size(names)) < 0) return NULL;
     jobs = calloc((size_t)count + 1, sizeof(Inside));
     if (jobs == NULL) return PyErr_NoMemory();
     for (Py_ssize_t number = 0; number < count; number++) {
         jobs[number].folder = folder;
-        jobs[number].name = PyBytes_AsString(PyList_GetItem(names, number));
-        if (jobs[number].name == NULL) {
-            free(jobs);
+        jobs[number].only_written = only_written;
+        if (hold_name(PyList_GetItem(names, number), &jobs[number].held, &jobs[number].name)) {
+            forget_insides(jobs, count);
             return NULL;
         }
     }
     Py_BEGIN_ALLOW_THREADS
     all(look_inside, jobs, (size_t)count, width);
     Py_END_ALLOW_THREADS
-    results = PyList_New(count);
-    for (Py_ssize_t number = 0; number < count; number++) {
+    results = PyList_New(0);
+    for (Py_ssize_t number = 0; results != NULL && number < count; number++) {
         const Inside *job = &jobs[number];
-        PyObject *result = NULL;
-        if (results != NULL) {
-            result = job->fault ? PyLong_FromLong(job->fault)
-                                : Py_BuildValue("(Iii)", job->flags, job->written, job->attributes);
-        }
-        if (result == NULL || PyList_SetItem(results, number, result) < 0) Py_CLEAR(results);
+        PyObject *name = PyList_GetItem(names, number), *result;
+        if (is_usual(job)) continue;
+        result = job->fault ? Py_BuildValue("(Oi)", name, job->fault)
+                            : Py_BuildValue("(O(Iii))", name, job->flags, job->written, job->attributes);
+        if (result == NULL || PyList_Append(results, result) < 0) Py_CLEAR(results);
+        Py_XDECREF(result);
     }
-    free(jobs);
+    forget_insides(jobs, count);
     return results;
 }
 
@@ -518,21 +669,26 @@ static PyObject *look_many(PyObject *self, PyObject *words) {
 /* -- removing ------------------------------------------------------------------------------------------------------ */
 
 typedef struct {
-    const char *name;
-    int expected; /* whether it has to be what is said of it */
-    unsigned long long device, inode;
-    long long size, changed; /* -1 and any time: these do not count */
+    PyObject *held;
+    const char *name, *which;       /* `which` is empty where anything of that name may go */
+    long long size, changed;        /* a size below zero: neither counts */
 } Going;
 
 static int is_as_expected(int folder, const Going *going, int *gone) {
     struct stat facts;
+    char which[48];
     if (fstatat(folder, going->name, &facts, AT_SYMLINK_NOFOLLOW)) return errno == ENOENT ? (*gone = 1, 0) : -1;
-    if (!going->expected) return 1;
-    if ((unsigned long long)facts.st_dev != going->device || (unsigned long long)facts.st_ino != going->inode) return 0;
+    snprintf(which, sizeof(which), "%llu:%llu", (unsigned long long)facts.st_dev, (unsigned long long)facts.st_ino);
+    if (strcmp(which, going->which)) return 0;
     return going->size < 0 || (facts.st_size == going->size && nanoseconds(facts.CHANGED) == going->changed);
 }
 
-/* remove_many(folder, [(name as bytes, expected, device, inode, size or -1, changed), ...])
+static void forget_goings(Going *jobs, Py_ssize_t count) {
+    for (Py_ssize_t number = 0; number < count; number++) Py_XDECREF(jobs[number].held);
+    free(jobs);
+}
+
+/* remove_many(folder, [(name, which file or empty, size or -1, changed), ...])
  * -> (how many were dealt with, 0 or the error number of the next); what is not as expected stays. */
 static PyObject *remove_many(PyObject *self, PyObject *words) {
     PyObject *asked;
@@ -546,29 +702,30 @@ static PyObject *remove_many(PyObject *self, PyObject *words) {
     if (jobs == NULL) return PyErr_NoMemory();
     for (Py_ssize_t number = 0; number < count; number++) {
         Going *job = &jobs[number];
+        PyObject *name;
         if (!PyArg_ParseTuple(
-                PyList_GetItem(asked, number), "ypKKLL", &job->name, &job->expected, &job->device, &job->inode,
-                &job->size, &job->changed)) {
-            free(jobs);
+                PyList_GetItem(asked, number), "UsLL", &name, &job->which, &job->size, &job->changed) ||
+            hold_name(name, &job->held, &job->name)) {
+            forget_goings(jobs, count);
             return NULL;
         }
     }
     Py_BEGIN_ALLOW_THREADS
     for (; done < count; done++) {
-        int gone = 0, good = jobs[done].expected ? is_as_expected(folder, &jobs[done], &gone) : 1;
+        int gone = 0, good = *jobs[done].which ? is_as_expected(folder, &jobs[done], &gone) : 1;
         if (good < 0 || (good > 0 && unlinkat(folder, jobs[done].name, 0))) {
             fault = errno;
             break;
         }
     }
     Py_END_ALLOW_THREADS
-    free(jobs);
+    forget_goings(jobs, count);
     return Py_BuildValue("(ni)", done, fault);
 }
 
 static PyMethodDef methods[] = {
-    {"list_entries", list_entries, METH_VARARGS, "The entries of an open folder, by the bytes of their names."},
-    {"read_many", read_many, METH_VARARGS, "The contents of files that are small and have no holes, and their facts."},
+    {"list_entries", list_entries, METH_VARARGS, "What is in an open folder, in the order of the bytes of the names."},
+    {"read_many", read_many, METH_VARARGS, "The contents of files that are small and have no holes."},
 #if defined(__linux__)
     {"look_many", look_many, METH_VARARGS, "What only opening files and folders tells of them."},
 #endif

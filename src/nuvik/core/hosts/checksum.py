@@ -48,9 +48,10 @@ def checksum_of_whole(contents: bytes) -> str:
         checksum.add(Block(0, len(contents), contents))
         return checksum.hex()
     # Most files are one grain: the same sum with less ado.
-    only = xxhash.xxh3_128()
     if contents.strip(b"\0"):
-        only.update(_FIRST_PLACE)
+        only = xxhash.xxh3_128(_FIRST_PLACE)
         only.update(contents)
+    else:
+        only = xxhash.xxh3_128()
     only.update(struct.pack("<Q", len(contents)))
     return only.hexdigest()

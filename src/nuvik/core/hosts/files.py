@@ -14,7 +14,7 @@ import mmap
 import os
 import stat
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
 from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.anchors import Anchor, Anchored, OpenFolders, named
@@ -32,7 +32,7 @@ from nuvik.core.hosts.file_contents import (
 )
 from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.hosts.long_paths import Reachable
-from nuvik.core.hosts.many_files import LOOKS_IN_ONE_CALL, Facts, Inside, list_entries, look_many
+from nuvik.core.hosts.many_files import LOOKS_IN_ONE_CALL, FolderEntries, Inside, list_entries, look_many
 from nuvik.core.hosts.remove_tree import OWNER_MAY_ALL, Known, change_mode, empty_folder, is_known
 from nuvik.core.hosts.small_files import SmallFiles
 
@@ -99,12 +99,10 @@ class Files:
         with self._reach(path) as near:
             return plain_link(os.readlink(near))
 
-    def entries_in(self, folder: Handle, path: str) -> list[tuple[str, Facts | OSError]]:
-        """The entries of an open folder, in the order of their names' bytes, each with what is known of it, or why
-        nothing is; `path` is where it lies.
-        """
+    def entries_in(self, folder: Handle, path: str, above: str) -> FolderEntries:
+        """What lies directly in an open folder at `path`; the paths of its files begin with `above`."""
         self.hook.before("look", path)
-        return list_entries(folder)
+        return list_entries(folder, above)
 
     def names_at(self, path: str) -> list[str]:
         """The names in a folder, in the order of their bytes."""
@@ -117,23 +115,24 @@ class Files:
         with self._reach(path) as near, open(near, encoding="utf-8") as file:
             return file.read()
 
-    def look_inside(self, folder: str, names: Sequence[str]) -> list[Inside | OSError]:
-        """What only opening them tells of files and folders in one folder, in their order. Raises OSError when the
-        folder cannot be opened.
+    def look_inside(self, folder: str, names: list[str], only_written: bool = False) -> dict[str, Inside | OSError]:
+        """By their names, those files and folders in a folder of which opening tells anything out of the ordinary, or
+        which cannot be opened. With `only_written` some may be left out that nobody has open for writing. Raises
+        OSError when the folder itself cannot be opened.
         """
         self.hook.before("look", folder)
         if not LOOKS_IN_ONE_CALL:
-            return [self._look_inside(os.path.join(folder, name)) for name in names]
+            seen = {name: self._look_inside(os.path.join(folder, name)) for name in names}
+            return {name: each for name, each in seen.items() if isinstance(each, OSError) or not each.is_usual}
         handle = self.open_folder(folder)
         assert isinstance(handle, int)
         try:
-            looked = look_many(handle, names)
-            for name, seen in zip(names, looked, strict=True):
-                if isinstance(seen, OSError):
-                    named(seen, os.path.join(folder, name))
-            return looked
+            unusual = look_many(handle, names, only_written)
         finally:
             os.close(handle)
+        for name, each in unusual.items():
+            named(each, os.path.join(folder, name))
+        return unusual
 
     def _look_inside(self, path: str) -> Inside | OSError:
         try:

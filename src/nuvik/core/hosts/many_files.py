@@ -8,11 +8,13 @@ its plain way below, and files are read and written in blocks. Both are held to 
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+import stat
+from collections.abc import Iterable
 from typing import NamedTuple
 
 from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.descent import Handle, facts_in
+from nuvik.core.model.inventory import EntryRecord
 
 try:
     from nuvik.core.hosts import _many_files as fast  # type: ignore[attr-defined]
@@ -45,31 +47,23 @@ class Facts(NamedTuple):
     st_blocks: int
 
 
+class FolderEntries(NamedTuple):
+    """What lies directly in a folder, each part in the order of the bytes of the names."""
+
+    files: list[EntryRecord]
+    """The files that have a single name: nearly all there is."""
+    others: list[tuple[str, Facts | OSError]]
+    """Names of anything else, with what the system knows of it, or why nothing is known."""
+    holes: dict[str, int]
+    """By the path of a file, how many bytes it is longer than what it holds on the disk; without those that are not."""
+
+
 class SmallFile(NamedTuple):
     """A file that was read whole."""
 
     contents: bytes | None
     """None when it is no small file without holes: then it is read in blocks."""
-    facts: Facts
     has_attributes: bool
-
-
-class Marks(NamedTuple):
-    """What a file that is written gets besides its contents."""
-
-    mode: int
-    user: int
-    group: int
-    accessed_ns: int
-    changed_ns: int
-    owned: bool
-    """Whether the file system keeps owners and permission bits."""
-
-    def are_those_of(self, facts: Facts) -> bool:
-        """Whether a file that was written has them."""
-        if facts.st_mtime_ns != self.changed_ns:
-            return False
-        return not self.owned or (facts.st_uid, facts.st_gid) == (self.user, self.group)
 
 
 class Inside(NamedTuple):
@@ -82,6 +76,11 @@ class Inside(NamedTuple):
     has_attributes: bool
     """It may have extended attributes."""
 
+    @property
+    def is_usual(self) -> bool:
+        """There is nothing to say of it."""
+        return not (self.fixed or self.written or self.has_attributes)
+
 
 class ToCopy(NamedTuple):
     """A small file that is to be copied whole."""
@@ -89,7 +88,8 @@ class ToCopy(NamedTuple):
     source: str
     target: str
     size: int
-    marks: Marks
+    marks: EntryRecord
+    """Whose mode, owner, group and times its copy gets."""
 
 
 class SmallCopy(NamedTuple):
@@ -124,32 +124,59 @@ def facts_of(facts: os.stat_result) -> Facts:
     )
 
 
-def list_entries(folder: Handle) -> list[tuple[str, Facts | OSError]]:
-    """The entries of an open folder in the order of their names' bytes, each with what is known of it, or why nothing
-    is. Raises OSError when the folder cannot be read.
+def list_entries(folder: Handle, above: str) -> FolderEntries:
+    """What lies directly in an open folder; the paths of its files begin with `above`. Raises OSError when the folder
+    cannot be read.
     """
     if fast is None or not isinstance(folder, int):
-        return list_entries_plainly(folder)
-    return [
-        (name, Facts._make(facts) if isinstance(facts, tuple) else OSError(facts, os.strerror(facts), name))
-        for name, facts in fast.list_entries(folder)
-    ]
+        return list_entries_plainly(folder, above)
+    files, others, holes = fast.list_entries(folder, above, EntryRecord, Facts)
+    return FolderEntries(
+        files,
+        [
+            (name, OSError(facts, os.strerror(facts), name) if isinstance(facts, int) else facts)
+            for name, facts in others
+        ],
+        holes,
+    )
 
 
-def list_entries_plainly(folder: Handle) -> list[tuple[str, Facts | OSError]]:
+def list_entries_plainly(folder: Handle, above: str) -> FolderEntries:
     """As `list_entries`, with nothing but the standard library."""
     with os.scandir(folder) as listed:
         names = sorted((entry.name for entry in listed), key=os.fsencode)
-    entries: list[tuple[str, Facts | OSError]] = []
+    files: list[EntryRecord] = []
+    others: list[tuple[str, Facts | OSError]] = []
+    holes: dict[str, int] = {}
     for name in names:
         try:
-            entries.append((name, facts_of(facts_in(folder, name))))
+            facts = facts_of(facts_in(folder, name))
         except OSError as fault:
-            entries.append((name, fault))
-    return entries
+            others.append((name, fault))
+            continue
+        if stat.S_ISREG(facts.st_mode) and facts.st_nlink == 1:
+            files.append(EntryRecord(above + name, "file", facts.st_size, *marks_of(facts)))
+            if facts.st_size > facts.st_blocks * 512:
+                holes[above + name] = facts.st_size - facts.st_blocks * 512
+        else:
+            others.append((name, facts))
+    return FolderEntries(files, others, holes)
 
 
-Place = tuple[int, bytes]
+def marks_of(facts: Facts) -> tuple[int, int, int, int, int, int, str]:
+    """Mode, owner, group, the three times, and which file it is, as a record has them."""
+    return (
+        stat.S_IMODE(facts.st_mode),
+        facts.st_uid,
+        facts.st_gid,
+        facts.st_atime_ns,
+        facts.st_mtime_ns,
+        facts.st_ctime_ns,
+        f"{facts.st_dev}:{facts.st_ino}",
+    )
+
+
+Place = tuple[int, str]
 """An open folder, and the name of a file in it."""
 
 
@@ -159,41 +186,42 @@ def read_many(places: list[Place], past_cache: bool, width: int) -> list[SmallFi
     With `past_cache` the system's cache is passed over where it allows. Only where `IN_ONE_CALL`.
     """
     return [
-        OSError(read, os.strerror(read))
-        if isinstance(read, int)
-        else SmallFile(read[0], Facts._make(read[1]), bool(read[2]))
+        OSError(read, os.strerror(read)) if isinstance(read, int) else SmallFile._make(read)
         for read in fast.read_many(places, SMALL_BYTES, past_cache, width)
     ]
 
 
 def write_many(
-    writings: list[tuple[Place, bytes, Marks]], flush: bool, width: int
-) -> list[tuple[Facts, bool] | OSError]:
-    """Write new files with their marks, `width` at a time; a group that is out of reach is left as it came.
+    writings: Iterable[tuple[Place, bytes, EntryRecord]], owned: bool, flush: bool, width: int
+) -> list[bool | OSError]:
+    """Write new files with the marks of others, `width` at a time; a group that is out of reach is left as it came.
+    `owned` says whether the file system keeps owners and permission bits.
 
-    Gives what is known of each then, and whether it came with extended attributes: then it has none of its marks yet.
+    Gives of each whether it has its marks: a file that came with extended attributes has none of them yet.
     FileExistsError for a name that is taken. Only where `IN_ONE_CALL`.
     """
-    asked = [(*place, contents, *marks, flush) for place, contents, marks in writings]
+    asked = [
+        (folder, name, contents, marks.mode, marks.user, marks.group, marks.accessed_ns, marks.changed_ns, owned, flush)
+        for (folder, name), contents, marks in writings
+    ]
     return [
-        OSError(written, os.strerror(written))
-        if isinstance(written, int)
-        else (Facts._make(written[0]), bool(written[1]))
+        written if isinstance(written, bool) else OSError(written, os.strerror(written))
         for written in fast.write_many(asked, width)
     ]
 
 
-def look_many(folder: int, names: Sequence[str]) -> list[Inside | OSError]:
-    """What only opening tells of files and folders in an open folder. Only where `LOOKS_IN_ONE_CALL`."""
+def look_many(folder: int, names: list[str], only_written: bool) -> dict[str, Inside | OSError]:
+    """By their names, those files and folders in an open folder of which opening tells anything out of the ordinary;
+    `only_written` looks for nothing but files that somebody may write to. Only where `LOOKS_IN_ONE_CALL`.
+    """
     # Listing them read all that opening needs: from here on it is work for the processor alone, on any drive.
     width = _LOOKING_AT_ONCE if len(names) >= _WORTH_HELPERS else 1
-    encoded = [os.fsencode(name) for name in names]
-    return [
-        OSError(seen, os.strerror(seen), name)
+    return {
+        name: OSError(seen, os.strerror(seen), name)
         if isinstance(seen, int)
         else Inside(syscalls.fixed_words(seen[0]), _WRITTEN[seen[1]], bool(seen[2]))
-        for name, seen in zip(names, fast.look_many(folder, encoded, width), strict=True)
-    ]
+        for name, seen in fast.look_many(folder, names, only_written, width)
+    }
 
 
 _WRITTEN = (False, True, None)
@@ -204,22 +232,17 @@ class ToRemove(NamedTuple):
     """A file or link that is to go, and what it has to be: then anything else of its name stays."""
 
     name: str
-    device: int = 0
-    inode: int = 0
+    which: str = ""
+    """Which file or link it has to be, as a record has it; empty where anything of that name may go."""
     size: int = -1
     """Negative where neither length nor time counts, as of a link."""
     changed_ns: int = 0
-    compared: bool = False
-    """Whether it has to be this one."""
 
 
-def remove_many(folder: int, going: Sequence[ToRemove]) -> None:
+def remove_many(folder: int, going: list[ToRemove]) -> None:
     """Remove files and links of an open folder. Raises OSError with the name of what cannot go. Only where
     `IN_ONE_CALL`.
     """
-    asked = [
-        (os.fsencode(each.name), each.compared, each.device, each.inode, each.size, each.changed_ns) for each in going
-    ]
-    done, fault = fast.remove_many(folder, asked)
+    done, fault = fast.remove_many(folder, going)
     if fault:
         raise OSError(fault, os.strerror(fault), going[done].name)

@@ -115,7 +115,7 @@ def _remove_files(descent: Descent, folder: str, hook: FileOpHook, root: str, kn
     going = [each for name in files if (each := _to_remove(name, prefix + name, known)) is not None]
     if isinstance(handle, int) and IN_ONE_CALL:
         for each in going:
-            hook.before("remove", os.path.join(folder, each.name))
+            hook.before("remove", f"{folder}{os.sep}{each.name}")
         try:
             remove_many(handle, going)
         except OSError as fault:
@@ -135,9 +135,7 @@ def _to_remove(name: str, path: str, known: Known | None) -> ToRemove | None:
     entry = known.get(path)
     if entry is None:
         return None
-    device, inode = entry.inode.split(":")
-    size = entry.size if entry.kind in ("file", "hard-link") else -1
-    return ToRemove(name, int(device), int(inode), size, entry.changed_ns, compared=True)
+    return ToRemove(name, entry.inode, -1 if entry.kind == "link" else entry.size, entry.changed_ns)
 
 
 def _may_write(handle: int) -> bool:

@@ -17,7 +17,6 @@ from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.hosts.many_files import (
     IN_ONE_CALL,
     SMALL_BYTES,
-    Facts,
     Place,
     SmallCopy,
     SmallFile,
@@ -54,13 +53,10 @@ class SmallFiles:
         self._helper: ThreadPoolExecutor | None = None
 
     @property
-    def work_here(self) -> bool:
-        """Whether files can be read and written whole on this system, below these anchors."""
-        return IN_ONE_CALL and self._anchors is not None and goes_by_descriptors()
-
-    def takes(self, size: int) -> bool:
-        """Whether files of this length are small ones, where these work at all."""
-        return size <= SMALL_BYTES and self.work_here
+    def most_bytes(self) -> int:
+        """The length up to which files are read and written whole, below these anchors; negative where none is."""
+        works = IN_ONE_CALL and self._anchors is not None and goes_by_descriptors()
+        return SMALL_BYTES if works else -1
 
     def let_go(self) -> None:
         """Wait for what was begun."""
@@ -83,11 +79,11 @@ class SmallFiles:
         return Batch(finished)
 
     def write(
-        self, copies: Sequence[ToCopy], reads: Sequence[SmallFile | OSError], flush: bool, width: int
+        self, copies: Sequence[ToCopy], reads: Sequence[SmallFile | OSError], owned: bool, flush: bool, width: int
     ) -> Batch[list[SmallCopy | OSError | None]]:
-        """Begin to write what was read of each source under the name of its copy, with its marks, `width` at a time.
-        Gives None, with nothing done, for what has to go in blocks: a file that is not small, has holes or extended
-        attributes.
+        """Begin to write what was read of each source under the name of its copy, with its marks, `width` at a time;
+        `owned` says whether the file system keeps owners and permission bits. Gives None, with nothing done, for what
+        has to go in blocks: a file that is not small, has holes or extended attributes.
         """
         results: list[SmallCopy | OSError | None] = [None] * len(copies)
         ready: list[tuple[int, bytes]] = []
@@ -103,8 +99,8 @@ class SmallFiles:
         marks = [copies[number].marks for number, _ in ready]
         contents = [each for _, each in ready]
 
-        def write(places: list[Place]) -> list[tuple[Facts, bool] | OSError]:
-            return write_many(list(zip(places, contents, marks, strict=True)), flush, width)
+        def write(places: list[Place]) -> list[bool | OSError]:
+            return write_many(zip(places, contents, marks, strict=True), owned, flush, width)
 
         writing = self._begin(write, [copies[number].target for number, _ in ready])
 
@@ -113,9 +109,7 @@ class SmallFiles:
                 if isinstance(written, OSError):
                     results[number] = named(written, copies[number].target)
                 else:
-                    facts, has_attributes = written
-                    marked = not has_attributes and copies[number].marks.are_those_of(facts)
-                    results[number] = SmallCopy(checksum_of_whole(data), len(data), marked)
+                    results[number] = SmallCopy(checksum_of_whole(data), len(data), written)
             return results
 
         return Batch(finished)
@@ -146,14 +140,14 @@ class _Places:
         assert anchors is not None
         self.all: list[Place] = []
         self._opened: list[int] = []
-        above = ""
+        above, opened = None, -1
         try:
             for path in paths:
-                end = path.rfind(os.sep) + 1
-                if not self._opened or path[:end] != above:
-                    above = path[:end]
-                    self._opened.append(os.dup(folder_and_name(anchors, folders, path)[0]))
-                self.all.append((self._opened[-1], os.fsencode(path[end:])))
+                folder, _, name = path.rpartition(os.sep)
+                if folder != above:
+                    above, opened = folder, os.dup(folder_and_name(anchors, folders, path)[0])
+                    self._opened.append(opened)
+                self.all.append((opened, name))
         except BaseException:
             self._close()
             raise

@@ -223,7 +223,7 @@ class Journal:
                     [(move.id, os.fsencode(path)) for path in paths],
                 )
         if self._entries is not None and self._entries[0] == move.id:
-            self._entries[1].update((path, known[path]._replace(proven=True)) for path in paths if path in known)
+            self._entries[1].update((path, known[path].read_back()) for path in paths if path in known)
 
     def drop_entries(self, move: Move, paths: Iterable[str]) -> None:
         dropped = list(paths)

@@ -6,9 +6,9 @@ from __future__ import annotations
 
 import os
 import stat
+from typing import NamedTuple
 
 from nuvik.core.hosts.base import Host
-from nuvik.core.hosts.many_files import Facts
 from nuvik.core.model.errors import Refused, system_words
 from nuvik.core.model.fallback import Newer, NewerFile
 from nuvik.core.model.library import Library
@@ -20,6 +20,13 @@ _ALIKE_NS = 2_000_000_000
 """FAT keeps times to two seconds."""
 
 
+class _Version(NamedTuple):
+    """What is compared of a file."""
+
+    size: int
+    changed_ns: int
+
+
 def newer_where(host: Host, library: Library, fallback: Library, stop: Stop | None = None) -> Newer:
     """Compare the files of both by their paths within them. Raises Refused where something cannot be looked at, and
     StopRequested.
@@ -28,8 +35,8 @@ def newer_where(host: Host, library: Library, fallback: Library, stop: Stop | No
     in_library, in_fallback, same = [], [], 0
     for path in sorted(whole.keys() & small.keys()):
         mine, other = whole[path], small[path]
-        later_ns = other.st_mtime_ns - mine.st_mtime_ns
-        if abs(later_ns) <= _ALIKE_NS and mine.st_size == other.st_size:
+        later_ns = other.changed_ns - mine.changed_ns
+        if abs(later_ns) <= _ALIKE_NS and mine.size == other.size:
             same += 1
         elif later_ns > 0:
             in_fallback.append(_file(path, other))
@@ -46,11 +53,11 @@ def newer_where(host: Host, library: Library, fallback: Library, stop: Stop | No
     )
 
 
-def _file(path: str, facts: Facts) -> NewerFile:
-    return NewerFile(path=path, bytes=facts.st_size)
+def _file(path: str, version: _Version) -> NewerFile:
+    return NewerFile(path=path, bytes=version.size)
 
 
-def _files(host: Host, root: str, stop: Stop | None) -> dict[str, Facts]:
+def _files(host: Host, root: str, stop: Stop | None) -> dict[str, _Version]:
     """The plain files below a folder by their path in it. Raises Refused and StopRequested."""
 
     def fail(path: str, trouble: str) -> None:
@@ -62,9 +69,10 @@ def _files(host: Host, root: str, stop: Stop | None) -> dict[str, Facts]:
         fail(root, system_words(fault))
     if not stat.S_ISDIR(facts.st_mode):
         raise Refused(f"{shown(root)} is no folder.", next_step="Only folders are compared file by file.")
-    return {
-        os.path.join(listed.path, name): entry
-        for listed in walk(host.files, root, facts.st_dev, fail, stop)
-        for name, entry in listed.entries
-        if stat.S_ISREG(entry.st_mode)
-    }
+    files: dict[str, _Version] = {}
+    for listed in walk(host.files, root, facts.st_dev, fail, stop):
+        files.update((entry.path, _Version(entry.size, entry.changed_ns)) for entry in listed.files)
+        for name, of_other in listed.others:
+            if stat.S_ISREG(of_other.st_mode):  # it has several names
+                files[os.path.join(listed.path, name)] = _Version(of_other.st_size, of_other.st_mtime_ns)
+    return files

@@ -5,9 +5,10 @@ from __future__ import annotations
 import os
 import stat
 from collections import Counter
+from operator import attrgetter
 
 from nuvik.core.hosts.files import Files
-from nuvik.core.hosts.many_files import Facts, facts_of
+from nuvik.core.hosts.many_files import Facts, facts_of, marks_of
 from nuvik.core.model.errors import system_words
 from nuvik.core.model.inventory import EntryRecord, Inventory
 from nuvik.core.model.paths import is_within
@@ -15,6 +16,7 @@ from nuvik.core.model.progress import Stop
 from nuvik.core.survey.walk.scan_folder import hole_bytes
 from nuvik.core.survey.walk.walk_entries import Listed, walk
 
+_PATH = attrgetter("path")
 _SPECIAL = {
     stat.S_IFSOCK: "a socket",
     stat.S_IFIFO: "a named pipe",
@@ -57,22 +59,17 @@ class _Taking:
         self.inventory.unreadable.append((path, what))
 
     def add_folder(self, listed: Listed, without: frozenset[str]) -> None:
-        """Add what lies directly in a folder. This is done for every file many times: it is written for speed."""
-        entries, hole_bytes = self.inventory.entries, 0
-        above = f"{listed.path}{os.sep}" if listed.path else ""
-        for name, facts in listed.entries:
-            mode, size, user, group, accessed, changed, altered, device, inode, names, blocks = facts
-            path = above + name
-            if names == 1 and stat.S_ISREG(mode) and not without:  # nearly all there is
-                which = f"{device}:{inode}"
-                entries[path] = EntryRecord(
-                    path, "file", size, mode & 0o7777, user, group, accessed, changed, altered, which
-                )
-                if size > blocks * 512:
-                    hole_bytes += size - blocks * 512
-            elif os.path.join(self.inventory.root, path) not in without:
+        """Add what lies directly in a folder."""
+        root, files = self.inventory.root, listed.files
+        if without:
+            files = [entry for entry in files if os.path.join(root, entry.path) not in without]
+        self.inventory.entries.update(zip(map(_PATH, files), files, strict=True))
+        if listed.holes:
+            self.inventory.hole_bytes += sum(listed.holes.get(entry.path, 0) for entry in files)
+        for name, facts in listed.others:
+            path = os.path.join(listed.path, name)
+            if os.path.join(root, path) not in without:
                 self.add(path, facts, listed.links.get(name))
-        self.inventory.hole_bytes += hole_bytes
 
     def add(self, path: str, facts: Facts, link: str | None) -> None:
         """Add an entry of any kind."""
@@ -93,7 +90,7 @@ class _Taking:
                 self.inventory.hole_bytes += hole_bytes(facts)
 
     def _record(self, path: str, facts: Facts, link: str | None) -> EntryRecord:
-        root, marks = self.inventory.root, _marks(facts)
+        root, marks = self.inventory.root, marks_of(facts)
         if stat.S_ISDIR(facts.st_mode):
             return EntryRecord(path, "folder", 0, *marks)
         if link is not None:
@@ -109,19 +106,6 @@ class _Taking:
             self._first_names[inode] for inode, count in self._link_counts.items() if count > self._names_seen[inode]
         ]
         return self.inventory
-
-
-def _marks(facts: Facts) -> tuple[int, int, int, int, int, int, str]:
-    """Mode, owner, group, the three times, and which file it is."""
-    return (
-        stat.S_IMODE(facts.st_mode),
-        facts.st_uid,
-        facts.st_gid,
-        facts.st_atime_ns,
-        facts.st_mtime_ns,
-        facts.st_ctime_ns,
-        f"{facts.st_dev}:{facts.st_ino}",
-    )
 
 
 def _carried_link(root: str, path: str, link: str) -> str | None:

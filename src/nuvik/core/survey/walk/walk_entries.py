@@ -12,6 +12,7 @@ from nuvik.core.hosts.descent import Descent, link_text
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.many_files import Facts
 from nuvik.core.model.errors import system_words
+from nuvik.core.model.inventory import EntryRecord
 from nuvik.core.model.paths import below
 from nuvik.core.model.progress import Stop
 from nuvik.core.survey.walk.walk_slice import MOUNTED_HERE
@@ -22,10 +23,14 @@ class Listed(NamedTuple):
 
     path: str
     """Relative to the tree's root; empty for the root."""
-    entries: list[tuple[str, Facts]]
-    """Each name, in the order of the names' bytes, with what the system knows of it."""
+    files: list[EntryRecord]
+    """The files that have a single name, in the order of the names' bytes."""
+    others: list[tuple[str, Facts]]
+    """Names of anything else, in the same order, with what the system knows of it."""
     links: Mapping[str, str]
     """Where those that are links lead, as written in them, by name."""
+    holes: Mapping[str, int]
+    """By the path of a file, how many bytes it is longer than what it holds on the disk."""
 
 
 OnProblem = Callable[[str, str], None]
@@ -88,16 +93,17 @@ class _Walk:
         """The folder at hand, if it can be listed; the folders in it are kept for later."""
         if self._stop is not None:
             self._stop.check()
-        below: list[str] = []
-        self._waiting.append((folder, below))
+        folders: list[str] = []
+        self._waiting.append((folder, folders))
         try:
-            listed = self._files.entries_in(descent.handle, _inside(self._root, folder) if folder else self._root)
+            above = folder + os.sep if folder else ""
+            listed = self._files.entries_in(descent.handle, below(self._root, folder), above)
         except OSError as fault:
             self._report(folder, fault)
             return
-        entries: list[tuple[str, Facts]] = []
+        others: list[tuple[str, Facts]] = []
         links: dict[str, str] = {}
-        for name, facts in listed:
+        for name, facts in listed.others:
             if isinstance(facts, OSError):
                 self._report(_inside(folder, name), facts)
                 continue
@@ -112,10 +118,10 @@ class _Walk:
                 if facts.st_dev != self._device:
                     self._on_problem(os.path.join(self._root, _inside(folder, name)), MOUNTED_HERE)
                     continue
-                below.append(name)
-            entries.append((name, facts))
-        below.reverse()
-        yield Listed(folder, entries, links)
+                folders.append(name)
+            others.append((name, facts))
+        folders.reverse()
+        yield Listed(folder, listed.files, others, links, listed.holes)
 
     def _report(self, path: str, fault: OSError) -> None:
         self._on_problem(below(self._root, path), system_words(fault))

@@ -29,7 +29,8 @@ KEPT_DEPTH = 8
 """Folders up to this depth below a root or a home are listed separately; deeper ones count with their ancestor."""
 _SLICE_HERE = 2_000
 """Entries of a slice for which the caller waits."""
-_CALL_AFTER_ENTRIES, _CALL_AFTER_S = 6_000, 0.4
+_CALL_AFTER_ENTRIES, _CALL_AFTER_S = 60_000, 0.4
+"""Others are called only for what takes longer than their start does."""
 _TELL_EVERY_S = 0.1
 _SILENT_S = 5.0
 """A drive from which no walker came back for so long is asked whether it answers at all."""
