@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import glob
 import os
 import re
 import shlex
@@ -14,25 +15,28 @@ from hatchling.builders.hooks.plugin.interface import BuildHookInterface
 
 _LEAST_GLIBC = (2, 17)
 _CORE = os.path.join("src", "nuvik", "core")
-_PARTS = (os.path.join(_CORE, "survey", "walk", "_scan_folder"), os.path.join(_CORE, "hosts", "_many_files"))
-"""Each part's source, without its ending."""
+_PARTS = {
+    os.path.join(_CORE, "survey", "walk", "_scan_folder"): os.path.join(_CORE, "survey", "walk", "_scan_folder.c"),
+    os.path.join(_CORE, "hosts", "_many_files"): os.path.join(_CORE, "hosts", "many_files_c", "*.c"),
+}
+"""Each part, without its ending, and what it is made from."""
 
 
 class CustomBuildHook(BuildHookInterface):
-    """Compiles each part beside its source before a wheel or an editable install is made."""
+    """Compiles each part beside the modules that use it before a wheel or an editable install is made."""
 
     def initialize(self, version: str, build_data: dict[str, Any]) -> None:
         if sys.platform == "win32":
             return
         made: list[str] = []
-        for part in _PARTS:
-            source, built = os.path.join(self.root, f"{part}.c"), os.path.join(self.root, f"{part}.abi3.so")
-            if problem := _compile(source, built):
+        for part, pattern in _PARTS.items():
+            built = os.path.join(self.root, f"{part}.abi3.so")
+            if problem := _compile(sorted(glob.glob(os.path.join(self.root, pattern))), built):
                 # A library from an older source must not be used with the code of today.
                 for leftover in (built, built + ".new"):
                     if os.path.exists(leftover):
                         os.remove(leftover)
-                name = os.path.basename(source)
+                name = os.path.basename(part)
                 self.app.display_warning(f"Nuvik is installed without {name}, so it is slower: {problem}")
                 continue
             build_data["pure_python"] = False
@@ -61,11 +65,12 @@ def _platform_of(libraries: list[str]) -> str:
     return f"manylinux_{max(newest, _LEAST_GLIBC)[0]}_{max(newest, _LEAST_GLIBC)[1]}_{machine}"
 
 
-def _compile(source: str, built: str) -> str | None:
-    """Build the shared library; None, or why it could not be built."""
+def _compile(sources: list[str], built: str) -> str | None:
+    """Build a shared library of these sources; None, or why it could not be built."""
     compiler = shlex.split(os.environ.get("CC") or sysconfig.get_config_var("CC") or "cc")
     headers = sysconfig.get_path("include")
-    words = [*compiler, "-O2", "-shared", "-fPIC", f"-I{headers}", source, "-o", built + ".new"]
+    words = [*compiler, "-O2", "-shared", "-fPIC", "-fvisibility=hidden", f"-I{headers}"]
+    words += [*sources, "-o", built + ".new"]
     if sys.platform == "darwin":
         words += ["-undefined", "dynamic_lookup"]
     try:

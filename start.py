@@ -29,7 +29,7 @@ HERE = Path(__file__).resolve().parent
 HOME = HERE / ".venv"
 LOCK, RUN_LOCK = HERE / "requirements.lock", HERE / "requirements-run.lock"
 CORE = HERE / "src" / "nuvik" / "core"
-BUILT_FROM = (CORE / "survey" / "walk" / "_scan_folder.c", CORE / "hosts" / "_many_files.c")
+BUILT_FROM = (CORE / "survey" / "walk" / "_scan_folder.c", *sorted((CORE / "hosts" / "many_files_c").glob("*.[ch]")))
 STAMP = HOME / "made-from"
 NEEDED = (3, 11)
 

@@ -36,7 +36,7 @@ def test_a_move_goes_on_whatever_becomes_of_its_output(world, gone):
             done = nuvik(world, "shift", str(game), "heron", "--yes", *as_json, stdout=stream)
             assert done.returncode == code and "Traceback" not in done.stderr
             assert os.path.islink(game), done.stderr
-            assert ("no space left" in done.stderr and "is done" in done.stderr) == (code == 5)
+            assert ("no space left" in done.stderr and "has finished" in done.stderr) == (code == 5)
         assert nuvik(world, "drives", stdout=full).returncode == 5
     assert nuvik(world, "drives", stdout=gone).returncode == 0
     assert nuvik(world, "drives", stdout=gone, stderr=gone).returncode == 0

@@ -18,7 +18,7 @@ def add_to(app: typer.Typer) -> None:
         call: Call,
         drive: Annotated[
             str | None,
-            typer.Argument(metavar="DRIVE", help="Suppose that this one is away; without it: those that are."),
+            typer.Argument(metavar="DRIVE", help="Suppose that this drive is unplugged. Default: the drives that are."),
         ] = None,
     ) -> None:
         """Say what does not open while a drive is away, and what still does."""
@@ -38,7 +38,8 @@ def add_to(app: typer.Typer) -> None:
     def fallback(
         call: Call,
         library: Annotated[
-            str | None, typer.Argument(metavar="LIBRARY", help="Its path, or its name; without it: all that have one.")
+            str | None,
+            typer.Argument(metavar="LIBRARY", help="Its path or name. Default: every library that has a fallback."),
         ] = None,
     ) -> None:
         """Compare libraries with their fallbacks, the smaller ones that are used while a drive is away, and say what is

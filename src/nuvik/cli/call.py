@@ -144,7 +144,7 @@ class Call:
             raise typer.Exit(EXIT_FINDINGS)
         if fault := self.output.trouble:
             words = system_words(fault)
-            self.problem(f"the output cannot be written: {words}.", "What the call was for is done.")
+            self.problem(f"the output cannot be written: {words}.", "The command itself has finished.")
             raise typer.Exit(EXIT_FINDINGS)
 
     def _print(self, value: Any, indent: int | None = None) -> None:

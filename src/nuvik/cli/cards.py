@@ -21,7 +21,7 @@ _FLAGS = {
     "overrule": ("overrule", "may move, although that seems unwise"),
     "ignore": ("ignored", "is not a library"),
     "titles": ("titles", "holds one library in each subfolder"),
-    "use": ("working_set", "is one that you really use and belongs on a rapid or brisk drive"),
+    "use": ("working_set", "is in active use and belongs on a rapid or brisk drive"),
     "attached": ("always_attached", "must never be on a portable drive"),
 }
 
@@ -35,13 +35,13 @@ def add_to(app: typer.Typer) -> None:
         kind: Annotated[
             Kind | None, typer.Option("--kind", case_sensitive=False, help="What it holds.", show_default=False)
         ] = None,
-        no_kind: Annotated[bool, typer.Option("--no-kind", help="Forget the kind that you said.")] = False,
+        no_kind: Annotated[bool, typer.Option("--no-kind", help="Forget the kind you set.")] = False,
         opens: Annotated[
             float | None, typer.Option("--opens-per-week", min=0, max=10_000, help="How often it is opened.")
         ] = None,
         needs: Annotated[
             str | None,
-            typer.Option("--needs", metavar="SPEED", help="The read speed it needs at least, such as 40MB/s."),
+            typer.Option("--needs", metavar="SPEED", help="The minimum read speed it needs, such as 40MB/s."),
         ] = None,
         part: Annotated[
             list[str] | None,
@@ -67,7 +67,7 @@ def add_to(app: typer.Typer) -> None:
         apart: Annotated[
             list[str] | None,
             typer.Option(
-                "--apart-from", metavar="PATH", help="Keep it on another disk than that library, as with a backup."
+                "--apart-from", metavar="PATH", help="Keep it on a different disk from that library, as with a backup."
             ),
         ] = None,
         collection: Annotated[
@@ -79,14 +79,14 @@ def add_to(app: typer.Typer) -> None:
             typer.Option(
                 "--falls-back-to",
                 metavar="PATH",
-                help="The smaller library that you use while the drive of this one is away; an empty PATH forgets it.",
+                help="The smaller library to use while this one's drive is unplugged; an empty PATH forgets it.",
             ),
         ] = None,
         took: Annotated[
             float | None,
             typer.Option("--took", metavar="SECONDS", min=0, help="How long it took to open from where it is now."),
         ] = None,
-        forget: Annotated[bool, typer.Option("--forget", help="Forget everything you said about it.")] = False,
+        forget: Annotated[bool, typer.Option("--forget", help="Forget everything you set for it.")] = False,
     ) -> None:
         """Tell Nuvik about a library, or show its card. The folder at PATH counts as one from then on."""
         from nuvik.core.model.library import Card
@@ -152,7 +152,7 @@ def _lines(card: Card) -> list[str]:
     if card.opens_per_week is not None:
         lines.append(f"  is opened {card.opens_per_week:g} times a week")
     lines += [f"  stays on the same drive as {shown(path)}" for path in card.keep_with]
-    lines += [f"  stays on another disk than {shown(path)}" for path in card.apart_from]
+    lines += [f"  stays on a different disk from {shown(path)}" for path in card.apart_from]
     if card.falls_back_to:
         lines.append(f"  falls back to {shown(card.falls_back_to)} while its drive is away")
     if card.collection:
@@ -169,4 +169,4 @@ def _lines(card: Card) -> list[str]:
         lines.append(f"  must stay: {shown(card.why_not or 'its card file says so')}")
     lines += [f"  has the part {shown(part.path)} ({part.kind})" for part in card.parts]
     lines += [f"  when it moves: {shown(tether.in_words)}" for tether in card.tethers]
-    return lines if len(lines) > 1 else [f"{lines[0]}: you have not said anything about it."]
+    return lines if len(lines) > 1 else [f"{lines[0]}: you have set nothing for it."]

@@ -29,12 +29,10 @@ _LONG_S = 60.0
 Yes = Annotated[bool, typer.Option("--yes", help="Really do it. Without --yes, Nuvik only says what would happen.")]
 WithoutMarks = Annotated[
     bool,
-    typer.Option(
-        "--without-marks", help="Go on where the target cannot keep every mark; they are given back by an undo."
-    ),
+    typer.Option("--without-marks", help="Continue where the target cannot keep every mark; undo restores them."),
 ]
 SideBySide = Annotated[bool, typer.Option("--side-by-side", help="Carry moves that share no disk at the same time.")]
-Waiting = Annotated[str, typer.Argument(metavar="MOVE", help="The number of a move that waits.")]
+Waiting = Annotated[str, typer.Argument(metavar="MOVE", help="The number of a waiting move.")]
 
 
 def add_to(app: typer.Typer) -> None:
@@ -49,7 +47,7 @@ def add_to(app: typer.Typer) -> None:
         side_by_side: SideBySide = False,
         landings: Annotated[
             bool,
-            typer.Option("--landings", help="At the end, also tell the system where new content goes by the plan."),
+            typer.Option("--landings", help="When done, also send new content to the places in the plan."),
         ] = False,
     ) -> None:
         """Carry out a plan: copy, prove, switch, release."""
@@ -150,12 +148,15 @@ def add_to(app: typer.Typer) -> None:
         even_if_unread: Annotated[
             bool,
             typer.Option(
-                "--even-if-unread", help="Let it go although the copy could not be read from the medium of its drive."
+                "--even-if-unread",
+                help="Release it even though its copy could not be read back from the drive's medium.",
             ),
         ] = False,
         older_than: Annotated[
             float,
-            typer.Option("--older-than", metavar="DAYS", min=0, help="With “all”: only what is on trial for so long."),
+            typer.Option(
+                "--older-than", metavar="DAYS", min=0, help="With “all”: only what has been on trial this long."
+            ),
         ] = 0.0,
     ) -> None:
         """Let the kept original of a move on trial go."""

@@ -28,10 +28,10 @@ def add_to(app: typer.Typer) -> None:
         from nuvik.core.views.documents.of_calls import ConfigDocument
 
         if name is None and forget:
-            raise BadInput("What is to be forgotten?", next_step=f"Name one of: {', '.join(NAMES)}.")
+            raise BadInput("Which setting should be forgotten?", next_step=f"Name one of: {', '.join(NAMES)}.")
         if name is not None and (value is not None or forget):
             if value is not None and forget:
-                raise BadInput("--forget goes without a value.", next_step="Say one of the two.")
+                raise BadInput("--forget takes no value.", next_step="Say one of the two.")
             set_in_config(name, value)
         now = {known: getattr(read_config(), known) for known in NAMES}
         chosen = {known: text for known, text in now.items() if name in (None, known)}

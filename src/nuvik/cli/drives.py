@@ -68,7 +68,7 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
         welcomes: Annotated[
             list[Kind] | None,
-            typer.Option("--welcomes", help="A kind of library it is for. Without: all kinds."),
+            typer.Option("--welcomes", help="A kind of library it is for. Default: all kinds."),
         ] = None,
         portable: Annotated[
             bool | None, typer.Option("--portable/--fixed", help="Whether it is sometimes unplugged.")

@@ -21,7 +21,7 @@ def add_to(app: typer.Typer) -> None:
         call: Call,
         drive: Annotated[str, typer.Argument(metavar="DRIVE", help="Its name, id or path.")],
         wait: Annotated[
-            float, typer.Option("--wait", metavar="SECONDS", min=0, help="Wait so long for what is in the way.")
+            float, typer.Option("--wait", metavar="SECONDS", min=0, help="How long to wait for what is in the way.")
         ] = 0.0,
         again: Annotated[
             bool, typer.Option("--attach", help="Attach a drive of a world again; a real one is attached by its cable.")

@@ -21,10 +21,10 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
         yes: Annotated[bool, typer.Option("--yes", help="Really set aside what it holds.")] = False,
         release: Annotated[
-            str | None, typer.Option("--release", metavar="N", help="Let go what was set aside as N, or “all”.")
+            str | None, typer.Option("--release", metavar="N", help="Release what was set aside as N, or “all”.")
         ] = None,
         put_back: Annotated[
-            int | None, typer.Option("--put-back", metavar="N", min=1, help="Let what was set aside as N return.")
+            int | None, typer.Option("--put-back", metavar="N", min=1, help="Put back what was set aside as N.")
         ] = None,
         even_if_filled: Annotated[
             bool, typer.Option("--even-if-filled", help="With --put-back: remove what came in its place since.")
@@ -39,9 +39,11 @@ def add_to(app: typer.Typer) -> None:
 
         stage = call.workspace.emptying
         if sum(chosen is not None for chosen in (library, release, put_back)) > 1:
-            raise BadInput("A library, --release and --put-back go one at a time.", next_step="Call once for each.")
+            raise BadInput(
+                "Give a library, --release or --put-back, only one of them.", next_step="Call once for each."
+            )
         if even_if_filled and put_back is None:
-            raise BadInput("--even-if-filled goes with --put-back.", next_step="Say which is to return.")
+            raise BadInput("--even-if-filled goes with --put-back.", next_step="Say which to put back.")
         done = []
         if release is not None:
             done = stage.release(_number(release))
@@ -57,7 +59,7 @@ def add_to(app: typer.Typer) -> None:
         for emptied in done:
             call.say(done_words(emptied))
         if library is not None and yes:
-            call.say(f"Once your programs work, let it go: nuvik empty --release {done[0].id}")
+            call.say(f"Once your programs work, release it: nuvik empty --release {done[0].id}")
         able = stage.able() if library is None and not done else []
         kept = stage.kept()
         if call.as_json:
@@ -69,9 +71,7 @@ def add_to(app: typer.Typer) -> None:
         for emptied in kept if library is None else ():
             call.say(f"  {aside_line(emptied)}")
         if not able and not kept and not done and library is None:
-            call.say(
-                "Nothing is known that programs make anew. Survey first, or give a library a card of the kind cache."
-            )
+            call.say("No library is known that programs can rebuild. Survey first, or give a library the kind cache.")
 
 
 def _number(text: str) -> int | None:

@@ -15,7 +15,7 @@ def add_to(app: typer.Typer) -> None:
     @command(app, "guide")
     def guide(
         call: Call,
-        story: Annotated[Story | None, typer.Argument(help="Which story; without it: all.")] = None,
+        story: Annotated[Story | None, typer.Argument(help="Which story. Default: all of them.")] = None,
         drive: Annotated[str | None, typer.Argument(metavar="DRIVE", help="Its name, id or path.")] = None,
     ) -> None:
         """Show a story of a drive step by step: what is done, and the command for what comes next. It can be left at

@@ -23,10 +23,13 @@ def add_to(app: typer.Typer) -> None:
         kind: Annotated[Kind | None, typer.Argument(case_sensitive=False, show_default=False)] = None,
         goal: Annotated[str | None, typer.Argument(metavar="DRIVE-OR-FOLDER", show_default=False)] = None,
         yes: Annotated[
-            bool, typer.Option("--yes", help="Also tell programs: your standard folder and the settings you added.")
+            bool,
+            typer.Option(
+                "--yes", help="Also change what programs use: your standard folder and the settings you added."
+            ),
         ] = False,
         forget: Annotated[
-            bool, typer.Option("--forget", help="Forget the choice; programs are told what they were told before.")
+            bool, typer.Option("--forget", help="Forget the choice; programs get their earlier settings back.")
         ] = False,
         add: Annotated[
             bool, typer.Option("--add", help="Add a setting in which a program keeps where new content goes.")
@@ -37,11 +40,11 @@ def add_to(app: typer.Typer) -> None:
         ] = "",
         form: Annotated[
             Format | None,
-            typer.Option("--format", case_sensitive=False, help="Of that file; without, by its name."),
+            typer.Option("--format", case_sensitive=False, help="The file's format. Default: by its name."),
         ] = None,
         remove: Annotated[
             int | None,
-            typer.Option("--remove", metavar="N", min=1, help="No longer look after setting N."),
+            typer.Option("--remove", metavar="N", min=1, help="Stop managing setting N."),
         ] = None,
         find: Annotated[
             bool, typer.Option("--find", help="Look through your settings files for the folders of this kind.")
@@ -51,7 +54,7 @@ def add_to(app: typer.Typer) -> None:
         ] = False,
         along: Annotated[
             str | None,
-            typer.Option("--along", metavar="PLAN", help="Write a plan that moves along what is in the old folder."),
+            typer.Option("--along", metavar="PLAN", help="Write a plan that also moves what is in the old folder."),
         ] = None,
     ) -> None:
         """Show where new content of each kind goes, or choose where one kind goes from now on."""
@@ -99,7 +102,7 @@ def _forget(call: Call, kind: Kind) -> None:
     for words in back.left:
         call.say(words)
     if not back.changes and not back.left:
-        call.say("No program was told of it.")
+        call.say("No program was changed for it.")
     call.say(f"No folder is chosen for {kind} any more.")
 
 
@@ -113,9 +116,9 @@ def _tell(call: Call, kind: Kind, yes: bool) -> None:
     if not changes:
         call.say("There is no setting left to change. Choose that folder in the programs that bring it, too.")
     elif yes:
-        call.say("Programs are told. Those that are open use it when they are started again.")
+        call.say("Programs will use it from now on; restart those that are open.")
     else:
-        call.say("Programs are not told yet: add --yes.")
+        call.say("Programs do not use it yet: add --yes.")
 
 
 def _find(call: Call, row: LandingRow) -> None:

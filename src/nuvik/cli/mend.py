@@ -19,7 +19,7 @@ def add_to(app: typer.Typer) -> None:
     def mend(
         call: Call,
         below: Annotated[
-            list[str] | None, typer.Argument(metavar="PATH", help="Look only below these; without: on all drives.")
+            list[str] | None, typer.Argument(metavar="PATH", help="Look only below these folders. Default: all drives.")
         ] = None,
         fix: Annotated[bool, typer.Option("--fix", help="Do what is safe. Without --fix, Nuvik only looks.")] = False,
     ) -> None:

@@ -23,7 +23,9 @@ def add_to(app: typer.Typer) -> None:
         checksums: Annotated[
             bool, typer.Option("--checksums", help="Read everything, so that the other computer can compare it.")
         ] = False,
-        yes: Annotated[bool, typer.Option("--yes", help="Write it; without it, what it would say is shown.")] = False,
+        yes: Annotated[
+            bool, typer.Option("--yes", help="Write it. Without --yes, Nuvik only shows what it would say.")
+        ] = False,
     ) -> None:
         """Write a note to a portable drive: what its libraries are, for another computer that it is attached to."""
         from nuvik.core.views.note_sentences import note_headline, noted_lines
@@ -47,7 +49,9 @@ def add_to(app: typer.Typer) -> None:
             list[str] | None, typer.Argument(metavar="LIBRARY", help="Only these, by name.", show_default=False)
         ] = None,
         check: Annotated[bool, typer.Option("--check", help="Read what has a checksum, and compare it.")] = False,
-        yes: Annotated[bool, typer.Option("--yes", help="Do it; without it, what would be done is shown.")] = False,
+        yes: Annotated[
+            bool, typer.Option("--yes", help="Do it. Without --yes, Nuvik only shows what would be done.")
+        ] = False,
     ) -> None:
         """Take over what another computer noted on a drive: what its libraries are, how often they are opened, and what
         opening them reads. Nothing is moved, and no path of the other computer is followed.

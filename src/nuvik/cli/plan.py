@@ -71,7 +71,7 @@ def add_to(app: typer.Typer) -> None:
         ] = None,
         all_to: Annotated[
             str | None,
-            typer.Option("--all-to", metavar="DRIVE", help="All libraries that fit there, what you open most first."),
+            typer.Option("--all-to", metavar="DRIVE", help="All libraries that fit there, those you open most first."),
         ] = None,
         headroom: Headroom = None,
     ) -> None:

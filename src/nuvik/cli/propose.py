@@ -33,7 +33,7 @@ def add_to(app: typer.Typer) -> None:
             float, typer.Option("--weeks", metavar="N", min=0, help="Within how many weeks moving should pay off.")
         ] = 26.0,
         style: Annotated[
-            Style, typer.Option("--style", case_sensitive=False, help="How much moving may be asked for.")
+            Style, typer.Option("--style", case_sensitive=False, help="How much moving Nuvik may propose.")
         ] = Style.BALANCED,
         most_moves: Annotated[
             int | None, typer.Option("--most-moves", metavar="N", min=1, help="Make no more moves than this.")
@@ -59,7 +59,7 @@ def add_to(app: typer.Typer) -> None:
         ] = False,
         on_trial: Annotated[
             bool,
-            typer.Option("--on-trial", help="Count with the originals, which are kept until you release them."),
+            typer.Option("--on-trial", help="Allow for the originals, which are kept until you release them."),
         ] = False,
         whole: Annotated[bool, typer.Option("--whole", help="Never split libraries into parts.")] = False,
         weigh: Annotated[

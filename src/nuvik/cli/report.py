@@ -15,7 +15,7 @@ def add_to(app: typer.Typer) -> None:
         call: Call,
         output: Annotated[str, typer.Option("-o", "--output", metavar="FILE", help="A file ending in .pdf or .html.")],
         paper: Annotated[
-            Literal["a4", "letter"], typer.Option("--paper", case_sensitive=False, help="What a PDF is printed on.")
+            Literal["a4", "letter"], typer.Option("--paper", case_sensitive=False, help="The paper size of a PDF.")
         ] = "a4",
         propose: Annotated[
             bool, typer.Option("--proposal/--no-proposal", help="Also work out what belongs where.")

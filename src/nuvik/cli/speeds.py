@@ -23,7 +23,7 @@ def add_to(app: typer.Typer) -> None:
         names: Annotated[
             list[str] | None,
             typer.Argument(
-                metavar="DRIVE", show_default=False, help="The drives to measure; without, all that are attached."
+                metavar="DRIVE", show_default=False, help="The drives to measure. Default: all that are attached."
             ),
         ] = None,
         quick: Annotated[

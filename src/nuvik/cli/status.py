@@ -12,7 +12,7 @@ from nuvik.core.model.names import shown
 
 
 class Act(StrEnum):
-    """What becomes of the timer."""
+    """What to do with the timer."""
 
     SHOW = "show"
     INSTALL = "install"
@@ -57,8 +57,10 @@ def add_to(app: typer.Typer) -> None:
     @command(app, "watch")
     def watch(
         call: Call,
-        act: Annotated[Act, typer.Argument(help="What becomes of the timer.")] = Act.SHOW,
-        yes: Annotated[bool, typer.Option("--yes", help="Do it; without it, what would be done is shown.")] = False,
+        act: Annotated[Act, typer.Argument(help="What to do with the timer.")] = Act.SHOW,
+        yes: Annotated[
+            bool, typer.Option("--yes", help="Do it. Without --yes, Nuvik only shows what would be done.")
+        ] = False,
     ) -> None:
         """Let this computer look once a day how things stand, by a timer of your own; a notice is shown only when
         something needs a decision.

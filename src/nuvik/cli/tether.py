@@ -40,19 +40,20 @@ def add_to(app: typer.Typer) -> None:
         ] = "",
         form: Annotated[
             Format | None,
-            typer.Option("--format", case_sensitive=False, help="Of that file; without, by its name."),
+            typer.Option("--format", case_sensitive=False, help="The file's format. Default: by its name."),
         ] = None,
-        words: Annotated[str, typer.Option("--words", metavar="TEXT", help="What is to be done by hand.")] = "",
+        words: Annotated[str, typer.Option("--words", metavar="TEXT", help="What has to be done by hand.")] = "",
         value: Annotated[
-            str, typer.Option("--value", metavar="TEXT", help="Of a check: what must stand under the key.")
+            str, typer.Option("--value", metavar="TEXT", help="For a check: the value the key must have.")
         ] = "",
         remove: Annotated[
-            int | None, typer.Option("--remove", metavar="N", min=1, help="Take the tether of this number away.")
+            int | None, typer.Option("--remove", metavar="N", min=1, help="Remove the tether with this number.")
         ] = None,
         done: Annotated[
-            int | None, typer.Option("--done", metavar="N", min=1, help="What this one asks for by hand is done.")
+            int | None,
+            typer.Option("--done", metavar="N", min=1, help="Mark what this tether asks you to do by hand as done."),
         ] = None,
-        check: Annotated[bool, typer.Option("--check", help="Look whether each still leads to the library.")] = False,
+        check: Annotated[bool, typer.Option("--check", help="Check whether each still leads to the library.")] = False,
         repair: Annotated[
             bool, typer.Option("--repair", help="Set again what a program has set back to the old place.")
         ] = False,
@@ -65,9 +66,9 @@ def add_to(app: typer.Typer) -> None:
 
         stage = call.workspace.tethers
         if sum(chosen is not None for chosen in (add, remove, done)) > 1:
-            raise BadInput("--add, --remove and --done go one at a time.", next_step="Call once for each.")
+            raise BadInput("Use only one of --add, --remove and --done.", next_step="Call once for each.")
         if add is None and (file or key or form or words or value):
-            raise BadInput("What is to be added?", next_step="Say the kind, for example --add setting.")
+            raise BadInput("What is to be added?", next_step="Give the kind, for example --add setting.")
         known = stage.library(library)
         if add is not None:
             stage.add(known, add, file, key, form or "", words, value)

@@ -22,7 +22,7 @@ def add_to(app: typer.Typer) -> None:
     def waiting(
         call: Call,
         library: Annotated[
-            str | None, typer.Argument(metavar="LIBRARY", help="Its path, or its name; without it: all, in order.")
+            str | None, typer.Argument(metavar="LIBRARY", help="Its path or name. Default: all of them, in order.")
         ] = None,
     ) -> None:
         """Show how long a library takes to open from each drive, and where those seconds come from; without a library,
@@ -46,7 +46,7 @@ def add_to(app: typer.Typer) -> None:
             if len(waits) > _LISTED:
                 call.say(f"and {len(waits) - _LISTED} more")
         else:
-            call.say("Nothing is known to be opened. Survey first, or say on a card how often you open a library.")
+            call.say("No library is known to be opened. Survey first, or say on a card how often you open a library.")
 
 
 def _say_bars(call: Call, rows: list[WaitingRow]) -> None:

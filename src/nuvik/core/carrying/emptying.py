@@ -216,7 +216,7 @@ def _is_filled(files: Files, emptied: Emptied) -> bool:
 
 def _filled_since(emptied: Emptied) -> Refused:
     return Refused(
-        f"{shown(emptied.path)} has been filled anew since.",
+        f"{shown(emptied.path)} has been filled again since.",
         next_step=f"“nuvik empty --put-back {emptied.id} --even-if-filled” removes what is there for it.",
     )
 
@@ -232,7 +232,9 @@ def content_of(emptied: Emptied) -> str:
 
 
 def _about(emptied: Emptied) -> str:
-    says = "What a folder held whose contents programs make anew, kept until it is let go. Please do not change it."
+    says = (
+        "The contents of a folder that programs can rebuild, kept until you release them. Please do not change it."
+    )
     about = {"format": FORMAT, "says": says, "name": shown(emptied.name), "path": shown(emptied.path)}
     return json.dumps(about, indent=2) + "\n"
 

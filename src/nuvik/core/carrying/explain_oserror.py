@@ -19,7 +19,7 @@ _WORDS = {
     errno.EDQUOT: ("Your quota on {where} is used up{at}.", "Remove something of yours there"),
     errno.EIO: ("{where} could not be read or written{at}.", "Check its cable"),
     errno.EROFS: (
-        "{where} has become read-only{at}, as a system does with a drive that it no longer trusts.",
+        "{where} has become read-only{at}, as systems do with a drive that they no longer trust.",
         "Check it",
     ),
     errno.ELOOP: ("A folder on the way was replaced by a link, which is not followed{at}.", "Put the folder back"),

@@ -122,7 +122,7 @@ def _content_problems(inventory: Inventory, rules: FileSystem) -> Iterator[tuple
         yield (
             f"{shown(beyond[0]) or shown(inventory.root)} has a time of change outside the years 1677 to 2262, which "
             "Nuvik cannot carry" + and_more(beyond),
-            "Give it a sensible time (“touch” sets that of now).",
+            "Give it a sensible time (“touch” sets the current one).",
         )
     yield from _name_problems(entries, rules)
     ours = [path for path in entries if path.rpartition(os.sep)[2].startswith(f"{OURS_PREFIX}-")]

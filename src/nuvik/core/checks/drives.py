@@ -33,7 +33,7 @@ def check_drives(findings: Findings, drives: tuple[Drive, ...]) -> tuple[Drive |
             findings.refuse(f"{drive.label} is read-only.", "Choose another drive, or mount it for writing.", drive.id)
         if drive is not None and drive.copy_of:
             findings.refuse(
-                f"{drive.label} and {shown(drive.copy_of)} carry one identity, as copies do.",
+                f"{drive.label} and {shown(drive.copy_of)} have the same identity, as copies do.",
                 "Unplug one of them, or give one an identity of its own.",
                 drive.id,
             )

@@ -61,7 +61,7 @@ def check_places(
         findings.refuse(
             f"{source_drive.label} is {source_drive.rules.name}, which cannot hold the link that would keep the old "
             "path working.",
-            f"Choose what else leads programs to it: “nuvik tether {shown(step.library)} --find”.",
+            f"Choose another way to lead programs to it: “nuvik tether {shown(step.library)} --find”.",
             source_drive.id,
         )
     length = len(os.fsencode(target))
@@ -69,7 +69,7 @@ def check_places(
         findings.refuse(
             f"The path of {shown(step.library)} would be {length:,} bytes long, and no link can say more than "
             f"{LONGEST_LINK_BYTES:,}.",
-            "Choose a place that is not so deep.",
+            "Choose a place that is less deep.",
         )
     above = os.path.dirname(source)
     if not os.access(above, os.W_OK):

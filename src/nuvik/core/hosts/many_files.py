@@ -1,7 +1,7 @@
 """Very many small files: looking at all entries of a folder, reading files whole, and writing them with their marks.
 
 For a library of tens of thousands of files what counts is not the disk but how much is done for each file. Where a C
-compiler was at hand when Nuvik was installed, `_many_files.c` does each of these in one call; elsewhere a listing has
+compiler was at hand when Nuvik was installed, `many_files_c` does each of these in one call; elsewhere a listing has
 its plain way below, and files are read and written in blocks. Both are held to the same result by a test.
 """
 

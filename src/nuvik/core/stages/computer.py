@@ -53,7 +53,7 @@ class Computer:
             where = " or ".join(shown(drive.path) for drive in alike)
             raise NotNamed(
                 f"{len(alike)} drives are called “{shown(wanted)}”.",
-                next_step=f"Say which one by its path, {where}; or give one another name with “nuvik drive … --name”.",
+                next_step=f"Name it by its path, {where}; or give one another name with “nuvik drive … --name”.",
             )
         apart = labels_apart(drives)
         known = next((drive for drive in drives if drive.id == wanted), None) or next(iter(alike), None)

@@ -105,7 +105,9 @@ def _to_know(status: Status) -> Iterator[Matter]:
         words = f"{format_bytes(arrival.bytes)} came to {labels[arrival.drive]}: {_names(arrival.names)}."
         yield Matter(kind="arrived", words=words, next_step="“nuvik changes” lists it all.", asks=False)
     if not status.surveyed_at:
-        yield Matter(kind="survey", words="Nothing was surveyed yet.", next_step="“nuvik survey” begins.", asks=False)
+        yield Matter(
+            kind="survey", words="Nothing has been surveyed yet.", next_step="“nuvik survey” begins.", asks=False
+        )
     elif days_since(status.surveyed_at) > _OLD_DAYS:
         words = f"The last survey was {ago(status.surveyed_at)} ago."
         yield Matter(kind="survey", words=words, next_step="“nuvik survey” looks again.", asks=False)
@@ -123,7 +125,7 @@ def _changed(change: DriveChange) -> Matter:
     grew = "grew" if change.drive.capacity_bytes > change.bytes_before else "shrank"
     headroom = format_bytes(change.drive.headroom_bytes)
     words = f"{label} {grew} from {before} to {now}; its headroom is {headroom}."
-    return Matter(kind="resized", words=words, next_step="“nuvik survey” looks what is on it now.", asks=False)
+    return Matter(kind="resized", words=words, next_step="“nuvik survey” looks at what is on it now.", asks=False)
 
 
 def _ask(kind: str, words: str, next_step: str) -> Matter:

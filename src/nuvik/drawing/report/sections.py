@@ -90,7 +90,7 @@ def report_of(workspace: Workspace, propose: bool = True) -> Report:
         _on_the_road(snapshot),
         _words(),
     ]
-    surveyed = f"Surveyed on {snapshot.taken_at[:10]}." if snapshot.taken_at else "Nothing was surveyed yet."
+    surveyed = f"Surveyed on {snapshot.taken_at[:10]}." if snapshot.taken_at else "Nothing has been surveyed yet."
     count = format_count(len(snapshot.libraries), "library", "libraries")
     drives = format_count(len(snapshot.drives), "drive")
     title = f"The drives of {shown(workspace.host_name)}"

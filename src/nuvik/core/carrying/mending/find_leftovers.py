@@ -164,8 +164,8 @@ def _judged(work: Work, path: str, drive: Drive, moves: dict[tuple[int, str], Mo
     if seen is None or move is None:
         return folder.leftover(
             None,
-            f"A folder of Nuvik's in which nothing says to which library it belongs: {shown(folder.content)}.",
-            "Look into it; if you need it, move it to where it belongs. Then delete the folder.",
+            f"A folder of Nuvik's that does not say which library it belongs to: {shown(folder.content)}.",
+            "Look inside; move what you need to where it belongs. Then delete the folder.",
         )
     lies_at = incoming_folder(move) if role == "incoming" else held_folder(move)
     # The drive that it lies on is one end of the move; what says otherwise is not believed.
@@ -206,7 +206,7 @@ def _emptied(files: Files, path: str, drive: Drive) -> Leftover:
         drive=drive.id,
         library=name,
         what=f"What {name} held at {place} before it was emptied.",
-        right="“nuvik empty” lets it go, or puts it back. If that does not know it, programs make it anew: delete it.",
+        right="“nuvik empty” releases it or puts it back. If that does not list it, delete it: programs rebuild it.",
         repair=Repair.NONE,
     )
 
@@ -246,7 +246,7 @@ def _incoming(files: Files, folder: _Folder, seen: SeenMove) -> Leftover:
         return folder.leftover(
             move,
             f"A copy of {name}, whose original is kept at {shown(held(move))}.",
-            "See to the original first; then run “nuvik mend” again.",
+            "Deal with the original first; then run “nuvik mend” again.",
         )
     return folder.leftover(
         move,

@@ -52,9 +52,7 @@ def needs_of(systems: Sequence[str], libraries: Sequence[Library], links: bool =
     """Needs from names of systems and from what is to lie there. Raises BadInput for an unknown system."""
     for system in systems:
         if system not in SYSTEMS:
-            raise BadInput(
-                f"“{shown(system)}” is not a system that Nuvik knows.", next_step=f"Say {', '.join(SYSTEMS)}."
-            )
+            raise BadInput(f"“{shown(system)}” is not a system Nuvik knows.", next_step=f"Say {', '.join(SYSTEMS)}.")
     largest = max((library.largest_file_bytes for library in libraries), default=0)
     return Needs(written_by=tuple(dict.fromkeys(systems)) or (this_system(),), largest_file_bytes=largest, links=links)
 
