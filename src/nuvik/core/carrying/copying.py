@@ -69,13 +69,15 @@ def copy_library(work: Work, move: Move) -> None:
     at_once = min(drive.files_at_once, source_drive.files_at_once if source_drive else 1)
     notebook = _Notebook(work, move)
     marks = marks_to_restore(work, move)
-    to_copy = []
+    to_copy: dict[str, EntryRecord] = {}
     for path, entry in source.entries.items():
         before = known.get(path)
-        if before is not None and before.same_as(entry) and _is_there(there, before, marks.get(path), rules):
-            meter.add(entry.size)
+        is_there = before is not None and before.same_as(entry) and _is_there(there, before, marks.get(path), rules)
+        # The other names of a file that is copied anew still are those of the old copy.
+        if is_there and (entry.kind != "hard-link" or entry.link not in to_copy):
+            meter.add(entry.size if entry.kind == "file" else 0)
         else:
-            to_copy.append(entry)
+            to_copy[path] = entry
     copier = _Copier(
         files,
         move.source,
@@ -91,7 +93,7 @@ def copy_library(work: Work, move: Move) -> None:
     )
     try:
         # What is in the copy already is removed first, which goes entry by entry.
-        for goes_whole, batch in batches(to_copy, files.small.most_bytes, there):
+        for goes_whole, batch in batches(to_copy.values(), files.small.most_bytes, there):
             if goes_whole:
                 copier.copy_small(batch)
             else:

@@ -232,9 +232,7 @@ def content_of(emptied: Emptied) -> str:
 
 
 def _about(emptied: Emptied) -> str:
-    says = (
-        "The contents of a folder that programs can rebuild, kept until you release them. Please do not change it."
-    )
+    says = "The contents of a folder that programs can rebuild, kept until you release them. Please do not change it."
     about = {"format": FORMAT, "says": says, "name": shown(emptied.name), "path": shown(emptied.path)}
     return json.dumps(about, indent=2) + "\n"
 

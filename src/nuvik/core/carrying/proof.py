@@ -135,7 +135,11 @@ def _wrong_marks(work: Work, move: Move, entries: Mapping[str, EntryRecord], pla
         now = there.get(path)
         if now is None or not _is_as_recorded(entry, restored.get(path, entry), now, drive.rules):
             wrong.append(path)
-        elif entry.kind != "hard-link":  # its attributes are those of its first name
+        elif entry.kind == "hard-link":  # its contents and marks are those of its first name
+            first = there.get(entry.link or "")
+            if first is None or first.inode != now.inode:
+                wrong.append(path)
+        else:
             looked_at = drive.rules.xattrs and path not in plain
             attributes = read_attributes(work.files, below(root, path)) if looked_at else {}
             if checksum_of_attributes(attributes) != entry.attributes:

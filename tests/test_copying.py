@@ -1,0 +1,266 @@
+"""A copy that was begun before is brought up to date: what was lost or changed of it since is copied again, and
+nothing else is.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+from itertools import pairwise
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from conftest import World, fill, picture, put
+from nuvik.core.carrying import copying
+from nuvik.core.carrying.aside_folders import incoming
+from nuvik.core.carrying.batches import batches
+from nuvik.core.carrying.copying import copy_library
+from nuvik.core.carrying.proof import prove_copy
+from nuvik.core.carrying.run import resume
+from nuvik.core.hosts.small_files import MOST_BYTES_IN_BATCH, MOST_IN_BATCH
+from nuvik.core.model.errors import Stopped
+from nuvik.core.model.inventory import EntryRecord
+from nuvik.core.model.journal import Move, State
+from nuvik.core.model.progress import Event
+from nuvik.core.survey.walk.take_inventory import take_inventory
+from refusals import Recorder, hook, move_of, shift, target_of
+
+OFTEN = settings(
+    max_examples=60,
+    deadline=None,
+    suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow],
+)
+
+
+def half_carried(world: World, source: Path) -> Move:
+    """A move that stopped when its copy was about to be read back: all is copied, nothing is proven."""
+    workspace = world.open()
+
+    def fail(operation: str, path: str) -> None:
+        if operation == "read" and "-incoming-" in path:
+            raise OSError(5, "Input/output error", path)
+
+    hook(workspace, fail)
+    with pytest.raises(Stopped):
+        shift(workspace, source)
+    assert workspace.logbook.moves()[-1].state is State.COPYING
+    return workspace.logbook.moves()[-1]
+
+
+def copied_again(world: World, move: Move) -> tuple[Recorder, list[Event]]:
+    """What is done, and what is said, when the copy is brought up to date."""
+    workspace, events = world.open(), list[Event]()
+    recorder, work = hook(workspace), workspace.carry.work(events.append)
+    move = work.settle(move)
+    copy_library(work, move)
+    assert work.journal.entries(move).keys() == take_inventory(work.files, move.source).entries.keys()
+    work.let_go()
+    return recorder, events
+
+
+def same_time(path: Path, facts: os.stat_result) -> None:
+    os.utime(path, ns=(facts.st_atime_ns, facts.st_mtime_ns), follow_symlinks=False)
+
+
+# -- what may become of a copy, or of its source ---------------------------------------------------------------
+
+
+def _gone(path: Path) -> None:
+    shutil.rmtree(path) if path.is_dir() and not path.is_symlink() else path.unlink()
+
+
+def _cut_short(path: Path) -> None:
+    facts = path.lstat()
+    if path.is_file() and facts.st_size:
+        os.truncate(path, facts.st_size // 2)
+        same_time(path, facts)
+
+
+def _later(path: Path) -> None:
+    os.utime(path, ns=(10**18, 10**18), follow_symlinks=False)
+
+
+def _other_mode(path: Path) -> None:
+    if not path.is_symlink():
+        path.chmod(0o711 if path.is_dir() else 0o602)
+
+
+def _other_kind(path: Path) -> None:
+    was_folder = path.is_dir() and not path.is_symlink()
+    _gone(path)
+    if was_folder:
+        path.write_text("a file now")
+    else:
+        put(path / "inner" / "file")
+
+
+def _on_its_own(path: Path) -> None:
+    """One of the names of a file becomes a file of its own that looks alike."""
+    if path.is_file() and path.lstat().st_nlink > 1:
+        twin = path.with_name("twin")
+        shutil.copy2(path, twin)
+        os.replace(twin, path)
+
+
+def _a_stranger(path: Path) -> None:
+    put((path if path.is_dir() and not path.is_symlink() else path.parent) / "stranger" / "file")
+
+
+def _elsewhere(path: Path) -> None:
+    if path.is_symlink():
+        path.unlink()
+        path.symlink_to("elsewhere")
+
+
+HAPPENS = (_gone, _cut_short, _later, _other_mode, _other_kind, _on_its_own, _a_stranger, _elsewhere)
+TO_BOTH = st.lists(st.tuples(st.booleans(), st.integers(0, 40), st.sampled_from(HAPPENS)), min_size=1, max_size=3)
+
+
+@OFTEN
+@given(what=TO_BOTH)
+def test_whatever_became_of_copy_and_source_the_copy_is_that_of_the_source_again(tmp_path_factory, what):
+    world = _world(tmp_path_factory.mktemp("copied"))
+    source = Path(world.path("kestrel", "Games", "Ferry"))
+    move = half_carried(world, source)
+    for of_source, number, happen in what:
+        root = source if of_source else Path(incoming(move))
+        below = sorted(root.rglob("*"))
+        if below:
+            happen(below[number % len(below)])
+    copied_again(world, move)
+    assert picture(incoming(move)) == picture(source)
+
+
+def _rotten(path: Path) -> None:
+    """Other contents, of the same length and time."""
+    facts = path.lstat()
+    if path.is_file() and not path.is_symlink() and facts.st_size:
+        path.write_bytes(bytes([path.read_bytes()[0] ^ 1]) + path.read_bytes()[1:])
+        same_time(path, facts)
+
+
+@OFTEN
+@given(number=st.integers(0, 40), happen=st.sampled_from((*HAPPENS, _rotten)))
+def test_whatever_became_of_a_copy_the_proof_names_it(tmp_path_factory, number, happen):
+    world = _world(tmp_path_factory.mktemp("proven"))
+    move = half_carried(world, Path(world.path("kestrel", "Games", "Ferry")))
+    below, whole = sorted(Path(incoming(move)).rglob("*")), picture(incoming(move))
+    happen(below[number % len(below)])
+    work = world.open().carry.work()
+    move = work.settle(move)
+    try:
+        wrong = prove_copy(work, move)
+        assert work.journal.entries(move).keys().isdisjoint(wrong), "it is copied again"
+    except OSError as fault:  # a file that is not there, or is something else now
+        wrong = [str(fault.filename)]
+    finally:
+        work.let_go()
+    assert bool(wrong) == (picture(incoming(move)) != whole)
+
+
+def _world(folder: Path) -> World:
+    """A small library of every kind of entry on one of two drives."""
+    world = World(folder / "world", {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
+    world.folder.mkdir()
+    world.drive("kestrel", system=True)
+    world.drive("heron")
+    world.write()
+    source = fill(world.path("kestrel", "Games", "Ferry"), files=6)
+    os.link(source / "file-0000.bin", source / "data" / "twin.bin")
+    (source / "way").symlink_to("file-0001.bin")
+    return world
+
+
+def test_nothing_is_copied_twice(tmp_path):
+    world = _world(tmp_path)
+    source = Path(world.path("kestrel", "Games", "Ferry"))
+    move = half_carried(world, source)
+    recorder, events = copied_again(world, move)
+    assert not [each for each in recorder.done if each[0] in ("create", "write", "mkdir", "symlink", "link", "read")]
+    copied = [event for event in events if event.detail.get("phase") == "copying"]
+    assert copied[-1].done_bytes == copied[-1].total_bytes > 0
+    (source / "data" / "new.bin").write_text("new")
+    recorder, _ = copied_again(world, move)
+    made = [path for operation, path in recorder.done if operation in ("create", "mkdir", "symlink", "link")]
+    assert made == [os.path.join(incoming(move), "data", "new.bin")]
+
+
+# -- faults ------------------------------------------------------------------------------------------------
+
+
+def test_a_file_that_goes_while_others_are_copied_is_named_and_the_others_are_not_lost(world, ferry):
+    for number in range(200):
+        put(ferry / "many" / f"{number:03}.bin", 3_000)
+    workspace = world.open()
+
+    def take(operation: str, path: str) -> None:
+        if operation == "read" and path.endswith("many/070.bin"):
+            Path(path).unlink(missing_ok=True)
+
+    hook(workspace, take)
+    with pytest.raises(Stopped, match=r"070\.bin"):
+        shift(workspace, ferry)
+    move = move_of(world)
+    copied = {path.name for path in Path(incoming(move)).rglob("*.bin")}
+    known = world.open().carry.work().journal.entries(move)
+    assert {Path(path).name for path, entry in known.items() if entry.checksum} == copied >= {"069.bin", "071.bin"}
+    resume(world.open().carry.work())
+    assert sorted(path.name for path in target_of(world).rglob("0[67]*.bin")) == [
+        f"{number:03}.bin" for number in range(60, 80) if number != 70
+    ]
+
+
+def test_what_was_copied_is_written_down_now_and_then(monkeypatch):
+    """After so many entries, or after a second, whichever is first."""
+    kept: list[int] = []
+
+    class Journal:
+        def keep_entries(self, move: Move, entries: list[EntryRecord]) -> None:
+            kept.append(len(entries))
+
+    class Work:
+        journal = Journal()
+
+    now = [0.0]
+    monkeypatch.setattr(copying.time, "monotonic", lambda: now[0])
+    notebook = copying._Notebook(Work(), None)  # type: ignore[arg-type]
+    for _ in range(copying._KEEP_EVERY + 5):
+        notebook.add(_entry("x", 1))
+    assert kept == [copying._KEEP_EVERY]
+    now[0] += copying._KEEP_EVERY_S * 1.01
+    notebook.add(_entry("x", 1))
+    assert kept == [copying._KEEP_EVERY, 6]
+    notebook.keep()
+    assert len(kept) == 2, "nothing waits"
+
+
+# -- batches -----------------------------------------------------------------------------------------------
+
+
+def _entry(path: str, size: int, kind: str = "file") -> EntryRecord:
+    return EntryRecord(path, kind, size, 0o644, 0, 0, 0, 0, 0, "1:1")
+
+
+@given(
+    st.lists(st.tuples(st.sampled_from(["file", "file", "file", "folder", "link"]), st.integers(0, 1_200_000))),
+    st.integers(0, 300),
+    st.sets(st.integers(0, 20)),
+)
+def test_batches_keep_the_order_and_hold_no_more_than_they_may(entries, tiny, not_whole):
+    every = [_entry(str(n), size, kind) for n, (kind, size) in enumerate(entries)]
+    every += [_entry(f"tiny {n}", 1) for n in range(tiny)]
+    apart = {str(n) for n in not_whole}
+    made = list(batches(every, 1_000_000, apart))
+    assert [entry for _, batch in made for entry in batch] == every
+    for whole, batch in made:
+        fit = [entry.kind == "file" and entry.size <= 1_000_000 and entry.path not in apart for entry in batch]
+        assert all(fit) if whole else (len(batch) == 1 and not fit[0])
+        assert len(batch) <= MOST_IN_BATCH
+        assert len(batch) == 1 or sum(entry.size for entry in batch) <= MOST_BYTES_IN_BATCH
+    for (first_whole, first), (next_whole, following) in pairwise(made):
+        if first_whole and next_whole:
+            held = sum(entry.size for entry in first) + following[0].size
+            assert len(first) == MOST_IN_BATCH or held > MOST_BYTES_IN_BATCH, "no batch is smaller than need be"
