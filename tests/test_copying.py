@@ -20,11 +20,14 @@ from nuvik.core.carrying.batches import batches
 from nuvik.core.carrying.copying import copy_library
 from nuvik.core.carrying.proof import prove_copy
 from nuvik.core.carrying.run import resume
+from nuvik.core.hosts.local import LocalHost
+from nuvik.core.hosts.many_files import list_entries, list_entries_plainly
 from nuvik.core.hosts.small_files import MOST_BYTES_IN_BATCH, MOST_IN_BATCH
 from nuvik.core.model.errors import Stopped
 from nuvik.core.model.inventory import EntryRecord
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.progress import Event
+from nuvik.core.survey.walk.look_inside import look_inside
 from nuvik.core.survey.walk.take_inventory import take_inventory
 from refusals import Recorder, hook, move_of, shift, target_of
 
@@ -264,3 +267,31 @@ def test_batches_keep_the_order_and_hold_no_more_than_they_may(entries, tiny, no
         if first_whole and next_whole:
             held = sum(entry.size for entry in first) + following[0].size
             assert len(first) == MOST_IN_BATCH or held > MOST_BYTES_IN_BATCH, "no batch is smaller than need be"
+
+
+# -- the compiled part -------------------------------------------------------------------------------------
+
+
+def test_the_compiled_part_and_the_plain_way_tell_the_same_of_a_folder(tmp_path, monkeypatch):
+    folder = fill(tmp_path / "odd", odd=True)
+    os.link(folder / "file-0000.bin", folder / "twin")
+    os.mkfifo(folder / "pipe")
+    os.utime(folder / "sparse.dat", ns=(-(10**18), 4 * 10**18))
+    put(folder / "marked").chmod(0o4751)
+    os.setxattr(folder / "marked", "user.note", b"x")
+    handle = os.open(folder, os.O_RDONLY)
+    with open(folder / "file-0004.bin", "ab"):
+        try:
+            compiled, plainly = list_entries(handle, "above/"), list_entries_plainly(handle, "above/")
+            inventory = take_inventory(LocalHost().files, str(folder))
+            inside = look_inside(LocalHost().files, inventory)
+            monkeypatch.setattr("nuvik.core.hosts.files.LOOKS_IN_ONE_CALL", False)
+            assert look_inside(LocalHost().files, inventory) == inside
+        finally:
+            os.close(handle)
+    assert compiled == plainly and all(type(entry) is EntryRecord for entry in compiled.files)
+    assert set(compiled.holes) == {"above/marked", "above/sparse.dat"}
+    assert {"twin", "pipe", "data"} <= {name for name, _ in compiled.others}
+    assert inside.keys() == {"marked", "file-0004.bin"} and inside["file-0004.bin"].written
+    with pytest.raises(NotADirectoryError):
+        list_entries(os.open(folder / "marked", os.O_RDONLY), "")
