@@ -360,10 +360,12 @@ def test_free_space_over_time_has_its_curve_its_moves_and_what_is_to_come(world,
     gained = snapshot.at_path(str(game)).on_disk_bytes
     assert grows.weeks_bought == pytest.approx(gained / (10 * MB), rel=0.05)
     assert rows["heron"].gained_bytes < 0 and kestrel.marks(8).strip() == "▲"
-    workspace.survey.take()
-    slower, (heron,) = workspace.watching.history().waiting, [d for d in snapshot.drives if d.id == "heron"]
+    (heron,) = [d for d in snapshot.drives if d.id == "heron"]
     (before, after) = (waiting_of([(snapshot.at_path(str(game)), d)]).likely for d in (kestrel.drive, heron))
-    assert [seconds for _, seconds in slower] == pytest.approx([before] * 5 + [after]) and after > before
+    for looks_again in (lambda: None, workspace.survey.take):
+        looks_again()
+        slower = [seconds for _, seconds in workspace.watching.history().waiting]
+        assert slower[:6] == pytest.approx([before] * 5 + [after]) and slower[-1] == slower[5] > before
     assert run(["history", "--world", str(world.folder)]) == 0
     printed = capsys.readouterr().out
     assert "▲" in printed and "Waiting" in printed and printed.count("▇") > 40

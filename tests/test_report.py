@@ -102,7 +102,7 @@ def test_a_report_of_nothing_says_so(world, surveyed):
         workspace.survey.take()
     report: Report = report_of(workspace)
     words = words_of(report_pages(report))
-    assert "Nothing has been moved yet." in words and ("Nothing was surveyed yet" in words) is not surveyed
+    assert "Nothing has been moved yet." in words and ("Nothing has been surveyed yet" in words) is not surveyed
     assert faults_of(report_pages(report)[0]) == []
 
 

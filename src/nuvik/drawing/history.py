@@ -10,6 +10,7 @@ from nuvik.core.model.free_history import FreeHistory, History
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_bytes, format_count, format_duration
 from nuvik.core.views.history_rows import bought_words
+from nuvik.drawing.fonts import width
 from nuvik.drawing.headed import ROOM, headed
 from nuvik.drawing.page import MARGIN, SMALL, TEXT, Page
 from nuvik.drawing.palette import DAY
@@ -62,8 +63,11 @@ def draw_history(page: Page, history: History, x: float, y: float, room: float, 
 
 def _drive(page: Page, row: FreeHistory, time: Scale, now_s: float, y: float, tall: float) -> None:
     free_now, headroom = row.points[-1][1], row.drive.headroom_bytes
-    words = f"{shown(row.drive.label)}: {format_bytes(free_now)} free{_when_short(row, now_s)}{bought_words(row)}"
-    page.text(words, time.begin, y, TEXT, bold=True, room=time.end - time.begin)
+    words, room = f"{shown(row.drive.label)}: {format_bytes(free_now)} free", time.end - time.begin
+    for more in (_when_short(row, now_s), bought_words(row)):
+        if width(words + more, TEXT, bold=True) <= room:
+            words += more
+    page.text(words, time.begin, y, TEXT, bold=True, room=room)
     most = max(max(free for _, free in row.points), headroom, 1) * 1.1
     space = Scale(0.0, most, y + _HEAD + tall, y + _HEAD)
     _steps(page, row.points, time, space)

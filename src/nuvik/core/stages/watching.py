@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from nuvik.core.hosts.desktop import show_notice
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.timers import Timer, daily_timer, install, remove
+from nuvik.core.model.clock import moment_of
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.free_history import History
@@ -18,7 +19,7 @@ from nuvik.core.model.journal import State
 from nuvik.core.model.library import Library
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.watching import Arrival, Status
-from nuvik.core.planning.placement.waiting_history import waiting_history
+from nuvik.core.planning.placement.waiting_history import seen_readings, waiting_history
 from nuvik.core.stages.drives import DrivesStage
 from nuvik.core.stages.landings import LandingStage
 from nuvik.core.stages.logbook import LogbookStage
@@ -95,10 +96,14 @@ class WatchStage:
 
     def history(self) -> History:
         """Free space at the surveys so far, drive by drive, and the waiting."""
-        database = self.survey.computer.database
+        database, now_s = self.survey.computer.database, time.time()
         drives, moves = self.drives.all(), self.logbook.moves()
-        free = free_histories(drives, drive_history(database), moves, self.survey.growth(), time.time())
-        waiting = waiting_history(reading_history(database), {drive.id: drive for drive in drives})
+        free = free_histories(drives, drive_history(database), moves, self.survey.growth(), now_s)
+        by_id = {drive.id: drive for drive in drives}
+        waiting = waiting_history(reading_history(database), by_id)
+        if waiting and any(move.ended_at and moment_of(move.ended_at).timestamp() >= waiting[-1][0] for move in moves):
+            # What was carried since the last survey shows at once.
+            waiting += [(now_s, seconds) for _, seconds in waiting_history(seen_readings(self.survey.latest()), by_id)]
         return History(drives=tuple(free), waiting=tuple(waiting))
 
     def past(self) -> Past:

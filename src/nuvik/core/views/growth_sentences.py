@@ -34,8 +34,9 @@ def forecast_sentence(drive: Drive, rate: Growth | None) -> str:
     if weeks is None:
         return f"grows {base} ({spread}): it will last for years"
     middle = (drive.free_bytes - drive.headroom_bytes) / rate.bytes_per_week
-    latest = "many" if weeks[1] >= FAR_WEEKS else f"{weeks[1]:.0f}"
-    about = f"about {max(1, middle):.0f} weeks ({weeks[0]:.0f} to {latest})"
+    soonest, latest = f"{weeks[0]:.0f}", "many" if weeks[1] >= FAR_WEEKS else f"{weeks[1]:.0f}"
+    about = f"about {format_count(round(max(1, middle)), 'week')}"
+    about += f" ({soonest} to {latest})" if soonest != latest else ""
     return f"grows {base} ({spread}): down to its headroom in {about}"
 
 
