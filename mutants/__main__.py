@@ -9,6 +9,7 @@ and when fewer are noticed than the share allowed explains, the exit code is 1.
     --skip N       without the first N of these
     --workers N    try so many at once; as many as there are processors unless given
     --quick        only tests that are not marked as slow: stricter, and much sooner done
+    --seconds S    only as many tests of each as take so many seconds, the quickest: a first look at very many
     --again FILE   only those that the run whose output is in FILE missed
     --map FILE     keep what each test runs in FILE; when FILE exists, it is used instead of running the tests first
     --list         only say what would be tried
@@ -27,8 +28,10 @@ import sys
 import tempfile
 import time
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import ExitStack
+from dataclasses import dataclass
 from math import comb
 from pathlib import Path
 from queue import Queue
@@ -36,6 +39,7 @@ from queue import Queue
 sys.path[:0] = [str(Path(__file__).parent)]
 
 from make_mutants import Mutant, mutants_of
+from test_server import COULD_NOT_RUN, NEVER_ENDED, TestServer
 from which_tests import QUICK_PLACE, TestMap, TestsFail, measure
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -43,7 +47,7 @@ CORE = "src/nuvik/core"
 KILLED_SHARE = 0.95
 _BY_CHANCE = 0.05
 """Fewer than the share are put down to the sample unless they are less likely than this."""
-_PATIENCE, _PATIENCE_S = 4.0, 60.0
+_PATIENCE, _PATIENCE_S = 4.0, 30.0
 """A mutant that makes its tests take so many times as long, and seconds more, makes them run for ever."""
 _FIRST_TESTS_S = 15.0
 """So many seconds of tests run before the others: a mutant that never ends is given up after minutes, not an hour."""
@@ -64,6 +68,8 @@ TESTS = (
     "tests/test_refusals_of_runs.py",
     "tests/test_guards.py",
     "tests/test_single_guards.py",
+    "tests/test_records.py",
+    "tests/test_copying.py",
     "tests/test_durability.py",
     "tests/test_tethers.py",
     "tests/test_emptying.py",
@@ -94,6 +100,7 @@ def main() -> int:
     parser.add_argument("--skip", type=int, default=0)
     parser.add_argument("--workers", type=int, default=os.cpu_count() or 1)
     parser.add_argument("--quick", action="store_true")
+    parser.add_argument("--seconds", type=float, default=float("inf"))
     parser.add_argument("--again", type=Path, default=None)
     parser.add_argument("--map", type=Path, default=None)
     parser.add_argument("--list", action="store_true")
@@ -116,7 +123,7 @@ def main() -> int:
         return 2
     print(f"The tests pass as things are ({time.monotonic() - began:.0f} s). {len(chosen)} mutants:", flush=True)
     try:
-        missed = _try_all(chosen, test_map, asked.workers)
+        missed = _try_all(chosen, test_map, asked.workers, asked.seconds)
     except TestsFail as failure:
         print(f"Nothing can be said: the tests cannot run in a copy of the project.\n{failure}")
         return 2
@@ -160,9 +167,39 @@ def _test_map(quick: bool, kept_in: Path | None) -> TestMap:
     return test_map
 
 
-def _try_all(chosen: Sequence[Mutant], test_map: TestMap, workers: int) -> list[Mutant]:
+@dataclass
+class _Copy:
+    """A copy of the project in which a worker tries mutants, and its process that runs the tests."""
+
+    place: Path
+    server: TestServer
+
+    @classmethod
+    def made(cls, place: Path) -> _Copy:
+        _copy_of_the_project(place)
+        return cls(place, TestServer(place, _environment(place), _PLAINLY, TESTS))
+
+    def failed_first(self, mutant: Mutant, was: str, tests: Sequence[str], timeout_s: float) -> str | None:
+        """The first of these tests that fails with the mutant in place; None when all pass."""
+        try:
+            return self.server.failed_first(mutant.file, was, mutant.text, tests, timeout_s)
+        except ValueError:
+            pass  # more than functions change: in a process of its own
+        finally:
+            subprocess.run(["rm", "-rf", str(self.place / "tmp")], check=False)
+        try:
+            done = _run(tests, self.place, timeout_s)
+        except subprocess.TimeoutExpired:
+            return NEVER_ENDED
+        if not done.returncode:
+            return None
+        failed = (line.split(" - ")[0].split(" ", 1) for line in done.stdout.splitlines())
+        return next((words[1] for words in failed if words[0] in ("FAILED", "ERROR")), COULD_NOT_RUN)
+
+
+def _try_all(chosen: Sequence[Mutant], test_map: TestMap, workers: int, seconds: float) -> list[Mutant]:
     """Those that no test notices. As many are tried at once as there are workers, each in a copy of its own."""
-    places: Queue[Path] = Queue()
+    copies: Queue[_Copy] = Queue()
     missed: list[Mutant] = []
     sharp: Counter[tuple[str, str]] = Counter()
     passes: dict[str, bool] = {}
@@ -171,34 +208,46 @@ def _try_all(chosen: Sequence[Mutant], test_map: TestMap, workers: int) -> list[
         # What noticed the last mutants of a file likely notices the next; the quickest first among the others.
         tests = test_map.tests_of(mutant.file, mutant.lines)
         tests.sort(key=lambda test: -sharp[mutant.file, test])
-        place = places.get()
+        tests = list(_within(seconds, tests, test_map))
+        copy = copies.get()
         try:
             while True:
                 tests = [test for test in tests if passes.get(test, True)]
-                noticed_by = _noticed_by(mutant, tests, test_map, place)
+                noticed_by = _noticed_by(mutant, tests, test_map, copy)
                 # A test that fails without the mutant, too, notices nothing: each is asked that once.
                 if noticed_by not in test_map.seconds or passes.get(noticed_by):
                     break
-                passes[noticed_by] = _run([noticed_by], place).returncode == 0
+                passes[noticed_by] = _run([noticed_by], copy.place).returncode == 0
                 if not passes[noticed_by]:
                     print(f"FAILS WITHOUT ANY MUTANT, and is left out: {noticed_by}", flush=True)
         finally:
-            places.put(place)
+            copies.put(copy)
         if noticed_by is None:
             missed.append(mutant)
         sharp[mutant.file, noticed_by or ""] += 1
         print(f"{'MISSED ' if noticed_by is None else 'noticed'} {mutant}  [{noticed_by or f'{len(tests)} tests'}]")
         sys.stdout.flush()
 
-    with tempfile.TemporaryDirectory(prefix="nuvik-mutants-", dir=QUICK_PLACE) as folder:
+    with tempfile.TemporaryDirectory(prefix="nuvik-mutants-", dir=QUICK_PLACE) as folder, ExitStack() as at_end:
         for number in range(workers):
-            places.put(_copy_of_the_project(Path(folder) / str(number)))
+            copies.put(copy := _Copy.made(Path(folder) / str(number)))
+            at_end.callback(copy.server.end)
         with ThreadPoolExecutor(workers) as pool:
             list(pool.map(attempt, chosen))
     return missed
 
 
-def _copy_of_the_project(place: Path) -> Path:
+def _within(seconds: float, tests: Sequence[str], test_map: TestMap) -> Iterator[str]:
+    """The first of these tests, as many as take so long; at least one where there is any."""
+    spent_s = 0.0
+    for test in tests:
+        if spent_s >= seconds:
+            return
+        yield test
+        spent_s += test_map.seconds.get(test, 0.0)
+
+
+def _copy_of_the_project(place: Path) -> None:
     """A copy in which the tests run as here. Raises TestsFail where they cannot: then every mutant would be noticed."""
     for part in ("src", "tests", "bench", "docs"):
         shutil.copytree(ROOT / part, place / part, ignore=shutil.ignore_patterns("__pycache__", "screenshots"))
@@ -207,7 +256,6 @@ def _copy_of_the_project(place: Path) -> Path:
     done = subprocess.run(words, cwd=place, env=_environment(place), capture_output=True, text=True, check=False)
     if done.returncode:
         raise TestsFail("\n".join(done.stdout.splitlines()[-8:]))
-    return place
 
 
 def _environment(place: Path) -> dict[str, str]:
@@ -221,22 +269,19 @@ def _environment(place: Path) -> dict[str, str]:
     }
 
 
-def _noticed_by(mutant: Mutant, tests: Sequence[str], test_map: TestMap, place: Path) -> str | None:
+def _noticed_by(mutant: Mutant, tests: Sequence[str], test_map: TestMap, copy: _Copy) -> str | None:
     """What failed first with this mutant; None when all tests pass, or none runs the statement at all."""
-    file = place / mutant.file
-    whole = file.read_text(encoding="utf-8")
-    file.write_text(mutant.text, encoding="utf-8")
+    file = copy.place / mutant.file
+    was = file.read_text(encoding="utf-8")
+    file.write_text(mutant.text, encoding="utf-8")  # for what starts Nuvik as a program
     try:
         for batch in _in_batches(tests, test_map):
             usual_s = sum(test_map.seconds.get(test, 0) for test in batch)
-            done = _run(batch, place, _PATIENCE * usual_s + _PATIENCE_S)
-            if done.returncode:
-                failed = (line.split(" - ")[0].split(" ", 1) for line in done.stdout.splitlines())
-                return next((words[1] for words in failed if words[0] in ("FAILED", "ERROR")), "it could not run")
-    except subprocess.TimeoutExpired:
-        return "the tests never ended"
+            failed = copy.failed_first(mutant, was, batch, _PATIENCE * usual_s + _PATIENCE_S)
+            if failed is not None:
+                return failed
     finally:
-        file.write_text(whole, encoding="utf-8")
+        file.write_text(was, encoding="utf-8")
     return None
 
 

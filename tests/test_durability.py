@@ -6,11 +6,14 @@ import os
 
 import pytest
 
+from conftest import fill
 from nuvik.core.carrying.run import release, undo
 from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.base import drive_holding
+from nuvik.core.model.emptied import Emptied
 from nuvik.core.model.journal import State
 from nuvik.core.stages.workspace import Workspace
+from nuvik.core.store.emptied import EmptiedFolders
 from nuvik.core.store.journal import Journal
 from refusals import Recorder, hook, shift
 
@@ -71,3 +74,25 @@ def test_every_change_of_a_name_is_durable_before_the_next_state(world, ferry, m
     states = {state for operation, state in recorder.done if operation == "state"}
     assert states >= set(State) - {State.PLANNED}
     assert not_durable(workspace, recorder.done, lacks) == []
+
+
+def test_every_change_of_a_name_is_durable_before_the_next_state_of_an_emptied_folder(world, monkeypatch):
+    path = fill(world.path("kestrel", "Vane cache"), files=4)
+    (path / "CACHEDIR.TAG").write_text("Signature: 8a477f597d28d172789f06886806bc55\n")
+    workspace = world.open()
+    workspace.survey.take()
+    recorder, plain = hook(workspace), EmptiedFolders.keep
+
+    def kept(folders: EmptiedFolders, emptied: Emptied) -> Emptied:
+        recorder.done.append(("state", str(emptied.state)))
+        return plain(folders, emptied)
+
+    monkeypatch.setattr(EmptiedFolders, "keep", kept)
+    stage = workspace.emptying
+    stage.set_aside(stage.find(str(path)))
+    stage.put_back(1)
+    stage.set_aside(stage.find(str(path)))
+    stage.release(2)
+    states = [state for operation, state in recorder.done if operation == "state"]
+    assert states == ["aside", "putting-back", "back", "aside", "releasing", "gone"]
+    assert not_durable(workspace, recorder.done, "nothing") == []
