@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import os
 import shutil
+from contextlib import suppress
 from itertools import pairwise
 from pathlib import Path
 
@@ -278,7 +279,9 @@ def test_the_compiled_part_and_the_plain_way_tell_the_same_of_a_folder(tmp_path,
     os.mkfifo(folder / "pipe")
     os.utime(folder / "sparse.dat", ns=(-(10**18), 4 * 10**18))
     put(folder / "marked").chmod(0o4751)
-    os.setxattr(folder / "marked", "user.note", b"x")
+    with suppress(OSError):  # not every temporary folder keeps them
+        os.setxattr(folder / "marked", "user.note", b"x")
+    unusual = {"file-0004.bin", *(["marked"] if os.listxattr(folder / "marked") else [])}
     handle = os.open(folder, os.O_RDONLY)
     with open(folder / "file-0004.bin", "ab"):
         try:
@@ -292,6 +295,6 @@ def test_the_compiled_part_and_the_plain_way_tell_the_same_of_a_folder(tmp_path,
     assert compiled == plainly and all(type(entry) is EntryRecord for entry in compiled.files)
     assert set(compiled.holes) == {"above/marked", "above/sparse.dat"}
     assert {"twin", "pipe", "data"} <= {name for name, _ in compiled.others}
-    assert inside.keys() == {"marked", "file-0004.bin"} and inside["file-0004.bin"].written
+    assert inside.keys() == unusual and inside["file-0004.bin"].written
     with pytest.raises(NotADirectoryError):
         list_entries(os.open(folder / "marked", os.O_RDONLY), "")

@@ -1,0 +1,207 @@
+"""Faults of drives at single moments: what is said, what is kept, and what is left behind."""
+
+from __future__ import annotations
+
+import errno
+import os
+from collections.abc import Callable
+from contextlib import suppress
+from pathlib import Path
+
+import pytest
+
+from conftest import MB, World, fill, picture, put
+from nuvik.core.carrying import guards
+from nuvik.core.carrying.aside_folders import held, held_folder, incoming
+from nuvik.core.carrying.explain_oserror import stopped_by
+from nuvik.core.carrying.run import release, resume, undo
+from nuvik.core.hosts import syscalls
+from nuvik.core.model.emptied import EmptiedState
+from nuvik.core.model.errors import Refused, Stopped
+from nuvik.core.model.journal import State
+from nuvik.core.stages.workspace import Workspace
+from refusals import hook, move_of, once, shift, target_of
+
+
+def fails(operation: str, part: str, fault: OSError) -> Callable[[str, str], None]:
+    """A drive that fails at the first such operation on a path that holds this part."""
+
+    def fail(happening: str, path: str) -> None:
+        if happening == operation and part in path:
+            raise fault
+
+    return fail
+
+
+# -- while copying -----------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("filename", "named"), [(None, "long.bin"), (7, "long.bin"), ("/elsewhere/other.bin", "other.bin")]
+)
+def test_a_fault_that_names_no_path_is_that_of_the_file_at_hand(world, ferry, filename, named):
+    put(ferry / "long.bin", 3 * MB)
+    workspace = world.open()
+    hook(workspace, fails("write", "long.bin", OSError(errno.EIO, os.strerror(errno.EIO), filename)))
+    with pytest.raises(Stopped, match=named):
+        shift(workspace, ferry)
+
+
+def test_each_file_reaches_its_medium_where_a_whole_drive_cannot_be_flushed(world, ferry, monkeypatch):
+    (ferry / "long.bin").write_bytes(os.urandom(3 * MB))
+    flushed: list[bool] = []
+    plain = "nuvik.core.hosts.small_files.write_many"
+    write_many = __import__("nuvik.core.hosts.small_files", fromlist=["write_many"]).write_many
+    monkeypatch.setattr(syscalls, "sync_volume", lambda *_: False)
+    monkeypatch.setattr(
+        plain, lambda writings, owned, flush, width: flushed.append(flush) or write_many(writings, owned, flush, width)
+    )
+    workspace = world.open()
+    recorder = hook(workspace)
+    shift(workspace, ferry, on_trial=True)
+    copy = os.path.join(incoming(move_of(world)), "long.bin")
+    written = [operation for operation, path in recorder.done if path == copy and operation in ("write", "flush")]
+    assert written[-1] == "flush" and "write" in written
+    assert all(flushed), "small files as well, and folders"
+    assert ("flush", os.path.dirname(copy)) in recorder.done
+
+
+def test_a_fault_without_any_drive_names_both_or_says_a_drive(world, ferry):
+    shift(world.open(), ferry, on_trial=True)
+    work, move = world.open().carry.work(), move_of(world)
+    assert "Kestrel or Heron could not" in str(stopped_by(work, move, OSError(errno.EIO, "x")))
+    assert "Heron could not be read or written (" in str(stopped_by(work, move, OSError(errno.EIO, "x", move.target)))
+    work.drives = lambda: ()
+    assert str(stopped_by(work, move, OSError(errno.EIO, "x"))).startswith("a drive could not be read or written.")
+
+
+# -- a drive without a free byte ---------------------------------------------------------------------------
+
+
+def test_a_full_drive_still_lets_its_library_go_and_leaves_no_half_written_note(world, ferry):
+    workspace = world.open()
+    hook(workspace, fails("write", "held", OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))))
+    shift(workspace, ferry, on_trial=True)
+    assert os.listdir(held_folder(move_of(world))) == ["content"]
+    undo(world.open().carry.work(), "1")
+    assert ferry.is_dir() and not ferry.is_symlink()
+
+
+@pytest.mark.parametrize(("part", "fault"), [("incoming", errno.ENOSPC), ("held", errno.EIO)])
+def test_any_other_note_that_cannot_be_written_stops_the_move(world, ferry, part, fault):
+    workspace = world.open()
+    hook(workspace, fails("write", f"{part}-1-", OSError(fault, os.strerror(fault))))
+    with pytest.raises(Stopped):
+        shift(workspace, ferry, on_trial=True)
+    resume(world.open().carry.work())
+    assert move_of(world).state is State.ON_TRIAL
+
+
+def test_what_somebody_put_beside_an_original_stays_and_what_a_stop_left_goes(world, ferry):
+    shift(world.open(), ferry, on_trial=True)
+    ours = Path(held_folder(move_of(world)))
+    (ours / "about.json.new").write_text("half")
+    release(world.open().carry.work(), "1")
+    assert not ours.exists()
+    undo(world.open().carry.work(), "1")
+    shift(world.open(), ferry, on_trial=True)
+    ours = Path(held_folder(move_of(world, 3)))
+    (ours / "mine.txt").write_text("mine")
+    release(world.open().carry.work(), "3")
+    assert sorted(path.name for path in ours.iterdir()) == ["about.json", "mine.txt"]
+    assert move_of(world, 3).state is State.RELEASED
+
+
+# -- while an original goes --------------------------------------------------------------------------------
+
+
+def test_what_comes_into_an_original_while_it_goes_is_named_and_kept(world, ferry):
+    shift(world.open(), ferry, on_trial=True)
+    original, workspace = Path(held(move_of(world))), world.open()
+    comes = once(lambda operation, path: operation == "remove", lambda: put(original / "data" / "late.txt"))
+    hook(workspace, comes)
+    with pytest.raises(Stopped, match=r"late\.txt exists nowhere else"):
+        release(workspace.carry.work(), "1")
+    assert (original / "data" / "late.txt").exists() and target_of(world).is_dir()
+
+
+def test_an_original_that_did_not_go_is_never_taken_for_gone(world, ferry, monkeypatch):
+    shift(world.open(), ferry, on_trial=True)
+    with monkeypatch.context() as failing:
+        failing.setattr(guards, "_all_went", lambda work, going, now: False)
+        with pytest.raises(Stopped, match="is not empty after its files were removed"):
+            release(world.open().carry.work(), "1")
+    workspace = world.open()
+    hook(workspace, fails("remove", "held", OSError(errno.EIO, os.strerror(errno.EIO))))
+    with pytest.raises(Stopped, match="could not be read or written"):
+        resume(workspace.carry.work())
+    assert picture(target_of(world)) == picture(held(move_of(world)))
+
+
+# -- emptying ----------------------------------------------------------------------------------------------
+
+
+def cache(world: World) -> tuple[Path, Workspace]:
+    path = fill(world.path("kestrel", "Vane cache"), files=4)
+    (path / "CACHEDIR.TAG").write_text("Signature: 8a477f597d28d172789f06886806bc55\n")
+    with suppress(OSError):  # not every temporary folder keeps them
+        os.setxattr(path, "user.note", b"of the cache")
+    workspace = world.open()
+    workspace.survey.take()
+    return path, workspace
+
+
+@pytest.mark.parametrize(
+    ("operation", "part", "fault", "says"),
+    [
+        ("mkdir", "emptied", errno.EROFS, "Nothing was changed"),
+        ("write", "about.json", errno.EIO, "Nothing was changed"),
+        ("rename", "Vane cache", errno.EACCES, "Nothing was changed"),
+        ("mkdir", "emptied", errno.ENOSPC, "Nothing was changed"),
+    ],
+)
+def test_a_folder_that_cannot_be_emptied_is_as_it_was_and_nothing_is_left(world, operation, part, fault, says):
+    path, workspace = cache(world)
+    whole = picture(path)
+    hook(workspace, fails(operation, part, OSError(fault, os.strerror(fault))))
+    with pytest.raises(Refused, match=says) as refused:
+        workspace.emptying.set_aside(workspace.emptying.find(str(path)))
+    assert ("Delete a small file" in (refused.value.next_step or "")) == (fault == errno.ENOSPC)
+    assert picture(path) == whole and not [name for name in os.listdir(path.parent) if name.startswith(".nuvik")]
+    assert world.open().emptying.kept() == []
+
+
+def test_a_fault_after_the_contents_were_put_aside_goes_on_later(world):
+    path, workspace = cache(world)
+    whole = picture(path)
+    hook(workspace, fails("rename", "/fresh", OSError(errno.EIO, os.strerror(errno.EIO))))
+    with pytest.raises(Stopped, match="is kept at"):
+        workspace.emptying.set_aside(workspace.emptying.find(str(path)))
+    again = world.open().emptying
+    with pytest.raises(Refused):
+        again.put_back(99)
+    (kept,) = again.kept()
+    assert kept.state is EmptiedState.ASIDE and picture(again.content_of(kept)) == whole
+    assert sorted(os.listdir(os.path.dirname(again.content_of(kept)))) == ["about.json", "content"]
+    if os.listxattr(again.content_of(kept)):
+        assert os.getxattr(path, "user.note") == b"of the cache"
+
+
+def test_no_descriptor_stays_open(world, ferry):
+    path, workspace = cache(world)
+    stage = workspace.emptying
+
+    def every_act() -> None:
+        shift(workspace, ferry, on_trial=True)
+        undo(workspace.carry.work(), "last")
+        stage.set_aside(stage.find(str(path)))
+        stage.put_back(stage.kept()[-1].id)
+        stage.set_aside(stage.find(str(path)))
+        stage.release(stage.kept()[-1].id)
+        fill(path, files=2)
+        workspace.survey.take()
+
+    every_act()
+    before = len(os.listdir("/proc/self/fd"))
+    every_act()
+    assert len(os.listdir("/proc/self/fd")) == before
