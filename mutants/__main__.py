@@ -70,6 +70,8 @@ TESTS = (
     "tests/test_single_guards.py",
     "tests/test_records.py",
     "tests/test_copying.py",
+    "tests/test_faults.py",
+    "tests/test_leftovers.py",
     "tests/test_durability.py",
     "tests/test_tethers.py",
     "tests/test_emptying.py",
