@@ -20,7 +20,7 @@ from nuvik.core.carrying.aside_folders import incoming
 from nuvik.core.carrying.batches import batches
 from nuvik.core.carrying.copying import copy_library
 from nuvik.core.carrying.proof import prove_copy
-from nuvik.core.carrying.run import resume
+from nuvik.core.carrying.run import resume, undo
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.many_files import list_entries, list_entries_plainly
 from nuvik.core.hosts.small_files import MOST_BYTES_IN_BATCH, MOST_IN_BATCH
@@ -298,3 +298,51 @@ def test_the_compiled_part_and_the_plain_way_tell_the_same_of_a_folder(tmp_path,
     assert inside.keys() == unusual and inside["file-0004.bin"].written
     with pytest.raises(NotADirectoryError):
         list_entries(os.open(folder / "marked", os.O_RDONLY), "")
+
+
+# -- taking back -------------------------------------------------------------------------------------------
+
+
+def test_what_a_plain_file_system_could_not_keep_comes_back_but_for_newer_work(world, ferry):
+    world.data["drive"][1]["filesystem"] = "exfat"
+    world.write()
+    for number, path in enumerate(sorted(ferry.rglob("*"))):
+        path.chmod(0o700 + number)
+    before = picture(ferry)
+    shift(world.open(), ferry)
+    target = target_of(world)
+    assert picture(target) != before, "no modes there"
+    (target / "data" / "one.bin").write_text("newer")
+    (target / "data" / "two.bin").unlink()
+    (target / "data" / "two.bin").mkdir()
+    newer = picture(target)
+    undo(world.open().carry.work(), "1")
+    after = picture(ferry)
+    assert after.keys() == before.keys()
+    for path, (kind, mode, *rest) in after.items():
+        assert mode == before[path][1] or kind != before[path][0], "the mode of whatever still is of its kind"
+        if path == b"data/one.bin":
+            assert rest == list(newer[path][2:]), "contents and time are those of now"
+        elif kind == "file":
+            assert (kind, mode, *rest) == before[path]
+
+
+def test_times_and_links_come_back_as_they_were(world, ferry):
+    for name, words in (("out", "../Other/goal"), ("led", "../Other/led"), ("in", "start.bin")):
+        (ferry / name).symlink_to(words)
+    before = picture(ferry)
+    shift(world.open(), ferry)
+    target = target_of(world)
+    assert (
+        os.readlink(target / "out") == str(ferry.parent / "Other" / "goal")
+        and os.readlink(target / "in") == "start.bin"
+    )
+    coarse = target / "start.bin"
+    os.utime(coarse, ns=(10**18, coarse.stat().st_mtime_ns // 10**9 * 10**9))
+    (target / "led").unlink()
+    (target / "led").symlink_to("/elsewhere")
+    undo(world.open().carry.work(), "1")
+    after = picture(ferry)
+    assert after[b"led"][1] == b"/elsewhere", "that was changed since"
+    same = {path for path in before if path not in (b"led", b".")}
+    assert {path: after[path] for path in same} == {path: before[path] for path in same}

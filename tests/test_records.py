@@ -166,6 +166,8 @@ def test_whoever_may_give_a_group_is_root_or_in_it(monkeypatch):
     assert [marks._may_give_group(group) for group in (1000, 6, 7)] == [True, True, False]
     monkeypatch.setattr(os, "geteuid", lambda: 0)
     assert marks._may_give_group(7)
+    monkeypatch.delattr(os, "geteuid")
+    assert not marks._may_give_group(7), "where there are none"
 
 
 # -- what may go -------------------------------------------------------------------------------------------

@@ -69,7 +69,7 @@ class _Queue:
         """Whatever ended the run early; the first of several."""
         work, moves = self.work, self.moves
         refusals = [trouble for _, trouble in self.troubles if isinstance(trouble, Refused)]
-        if refusals and not self._touched():
+        if refusals and all(move.state is State.PLANNED for move in again(work, moves)):  # nothing was touched
             work.journal.keep(*(replace(move, state=State.UNDONE, problem=refusals[0].what) for move in moves))
             raise refusals[0]
         stops = [
@@ -124,9 +124,6 @@ class _Queue:
             self.troubles.append((move, trouble))
         else:
             raise trouble
-
-    def _touched(self) -> bool:
-        return bool(self.done) or any(move.state is not State.PLANNED for move in again(self.work, self.moves))
 
 
 class _AtOnce(Executor):
