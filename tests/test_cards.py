@@ -174,7 +174,7 @@ def test_cards_by_commands(world, capsys):
         "2.5 times a week",
         "40.0 MB/s",
         "stays where it is",
-        "really use",
+        "active use",
         "the part Add-ons (game)",
     ):
         assert words in printed
@@ -200,7 +200,7 @@ def test_cards_by_commands(world, capsys):
     assert run(["survey", *at, *other]) == 0
     assert "Kite makers" in capsys.readouterr().out
     assert run(["card", str(game), "--forget", *at]) == 0
-    assert "you have not said anything about it" in capsys.readouterr().out
+    assert "you have set nothing for it" in capsys.readouterr().out
     command = ["card", str(game)]
     for words, code in (
         (["card", "/nowhere"], 2),

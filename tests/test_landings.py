@@ -114,7 +114,7 @@ def test_a_landing_is_told_to_every_setting_that_was_taught_and_taken_back(world
     assert run([*teach, "name"]) == 3, "that is no folder"
     assert run(["landing", "game", *at, "--add", "--file", str(shelf / "odd.ini"), "--key", "a.last"]) == 0
     assert run(["landing", "game", *at, "--remove", "3"]) == 0 and run(["landing", "game", *at, "--remove", "3"]) == 2
-    assert run(["landing", "game", new, *at]) == 0 and old in (shelf / "shelf.json").read_text(), "not told yet"
+    assert run(["landing", "game", new, *at]) == 0 and old in (shelf / "shelf.json").read_text(), "do not use it yet"
     assert run(["landing", "game", "--yes", "--gather", *at]) == 0
     assert (shelf / "shelf.json").read_text() == f'{{"new": "{new}", "more": "{new}/", "name": "Games"}}'
     links = sorted(name for name in os.listdir(new) if name != "Games")

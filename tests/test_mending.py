@@ -152,10 +152,10 @@ def test_what_a_sidecar_says_counts_only_where_its_folder_bears_it_out(on_trial,
     newer = json.dumps({**data, "format": "nuvik-aside/3"})
     for junk in ("", "{}", "[]", "[" * 90_000, '{"format": "nuvik-aside/2"}', newer, "x" * 2_000_000):
         about.write_text(junk)
-        assert "nothing says to which library" in the_only(again, Repair.NONE)
+        assert "does not say which library" in the_only(again, Repair.NONE)
     about.unlink()
     os.mkfifo(about)
-    assert "nothing says to which library" in the_only(again, Repair.NONE)
+    assert "does not say which library" in the_only(again, Repair.NONE)
 
 
 def test_a_copy_in_which_somebody_worked_is_not_removed(on_trial, tmp_path):

@@ -541,7 +541,7 @@ def test_two_drives_with_one_identity_are_told_apart_and_let_alone(real_drives, 
     for goal in ("copy", str(large)):
         assert run(["shift", str(library), goal, "--yes", *state]) == 3
         printed = capsys.readouterr()
-        assert "carry one identity, as copies do" in printed.out + printed.err
+        assert "have the same identity, as copies do" in printed.out + printed.err
     assert library.is_dir() and not library.is_symlink() and os.listdir(large) == ["lost+found"]
     workspace = open_workspace(None, str(tmp_path / "state"))
     labels = {drive.label: drive.copy_of for drive in workspace.drives.all() if drive.attached}
