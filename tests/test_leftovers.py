@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from conftest import World
-from nuvik.core.carrying.aside_folders import held
+from nuvik.core.carrying.aside_folders import held, held_folder
 from nuvik.core.carrying.guards import Loss
 from nuvik.core.carrying.mending import find_leftovers
 from nuvik.core.carrying.mending.find_leftovers import _Folder, _held, _if_empty, _incoming, _link
@@ -19,6 +19,7 @@ from nuvik.core.carrying.mending.mend import _in_words
 from nuvik.core.carrying.mending.seen_here import SeenMove
 from nuvik.core.carrying.move import _difference, _not_released
 from nuvik.core.carrying.proof import prove_again
+from nuvik.core.carrying.sidecar import read_sidecar
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
@@ -158,6 +159,11 @@ def test_a_fault_while_mending_is_one_of_the_move_or_of_the_folder(world, moved)
     for other in (replace(leftover, repair=Repair.CLOSE), replace(leftover, move=None)):
         words = _in_words(work, other, fault)
         assert isinstance(words, Refused) and "cannot be removed" in str(words)
+
+
+def test_the_note_beside_an_original_says_where_its_move_stands(moved):
+    sidecar = read_sidecar(FILES, held_folder(moved))
+    assert sidecar is not None and sidecar.move.state is State.ON_TRIAL
 
 
 # -- after a release ---------------------------------------------------------------------------------------

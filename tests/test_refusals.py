@@ -254,6 +254,9 @@ def test_each_check_refuses_by_name(world, ferry):
     (ferry / "film.part").write_bytes(b"")
     assert "looks like an unfinished download" in refusals(world, move, files=4)
     (ferry / "film.part").unlink()
+    (ferry / "film.part").mkdir()
+    assert "unfinished download" not in str(refusals(world, move, files=4)), "a folder of that name is no download"
+    (ferry / "film.part").rmdir()
     os.mkfifo(ferry / "pipe")
     assert "is a named pipe" in refusals(world, move)
     (ferry / "pipe").unlink()
