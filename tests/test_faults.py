@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import os
+import shutil
 from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
@@ -14,11 +15,13 @@ from conftest import MB, World, fill, picture, put
 from nuvik.core.carrying import guards
 from nuvik.core.carrying.aside_folders import held, held_folder, incoming
 from nuvik.core.carrying.explain_oserror import stopped_by
-from nuvik.core.carrying.run import release, resume, undo
+from nuvik.core.carrying.run import carry_plan, release, resume, undo
+from nuvik.core.carrying.tethers.none import lead_on
 from nuvik.core.hosts import syscalls
 from nuvik.core.model.emptied import EmptiedState
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import State
+from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace
 from refusals import hook, move_of, once, shift, target_of
 
@@ -205,3 +208,58 @@ def test_no_descriptor_stays_open(world, ferry):
     before = len(os.listdir("/proc/self/fd"))
     every_act()
     assert len(os.listdir("/proc/self/fd")) == before
+
+
+# -- between two states ------------------------------------------------------------------------------------
+
+
+def test_a_copy_that_vanishes_at_the_switch_is_made_again_from_the_original_put_back(world, ferry):
+    whole, workspace = picture(ferry), world.open()
+
+    def fail(operation: str, path: str) -> None:
+        if operation == "flush" and ferry.is_symlink():
+            raise OSError(errno.EIO, os.strerror(errno.EIO), path)
+
+    hook(workspace, fail)
+    with pytest.raises(Stopped):
+        shift(workspace, ferry)
+    assert move_of(world).state is State.PUBLISHED and ferry.is_symlink()
+    shutil.rmtree(target_of(world))
+    resume(world.open().carry.work())
+    assert move_of(world).state is State.RELEASED and picture(target_of(world)) == whole
+
+
+def test_what_waits_in_another_plan_holds_up_taking_a_move_back(world, ferry):
+    shift(world.open(), ferry)
+    others = [(str(fill(world.path("kestrel", "Games", name), files=2)), "heron") for name in ("Kite", "Moor")]
+    workspace = world.open()
+    work = workspace.carry.work()
+    hook(workspace, once(lambda operation, path: operation == "create", work.stop.ask_after_step))
+    with pytest.raises(Stopped, match="not started"):
+        carry_plan(work, make_plan(workspace.plan.draft(others)))
+    with pytest.raises(Refused, match=r"Move 3 \(Moor\) is unfinished"):
+        undo(world.open().carry.work(), "1")
+    undo(world.open().carry.work(), "2")
+    assert move_of(world, 2).state is State.UNDONE, "of its own plan it may be"
+
+
+def test_only_links_that_still_lead_to_a_library_lead_on_with_it(world, ferry, tmp_path):
+    shift(world.open(), ferry)
+    target, work = target_of(world), world.open().carry.work()
+    work.settle(move_of(world))
+    there = put(target.parent / "There" / "start.bin").parent
+    for change, goal in ((lambda: None, there), (lambda: _lead(ferry, tmp_path), tmp_path)):
+        _lead(ferry, target)
+        change()
+        lead_on(work, str(target), str(there))
+        assert Path(os.readlink(ferry)) == goal
+    ferry.unlink()
+    ferry.mkdir()
+    lead_on(work, str(target), str(there))
+    assert not ferry.is_symlink(), "something of the user's"
+    work.let_go()
+
+
+def _lead(link: Path, goal: Path) -> None:
+    link.unlink()
+    link.symlink_to(goal)
