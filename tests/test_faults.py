@@ -17,12 +17,14 @@ from nuvik.core.carrying.aside_folders import held, held_folder, incoming
 from nuvik.core.carrying.explain_oserror import stopped_by
 from nuvik.core.carrying.run import carry_plan, release, resume, undo
 from nuvik.core.carrying.tethers.none import lead_on
-from nuvik.core.hosts import syscalls
+from nuvik.core.hosts import remove_tree, syscalls
+from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.emptied import EmptiedState
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import State
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace
+from nuvik.core.survey.walk.take_inventory import take_inventory
 from refusals import hook, move_of, once, shift, target_of
 
 
@@ -263,3 +265,53 @@ def test_only_links_that_still_lead_to_a_library_lead_on_with_it(world, ferry, t
 def _lead(link: Path, goal: Path) -> None:
     link.unlink()
     link.symlink_to(goal)
+
+
+# -- removing what was looked at ---------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("in_one_call", [True, False])
+def test_only_what_is_as_it_was_looked_at_goes(tmp_path, monkeypatch, in_one_call):
+    monkeypatch.setattr(remove_tree, "IN_ONE_CALL", in_one_call and remove_tree.IN_ONE_CALL)
+    root, files = tmp_path / "held", LocalHost().files
+    for name in ("same", "longer", "later", "replaced", "named twice", "deep/same", "deep/new beside"):
+        put(root / name).write_text(name)
+    (root / "way").symlink_to("same")
+    (root / "led").symlink_to("same")
+    os.link(root / "named twice", root / "twin")
+    known = take_inventory(files, str(root)).entries
+    facts = (root / "replaced").stat()
+    (root / "longer").write_text("longer by far")
+    os.utime(root / "longer", ns=(0, known["longer"].changed_ns))
+    os.utime(root / "later", ns=(0, 10**18))
+    put(tmp_path / "other").write_text("replaced")
+    os.utime(tmp_path / "other", ns=(facts.st_atime_ns, facts.st_mtime_ns))
+    os.replace(tmp_path / "other", root / "replaced")
+    (root / "led").unlink()
+    (root / "led").symlink_to("elsewhere")
+    put(root / "deep" / "new")
+    put(root / "new folder" / "file")
+    with pytest.raises(OSError, match="not empty"):
+        files.remove_tree(str(root), known)
+    left = {str(path.relative_to(root)) for path in root.rglob("*") if path.is_symlink() or not path.is_dir()}
+    assert left == {"longer", "later", "replaced", "led", "deep/new", "new folder/file"}
+    files.remove_tree(str(root))
+    assert not root.exists()
+    files.remove_tree(str(root))
+
+
+def test_a_copy_that_is_out_of_date_is_never_seen_by_programs(world, ferry):
+    workspace, seen = world.open(), list[bool]()
+    change = once(
+        lambda operation, path: operation == "read" and "-incoming-" in path,
+        lambda: (ferry / "start.bin").write_text("changed while its copy was proven"),
+    )
+
+    def look(operation: str, path: str) -> None:
+        change(operation, path)
+        start = target_of(world) / "start.bin"
+        seen.append(not start.exists() or start.read_text() == "changed while its copy was proven")
+
+    hook(workspace, look)
+    shift(workspace, ferry)
+    assert all(seen) and (target_of(world) / "start.bin").exists()
