@@ -205,6 +205,17 @@ def test_no_descriptor_stays_open(world, ferry):
         stage.release(stage.kept()[-1].id)
         fill(path, files=2)
         workspace.survey.take()
+        shift(workspace, ferry, on_trial=True)
+        for attached in (False, True):
+            world.data["drive"][1]["attached"] = attached
+            world.write()
+            if not attached:
+                undo(world.open().carry.work(), "last")
+        shutil.rmtree(target_of(world))
+        os.makedirs(empty := os.path.join(path.parent, ".nuvik-held-77-0123abcd"))
+        logbook = world.open().logbook
+        logbook.mend(logbook.leftovers())
+        assert not os.path.exists(empty)
 
     every_act()
     before = len(os.listdir("/proc/self/fd"))
