@@ -165,6 +165,15 @@ def test_whatever_became_of_a_copy_the_proof_names_it(tmp_path_factory, number, 
     assert bool(wrong) == (picture(incoming(move)) != whole)
 
 
+def test_a_name_that_no_longer_shares_its_contents_is_named(tmp_path):
+    world = _world(tmp_path)
+    move = half_carried(world, Path(world.path("kestrel", "Games", "Ferry")))
+    _on_its_own(Path(incoming(move)) / "data" / "twin.bin")
+    work = world.open().carry.work()
+    assert prove_copy(work, work.settle(move)) == ["data", "data/twin.bin"], "the folder has another time"
+    work.let_go()
+
+
 def _world(folder: Path) -> World:
     """A small library of every kind of entry on one of two drives."""
     world = World(folder / "world", {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})

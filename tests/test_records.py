@@ -14,6 +14,7 @@ import pytest
 from nuvik.core.carrying import marks
 from nuvik.core.carrying.guards import Loss, _as_written, _missing, _unchanged, remove_emptied
 from nuvik.core.carrying.marks import MarkRefused, checksum_of_attributes, difference, mark
+from nuvik.core.carrying.proof import _is_as_recorded
 from nuvik.core.hosts.attributes import FLAGS
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.filesystems import rules_of
@@ -253,3 +254,31 @@ def test_what_an_emptied_folder_held_goes_with_the_folder_in_which_it_lies_once_
     remove_emptied(files, str(ours), str(ours / "content"), str(emptied))
     assert not ours.exists() and emptied.exists()
     assert stat.S_ISDIR(emptied.lstat().st_mode)
+
+
+@pytest.mark.parametrize(
+    ("now", "entry", "marks", "same"),
+    [
+        (FILE, FILE, FILE, True),
+        (FILE._replace(accessed_ns=1, altered_ns=1, inode="2:2"), FILE, FILE, True),
+        (FILE, FILE, FILE._replace(mode=0o600), False),
+        (FILE._replace(mode=0o600), FILE, FILE._replace(mode=0o600), True),
+        (FILE, FILE, FILE._replace(changed_ns=NOON + 10**10), False),
+        (FILE._replace(size=11), FILE, FILE, False),
+        (FOLDER, FILE, FILE, False),
+        (FILE, FILE._replace(kind="hard-link", link="a"), FILE, True),
+        (LINK, LINK, LINK, True),
+        (LINK, LINK._replace(carried_link="/whole/goal"), LINK._replace(carried_link="/whole/goal"), False),
+        (LINK._replace(link="/whole/goal"), LINK, LINK._replace(carried_link="/whole/goal"), True),
+        (LINK._replace(link="other"), LINK, LINK, False),
+    ],
+)
+def test_a_copy_is_as_recorded_when_it_has_the_marks_that_it_should_have(now, entry, marks, same):
+    assert _is_as_recorded(entry, entry if marks == entry else marks, now, EXT4) is same
+
+
+def test_a_time_that_was_withheld_is_the_one_that_counts():
+    later = NOON + 10**9
+    entry = FILE._replace(withheld=Withheld({}, ("time",), later).to_text())
+    assert _is_as_recorded(entry, entry, FILE._replace(changed_ns=later), EXT4)
+    assert not _is_as_recorded(entry, entry, FILE, EXT4)
