@@ -47,7 +47,7 @@ CORE = "src/nuvik/core"
 KILLED_SHARE = 0.95
 _BY_CHANCE = 0.05
 """Fewer than the share are put down to the sample unless they are less likely than this."""
-_PATIENCE, _PATIENCE_S = 4.0, 30.0
+_PATIENCE, _PATIENCE_S = 3.0, 20.0
 """A mutant that makes its tests take so many times as long, and seconds more, makes them run for ever."""
 _FIRST_TESTS_S = 15.0
 """So many seconds of tests run before the others: a mutant that never ends is given up after minutes, not an hour."""
