@@ -31,7 +31,7 @@ from nuvik.core.survey.recognise.trade_words import OF_THE_FILE_SYSTEM
 from nuvik.core.survey.walk.folder_tree import Folder, Tree, folder_in
 from nuvik.core.survey.walk.no_collecting import no_collecting
 from nuvik.core.survey.walk.quick_walk import Again, WalkedTree, quick_trees
-from nuvik.core.survey.walk.walk_pool import Glimpse, size_tree, size_trees
+from nuvik.core.survey.walk.walk_pool import WALKED_ALONE_ENTRIES, Glimpse, size_tree, size_trees
 
 _LINKS_LOOKED_AT = 2_000
 """So many links of a library are followed to tell whether they lead anywhere."""
@@ -162,7 +162,7 @@ def survey_library(
     if reason := host.why_protected(root):
         raise Refused(f"{shown(root)} must not be moved: {reason}.", next_step="Choose a library inside it.")
     context = Context(host, host.surroundings())
-    tree = size_tree(host, drives, root, stop)
+    tree = size_tree(host, drives, root, stop, alone_entries=WALKED_ALONE_ENTRIES)
     candidate = LibraryCandidate(root, next((card for card in cards if card.path == root), None))
     makers = _Makers(
         host,

@@ -29,8 +29,9 @@ KEPT_DEPTH = 8
 """Folders up to this depth below a root or a home are listed separately; deeper ones count with their ancestor."""
 _SLICE_HERE = 2_000
 """Entries of a slice for which the caller waits."""
-_CALL_AFTER_ENTRIES, _CALL_AFTER_S = 60_000, 0.4
-"""Others are called only for what takes longer than their start does."""
+_CALL_AFTER_ENTRIES, _CALL_AFTER_S = 6_000, 0.4
+WALKED_ALONE_ENTRIES = 60_000
+"""A single library is mostly walked before others would have started: that is quick to wait for, and costs less."""
 _TELL_EVERY_S = 0.1
 _SILENT_S = 5.0
 """A drive from which no walker came back for so long is asked whether it answers at all."""
@@ -53,9 +54,11 @@ def size_trees(
     keep_depth: int = KEPT_DEPTH,
     homes: Iterable[str] = (),
     glimpse: Glimpse | None = None,
+    alone_entries: int | None = None,
 ) -> list[Tree]:
     """Size the trees at these paths, none of which may lie in another; `kept` folders are listed at any depth, and
-    below `homes` depth is counted anew. A walk that takes long shows its trees now and then to `glimpse`.
+    below `homes` depth is counted anew. A walk that takes long shows its trees now and then to `glimpse`. Others help
+    after so many entries, or after a moment.
 
     A root that cannot be read gives a tree with a problem; a stop gives trees that are marked as not complete.
     """
@@ -63,7 +66,7 @@ def size_trees(
     kept = tuple(kept)
     homes = tuple(homes)
     jobs = [walk_job(host, drives, root, barriers, kept, keep_depth, homes) for root in roots]
-    work = _Work(jobs, report, stop or Stop(), glimpse)
+    work = _Work(jobs, report, stop or Stop(), glimpse, _CALL_AFTER_ENTRIES if alone_entries is None else alone_entries)
     work.run()  # may take an hour, and the screens go on meanwhile: what they leave behind has to be collected
     with no_collecting():
         for job in jobs:
@@ -73,10 +76,15 @@ def size_trees(
 
 
 def size_tree(
-    host: Host, drives: tuple[Drive, ...], root: str, stop: Stop | None = None, keep_depth: int = KEPT_DEPTH
+    host: Host,
+    drives: tuple[Drive, ...],
+    root: str,
+    stop: Stop | None = None,
+    keep_depth: int = KEPT_DEPTH,
+    alone_entries: int | None = None,
 ) -> Tree:
     """Size one tree. Raises StopRequested."""
-    tree = size_trees(host, drives, [root], stop=stop, keep_depth=keep_depth)[0]
+    tree = size_trees(host, drives, [root], stop=stop, keep_depth=keep_depth, alone_entries=alone_entries)[0]
     if stop is not None:
         stop.check()
     return tree
@@ -85,8 +93,11 @@ def size_tree(
 class _Work:
     """All jobs, and who is at which."""
 
-    def __init__(self, jobs: list[WalkJob], report: SurveyReport, stop: Stop, glimpse: Glimpse | None) -> None:
+    def __init__(
+        self, jobs: list[WalkJob], report: SurveyReport, stop: Stop, glimpse: Glimpse | None, alone_entries: int
+    ) -> None:
         self._jobs, self._report, self._stop, self._glimpse = jobs, report, stop, glimpse
+        self._alone_entries = alone_entries
         self._glimpse_due_s = time.monotonic() + _GLIMPSE_AFTER_S
         self._walkers: list[Walker] = []
         self._changed = threading.Condition()
@@ -114,7 +125,7 @@ class _Work:
                 self._tell()
                 self._show_glimpse()
                 if not self._walkers and (
-                    self._entries > _CALL_AFTER_ENTRIES or time.monotonic() - began_s > _CALL_AFTER_S
+                    self._entries > self._alone_entries or time.monotonic() - began_s > _CALL_AFTER_S
                 ):
                     self._call_walkers()
         finally:
