@@ -47,17 +47,19 @@ def _start(world: str, socket: str) -> tuple[float, int]:
     subprocess.run([*tmux, "new-session", "-d", "-s", "nuvik", "-x", "159", "-y", "47", program], check=True)
     try:
         while True:
-            seen = subprocess.run(
-                [*tmux, "capture-pane", "-p", "-t", "nuvik"], capture_output=True, text=True, check=True
-            )
-            if _LAST in seen.stdout or time.perf_counter() - began > 60:
+            seen = _printed([*tmux, "capture-pane", "-p", "-t", "nuvik"])
+            if _LAST in seen or time.perf_counter() - began > 60:
                 break
             time.sleep(0.02)
         seconds = time.perf_counter() - began
-        pid = subprocess.run(
-            [*tmux, "display-message", "-p", "-t", "nuvik", "#{pane_pid}"], capture_output=True, text=True, check=True
-        ).stdout
+        process = psutil.Process(int(_printed([*tmux, "display-message", "-p", "-t", "nuvik", "#{pane_pid}"])))
         time.sleep(2.0)
-        return seconds, psutil.Process(int(pid)).memory_info().rss
+        peak = process.memory_info().rss
     finally:
         subprocess.run([*tmux, "kill-server"], check=False)
+    psutil.wait_procs([process], timeout=20)  # it may still write into the folder that goes next
+    return seconds, peak
+
+
+def _printed(words: list[str]) -> str:
+    return subprocess.run(words, capture_output=True, text=True, check=True).stdout
