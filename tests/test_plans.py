@@ -315,6 +315,25 @@ def test_landings_are_proposed_chosen_and_kept(world, capsys):
     assert run(["landing", "game", "--forget", *at]) == 0 and "kestrel" in capsys.readouterr().out
 
 
+@pytest.mark.parametrize(
+    ("before", "why"),
+    [
+        ({"portable": True}, "is portable"),
+        ({"attached": False}, "is away"),
+        ({"read_only": True}, "takes nothing new"),
+        ({"welcomes": (Kind.GAME,)}, "is meant for other kinds"),
+        ({"read_bytes_per_s": 1}, "is too slow for it"),
+        ({"filesystem": "vfat"}, "cannot hold files that large"),
+        ({"used_bytes": 990 * GB}, "has no room for 3 more"),
+    ],
+)
+def test_a_landing_says_why_it_is_not_where_new_content_went_so_far(before, why):
+    newest = library("A", "before", 20, kind=Kind.VIDEO, largest_file_bytes=5 * GB)
+    snapshot = home([drive("before", **{**FAST, **before}), drive("other", **SLOW)], [newest])
+    landing = propose_landings(Draft(snapshot))[Kind.VIDEO]
+    assert landing.drive == "other" and f"; Before, where A was stored, {why}" in landing.reason
+
+
 def test_weights_are_shown_and_can_be_changed(world, capsys):
     at = ["--world", str(world.folder)]
     fill(world.path("kestrel", "Games", "Kite"))

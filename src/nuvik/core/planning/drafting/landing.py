@@ -53,8 +53,9 @@ def propose_landing(draft: Draft, kind: Kind) -> Landing | None:
     likes = [library for library in draft.snapshot.libraries if library.kind is kind and library.piece is None]
     size, opens = int(median(library.bytes for library in likes)), mean(library.opens_per_week for library in likes)
     typical = replace(newest, bytes=size, opens_per_week=opens, opening_factor=1.0, computing_s=None)
-    able = [drive for drive in draft.drives if _may_land(typical, drive)]
-    roomy = [drive for drive in able if _spare(draft, drive) >= NEXT_FEW * size]
+    roomy = [
+        drive for drive in draft.drives if _why_not(typical, drive) is None and _spare(draft, drive) >= NEXT_FEW * size
+    ]
     if not roomy:
         return None
     before = draft.drive(newest.drive)
@@ -66,7 +67,8 @@ def propose_landing(draft: Draft, kind: Kind) -> Landing | None:
     best = min(roomy, key=worse)
     reason = f"{format_bytes(_spare(draft, best))} more free than its headroom"
     if before.id != best.id and before not in roomy:
-        reason += f"; {shown(before.label)}, where {shown(newest.name)} was stored, has no room for {NEXT_FEW} more"
+        why_not = _why_not(typical, before) or f"has no room for {NEXT_FEW} more"
+        reason += f"; {shown(before.label)}, where {shown(newest.name)} was stored, {why_not}"
     elif opens > 0:
         reason += f"; a typical one opens there in {format_duration(opening_s(typical, best))}"
     return Landing(kind=kind, drive=best.id, path=folder_for(kind, best), reason=reason, before=before.id)
@@ -98,16 +100,23 @@ def landing_so_far(draft: Draft, kind: Kind) -> Landing | None:
     )
 
 
-def _may_land(typical: Library, drive: Drive) -> bool:
+def _why_not(typical: Library, drive: Drive) -> str | None:
+    """Why new content like this cannot go to a drive, however much room it has, as the end of a sentence; None when it
+    can.
+    """
     needed = needed_read_bytes_per_s(replace(typical, needs_read_bytes_per_s=None))
     largest = drive.rules.largest_file_bytes
-    return (
-        drive.takes_new
-        and not drive.portable
-        and (not drive.welcomes or typical.kind in drive.welcomes)
-        and (needed is None or drive.read_bytes_per_s >= needed)
-        and (largest is None or typical.largest_file_bytes <= largest)
-    )
+    if not drive.takes_new:
+        return "takes nothing new" if drive.attached else "is away"
+    if drive.portable:
+        return "is portable and may be away when something new comes"
+    if drive.welcomes and typical.kind not in drive.welcomes:
+        return "is meant for other kinds"
+    if needed is not None and drive.read_bytes_per_s < needed:
+        return "is too slow for it"
+    if largest is not None and typical.largest_file_bytes > largest:
+        return "cannot hold files that large"
+    return None
 
 
 def _spare(draft: Draft, drive: Drive) -> int:
