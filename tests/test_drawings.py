@@ -225,6 +225,9 @@ def test_what_is_cut_or_wrapped_fits():
             lines = fonts.wrapped(f"{name} and {name}", 9, max(room, 20))
             assert all(fonts.width(line, 9) <= max(room, 20) for line in lines)
             assert re.sub(r"\s", "", "".join(lines)) == re.sub(r"\s", "", f"{name} and {name}")
+    for room in range(60, 160):
+        lines = fonts.wrapped("it opens in 1.1 s instead of 36.6 GB/s and 5 moves", 9, room)
+        assert not any(line[0] == "s" or line.startswith("GB/s") for line in lines), "a figure stays with its unit"
 
 
 @pytest.mark.parametrize("seed", range(20))

@@ -47,6 +47,15 @@ def test_the_report_of_the_demo_tells_the_whole_story_in_a_few_pages(tmp_path):
     assert [fault for _, page in blocks_drawn(report, 720) for fault in faults_of(page)] == []
 
 
+def test_the_report_of_a_home_that_was_surveyed_but_not_watched_says_what_is_not_known_yet(house):
+    house.open().survey.take()
+    house.open().survey.take()
+    house.open().survey.take()
+    text = words_of(report_pages(report_of(house.open()), Paper.A4))
+    assert "How often anything is opened is not known yet" in text and "Waiting goes from" not in text
+    assert text.count("not known yet: that takes three surveys over a week") == 1
+
+
 class _Read(HTMLParser):
     def __init__(self) -> None:
         super().__init__()

@@ -29,7 +29,13 @@ def add_to(app: typer.Typer) -> None:
         what you wait for most.
         """
         from nuvik.core.views.documents.of_waiting import LibraryWaitingDocument, WaitingDocument
-        from nuvik.core.views.waiting_rows import longest_waits, opening_headline, waiting_rows
+        from nuvik.core.views.waiting_rows import (
+            NOT_KNOWN_YET,
+            WILL_BE_KNOWN,
+            longest_waits,
+            opening_headline,
+            waiting_rows,
+        )
 
         snapshot = call.workspace.survey.latest()
         waits = longest_waits(snapshot.libraries, snapshot.drives)
@@ -46,7 +52,7 @@ def add_to(app: typer.Typer) -> None:
             if len(waits) > _LISTED:
                 call.say(f"and {len(waits) - _LISTED} more")
         else:
-            call.say("No library is known to be opened. Survey first, or say on a card how often you open a library.")
+            call.say(f"{NOT_KNOWN_YET} {WILL_BE_KNOWN}")
 
 
 def _say_bars(call: Call, rows: list[WaitingRow]) -> None:

@@ -6,12 +6,15 @@ this system, as far as one has it. What no font has is drawn as `�`, never as 
 
 from __future__ import annotations
 
+import re
 from functools import lru_cache
 from typing import Any
 
 FAMILY = "DejaVu Sans"
 _UNITS = 1000
 _NO_GLYPH = "\ufffd"
+_TOGETHER = "\u00a0"
+_BEFORE_UNIT = re.compile(r"(?<=\d) (?=(?:[kMGT]?i?B(?:/s)?|ms|s|min|h|%)(?!\w))")
 ASCENT, DESCENT = 0.928, 0.236
 """Of a line of DejaVu Sans, in its size."""
 
@@ -48,9 +51,11 @@ def cut(words: str, size: float, room: float, bold: bool = False) -> str:
 
 
 def wrapped(words: str, size: float, room: float, bold: bool = False) -> list[str]:
-    """The words in lines of at most so many points; a word longer than a line is broken."""
+    """The words in lines of at most so many points; a word longer than a line is broken, and a figure stays with its
+    unit.
+    """
     lines, line = [], ""
-    for word in words.split():
+    for word in re.split(r"[ \n]+", _BEFORE_UNIT.sub(_TOGETHER, words.strip())):
         while True:
             longer = f"{line} {word}".strip()
             if width(longer, size, bold) <= room:
@@ -65,7 +70,7 @@ def wrapped(words: str, size: float, room: float, bold: bool = False) -> list[st
             word = word[fits:]
             if not word:
                 break
-    return [*lines, line] if line else lines
+    return [each.replace(_TOGETHER, " ") for each in (*lines, line) if each]
 
 
 def families(words: str) -> list[str]:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_count, format_duration
-from nuvik.core.views.waiting_rows import WaitingRow, longest_waits, rows_to_compare
+from nuvik.core.views.waiting_rows import NOT_KNOWN_YET, WaitingRow, longest_waits, rows_to_compare
 from nuvik.drawing.headed import ROOM, headed
 from nuvik.drawing.legend import draw_legend, of_area, of_dot
 from nuvik.drawing.page import MARGIN, SMALL, Box, Page
@@ -34,7 +34,7 @@ def openings_page(snapshot: Snapshot) -> Page:
     count = format_count(len(waits), "library", "libraries")
     sentence = f"You wait {total} a week for {count}; the longest waits come first."
     title = f"How long libraries take to open, {snapshot.host}"
-    page, y = headed(title, sentence if waits else "No library is known to be opened.")
+    page, y = headed(title, sentence if waits else NOT_KNOWN_YET)
     y = draw_openings(page, snapshot, MARGIN, y, ROOM)
     return page.ends_at(y + MARGIN)
 

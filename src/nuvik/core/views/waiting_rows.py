@@ -27,6 +27,10 @@ PARTS = (("▓", "computing"), ("█", "reading in sequence"), ("░", "small re
 LEGEND = "   ".join(f"{sign} {what}" for sign, what in PARTS)
 
 
+NOT_KNOWN_YET = "How often anything is opened is not known yet, so nothing can be said of waiting."
+WILL_BE_KNOWN = "Surveys on other days show it, or say it yourself with “nuvik card PATH --opens-per-week 3”."
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WaitingRow:
     """One opening of a library from one drive."""

@@ -26,7 +26,7 @@ from nuvik.core.views.recommendation_sentences import recommendation_sentences
 from nuvik.core.views.speeds_headline import speeds_headline
 from nuvik.core.views.status_sentences import matters, status_headline
 from nuvik.core.views.survey_headline import survey_headline
-from nuvik.core.views.waiting_rows import longest_waits
+from nuvik.core.views.waiting_rows import NOT_KNOWN_YET, longest_waits
 from nuvik.drawing.done import draw_before_after, draw_done, last_run
 from nuvik.drawing.history import draw_history
 from nuvik.drawing.openings import draw_openings
@@ -190,6 +190,8 @@ def _how_fast(workspace: Workspace, snapshot: Snapshot) -> Section:
             _says(f"You wait {total} a week for libraries to open. Those that you wait for most:"),
             Block(draw=partial(_openings, snapshot), says="How long libraries take to open, now and elsewhere."),
         ]
+    elif snapshot.libraries:
+        blocks.append(_says(NOT_KNOWN_YET))
     return Section("How fast they are, and what you wait for", tuple(blocks))
 
 
@@ -208,12 +210,10 @@ def _what_belongs_where(workspace: Workspace, recommendation: Recommendation) ->
         plan = workspace.plan.make(draft, recommendation)
         labels = {drive.id: drive.label for drive in draft.drives}
         now, then = draft.waiting
+        waiting = f"Waiting goes from {now.in_words()} a week to {then.in_words()}." if now != then else ""
         blocks += [
             Block(draw=partial(_strips, strips_of(draft)), says="Each drive now and then."),
-            _says(
-                f"Waiting goes from {now.in_words()} a week to {then.in_words()}.{_weeks(workspace, draft)} "
-                "The moves, best first:"
-            ),
+            _says(f"{waiting}{_weeks(workspace, draft)} The moves, best first:".strip()),
             Block(draw=partial(_moves, plan, labels), says="The moves, with their reasons."),
             _says(
                 "Nothing of this has been done. “nuvik propose” makes the plan, “nuvik rehearse” shows what would "
@@ -281,12 +281,13 @@ def _over_time(workspace: Workspace) -> Section:
         return Section("Over time", ())
     lines = [
         Block(
-            words=f"{shown(row.drive.label)} {forecast_sentence(row.drive, rates.get(row.drive.id))}"
+            words=f"{shown(row.drive.label)}: {forecast_sentence(row.drive, rates.get(row.drive.id))}"
             f"{bought_words(row)}.",
             item=True,
         )
         for row in history.drives
-    ]
+        if rates.get(row.drive.id) is not None or bought_words(row)
+    ] or [_says("How fast the drives fill is not known yet: that takes three surveys over a week.")]
     says = "Free space over time: what should stay free is dashed, what is to come is dotted."
     return Section(
         "Over time",
