@@ -9,7 +9,7 @@ and when fewer are noticed than the share allowed explains, the exit code is 1.
     --skip N       without the first N of these
     --workers N    try so many at once; as many as there are processors unless given
     --quick        only tests that are not marked as slow: stricter, and much sooner done
-    --seconds S    only as many tests of each as take so many seconds, the quickest: a first look at very many
+    --seconds S    only as many tests of each as take so many seconds: a first look at very many
     --again FILE   only those that the run whose output is in FILE missed
     --map FILE     keep what each test runs in FILE; when FILE exists, it is used instead of running the tests first
     --list         only say what would be tried
@@ -62,19 +62,23 @@ TARGETS = (
     f"{CORE}/planning/placement/proposal.py",
     f"{CORE}/settings/settings_file.py",
 )
-TESTS = (
-    "tests/test_refusals.py",
-    "tests/test_refusals_midway.py",
-    "tests/test_refusals_of_runs.py",
-    "tests/test_guards.py",
+OF_GUARDS = (
     "tests/test_single_guards.py",
     "tests/test_records.py",
     "tests/test_copying.py",
     "tests/test_faults.py",
     "tests/test_leftovers.py",
     "tests/test_durability.py",
-    "tests/test_tethers.py",
     "tests/test_emptying.py",
+    "tests/test_refusals.py",
+    "tests/test_refusals_midway.py",
+    "tests/test_refusals_of_runs.py",
+)
+"""Written for guards: their tests come first."""
+TESTS = (
+    *OF_GUARDS,
+    "tests/test_guards.py",
+    "tests/test_tethers.py",
     "tests/test_landings.py",
     "tests/test_settings_files.py",
     "tests/test_ordering.py",
@@ -209,7 +213,7 @@ def _try_all(chosen: Sequence[Mutant], test_map: TestMap, workers: int, seconds:
     def attempt(mutant: Mutant) -> None:
         # What noticed the last mutants of a file likely notices the next; the quickest first among the others.
         tests = test_map.tests_of(mutant.file, mutant.lines)
-        tests.sort(key=lambda test: -sharp[mutant.file, test])
+        tests.sort(key=lambda test: (-sharp[mutant.file, test], test.partition("::")[0] not in OF_GUARDS))
         tests = list(_within(seconds, tests, test_map))
         copy = copies.get()
         try:
