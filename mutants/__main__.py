@@ -65,6 +65,7 @@ TARGETS = (
 OF_GUARDS = (
     "tests/test_single_guards.py",
     "tests/test_records.py",
+    "tests/test_aside_folders.py",
     "tests/test_copying.py",
     "tests/test_faults.py",
     "tests/test_leftovers.py",

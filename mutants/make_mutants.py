@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import ast
-import copy
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from typing import Any
 
 _HARMLESS = {"tell", "info", "debug", "warning", "exception", "report", "append"}
 """Calls that only say or collect something."""
@@ -23,7 +23,18 @@ class Mutant:
     lines: range
     what: str
     name: str
-    text: str
+    source: str
+    """The file as it is."""
+    place: int
+    """Which of its nodes is changed, as `ast.walk` counts them."""
+    change: Callable[[Any], None]
+
+    @property
+    def text(self) -> str:
+        """The wrong file."""
+        tree = ast.parse(self.source)
+        self.change(list(ast.walk(tree))[self.place])
+        return ast.unparse(ast.fix_missing_locations(tree))
 
     def __str__(self) -> str:
         return f"{self.file}:{self.lines.start}: {self.what}"
@@ -31,17 +42,12 @@ class Mutant:
 
 def mutants_of(file: str, source: str) -> Iterator[Mutant]:
     """Every mutant of a file."""
-    tree = ast.parse(source)
     times: Counter[str] = Counter()
-    for number, node in enumerate(ast.walk(tree)):
+    for place, node in enumerate(ast.walk(ast.parse(source))):
         for what, change in _changes(node):
-            wrong = copy.deepcopy(tree)
-            target = list(ast.walk(wrong))[number]
-            change(target)
             name = f"{file}: {what}"
             times[name] += 1
-            text = ast.unparse(ast.fix_missing_locations(wrong))
-            yield Mutant(file, _lines(node), what, f"{name} #{times[name]}", text)
+            yield Mutant(file, _lines(node), what, f"{name} #{times[name]}", source, place, change)
 
 
 def _lines(node: ast.AST) -> range:
@@ -50,7 +56,7 @@ def _lines(node: ast.AST) -> range:
     return range(part.lineno, part.end_lineno + 1)
 
 
-def _changes(node: ast.AST) -> Iterator[tuple[str, object]]:
+def _changes(node: ast.AST) -> Iterator[tuple[str, Callable[[Any], None]]]:
     if isinstance(node, ast.If):
         words = ast.unparse(node.test)
         if _leaves(node.body) and not node.orelse:

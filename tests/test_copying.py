@@ -271,7 +271,7 @@ def test_batches_keep_the_order_and_hold_no_more_than_they_may(entries, tiny, no
     for whole, batch in made:
         fit = [entry.kind == "file" and entry.size <= 1_000_000 and entry.path not in apart for entry in batch]
         assert all(fit) if whole else (len(batch) == 1 and not fit[0])
-        assert len(batch) <= MOST_IN_BATCH
+        assert 1 <= len(batch) <= MOST_IN_BATCH
         assert len(batch) == 1 or sum(entry.size for entry in batch) <= MOST_BYTES_IN_BATCH
     for (first_whole, first), (next_whole, following) in pairwise(made):
         if first_whole and next_whole:

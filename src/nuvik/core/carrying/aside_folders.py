@@ -50,22 +50,21 @@ def make_aside(work: Work, move: Move, role: AsideRole) -> None:
         files.sync_folder(os.path.dirname(folder))
 
 
-def note_state(work: Work, move: Move, *roles: AsideRole) -> None:
-    """Write into the sidecars of those of its folders that are there where a move stands now."""
-    for role in roles:
-        folder = _folder_of(move, role)
-        if not work.files.exists(folder):
-            continue
-        drives = {drive.id: drive for drive in work.drives()}
-        entries = work.journal.entries(move).values() if role == "held" else ()
-        about = os.path.join(folder, ABOUT)
-        try:
-            work.files.write_small(about, sidecar_text(sidecar_of(move, role, drives, entries)))
-        except OSError as fault:
-            # A drive without a single free byte is the very one to be emptied: the journal alone must do.
-            if fault.errno != errno.ENOSPC or role != "held":
-                raise
-            work.files.remove_tree(about + ".new")
+def note_state(work: Work, move: Move, role: AsideRole) -> None:
+    """Write into the sidecar of one of its folders, if it is there, where a move stands now."""
+    folder = _folder_of(move, role)
+    if not work.files.exists(folder):
+        return
+    drives = {drive.id: drive for drive in work.drives()}
+    entries = work.journal.entries(move).values() if role == "held" else ()
+    about = os.path.join(folder, ABOUT)
+    try:
+        work.files.write_small(about, sidecar_text(sidecar_of(move, role, drives, entries)))
+    except OSError as fault:
+        # A drive without a single free byte is the very one to be emptied: the journal alone must do.
+        if fault.errno != errno.ENOSPC or role != "held":
+            raise
+        work.files.remove_tree(about + ".new")
 
 
 def _folder_of(move: Move, role: AsideRole) -> str:
@@ -110,7 +109,9 @@ def existing_above(files: Files, path: str) -> str:
 def unmake_way(files: Files, folders: tuple[str, ...]) -> None:
     """Remove the folders that a move had made, as far as nothing else came to lie in them."""
     for folder in reversed(folders):
-        if not files.exists(folder) or files.names_at(folder):
+        if not files.exists(folder):
+            continue
+        if files.names_at(folder):
             return
         files.remove_folder(folder)
         files.sync_folder(os.path.dirname(folder))
