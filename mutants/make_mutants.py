@@ -14,13 +14,12 @@ _HARMLESS = {"tell", "info", "debug", "warning", "exception", "report", "append"
 
 @dataclass(frozen=True)
 class Mutant:
-    """A file with one thing wrong in it.
-
-    `lines` are those of what was changed, `name` tells it from all others and does not hold line numbers.
-    """
+    """A file with one thing wrong in it; `name` tells it from all others and does not hold line numbers."""
 
     file: str
+    line: int
     lines: range
+    """Only who runs one of these can notice it."""
     what: str
     name: str
     source: str
@@ -37,22 +36,32 @@ class Mutant:
         return ast.unparse(ast.fix_missing_locations(tree))
 
     def __str__(self) -> str:
-        return f"{self.file}:{self.lines.start}: {self.what}"
+        return f"{self.file}:{self.line}: {self.what}"
 
 
 def mutants_of(file: str, source: str) -> Iterator[Mutant]:
     """Every mutant of a file."""
     times: Counter[str] = Counter()
-    for place, node in enumerate(ast.walk(ast.parse(source))):
+    tree = ast.parse(source)
+    guarded = {id(node.test): node for node in ast.walk(tree) if isinstance(node, ast.If)}
+    for place, node in enumerate(ast.walk(tree)):
         for what, change in _changes(node):
             name = f"{file}: {what}"
             times[name] += 1
-            yield Mutant(file, _lines(node), what, f"{name} #{times[name]}", source, place, change)
+            lines = _lines(node, change, guarded.get(id(node)))
+            yield Mutant(file, node.lineno, lines, what, f"{name} #{times[name]}", source, place, change)
 
 
-def _lines(node: ast.AST) -> range:
-    """The lines that run when the statement is reached: of a branch, its condition only."""
-    part = node.test if isinstance(node, ast.If) else node
+def _lines(node: ast.AST, change: Callable[[Any], None], guarded: ast.If | None) -> range:
+    """The lines that run when the change may matter. Of a branch that is never taken any more, or less often, those are
+    its first ones; of one that is taken when it was not, its condition.
+    """
+    if change is _no_guard:
+        part = node.body[0]
+    elif guarded is not None and isinstance(node, ast.BoolOp) and isinstance(node.op, ast.Or):
+        part = guarded.body[0]
+    else:
+        part = node.test if isinstance(node, ast.If) else node
     return range(part.lineno, part.end_lineno + 1)
 
 

@@ -39,11 +39,10 @@ def renamable(files: Files, path: str) -> Iterator[None]:
     """
     facts = files.facts(path)
     mode = stat.S_IMODE(facts.st_mode)
-    if not stat.S_ISDIR(facts.st_mode) or not hasattr(os, "fchmod"):
+    descriptor = files.open_folder(path) if stat.S_ISDIR(facts.st_mode) else None
+    if not isinstance(descriptor, int):  # a file, or a system that opens no folder (Windows)
         yield
         return
-    descriptor = files.open_folder(path)
-    assert isinstance(descriptor, int)
     try:
         if not mode & stat.S_IWUSR:
             files.mark_mode(path, mode | stat.S_IWUSR)
