@@ -63,19 +63,21 @@ TARGETS = (
     f"{CORE}/settings/settings_file.py",
 )
 OF_GUARDS = (
+    "tests/test_durability.py",
+    "tests/test_guards_midway.py",
     "tests/test_single_guards.py",
     "tests/test_records.py",
     "tests/test_aside_folders.py",
-    "tests/test_copying.py",
-    "tests/test_faults.py",
+    "tests/test_by_path.py",
     "tests/test_leftovers.py",
-    "tests/test_durability.py",
-    "tests/test_emptying.py",
-    "tests/test_refusals.py",
+    "tests/test_faults.py",
     "tests/test_refusals_midway.py",
+    "tests/test_refusals.py",
+    "tests/test_copying.py",
+    "tests/test_emptying.py",
     "tests/test_refusals_of_runs.py",
 )
-"""Written for guards: their tests come first."""
+"""Written for guards: their tests come first, the most searching before the others."""
 TESTS = (
     *OF_GUARDS,
     "tests/test_guards.py",
@@ -96,6 +98,7 @@ TESTS = (
     "tests/test_marks.py",
     "tests/test_queue.py",
 )
+_rank = {file: rank for rank, file in enumerate(OF_GUARDS)}
 
 
 def main() -> int:
@@ -176,7 +179,9 @@ def _test_map(quick: bool, kept_in: Path | None) -> TestMap:
 
 @dataclass
 class _Copy:
-    """A copy of the project in which a worker tries mutants, and its process that runs the tests."""
+    """A copy of the project in which a worker tries mutants, and its process that runs the tests. Where these cannot
+    run in it, TestsFail is raised: else every mutant would be noticed.
+    """
 
     place: Path
     server: TestServer
@@ -214,7 +219,7 @@ def _try_all(chosen: Sequence[Mutant], test_map: TestMap, workers: int, seconds:
     def attempt(mutant: Mutant) -> None:
         # What noticed the last mutants of a file likely notices the next; the quickest first among the others.
         tests = test_map.tests_of(mutant.file, mutant.lines)
-        tests.sort(key=lambda test: (-sharp[mutant.file, test], test.partition("::")[0] not in OF_GUARDS))
+        tests.sort(key=lambda test: (-sharp[mutant.file, test], _rank.get(test.partition("::")[0], len(_rank))))
         tests = list(_within(seconds, tests, test_map))
         copy = copies.get()
         try:
@@ -255,14 +260,9 @@ def _within(seconds: float, tests: Sequence[str], test_map: TestMap) -> Iterator
 
 
 def _copy_of_the_project(place: Path) -> None:
-    """A copy in which the tests run as here. Raises TestsFail where they cannot: then every mutant would be noticed."""
     for part in ("src", "tests", "bench", "docs"):
         shutil.copytree(ROOT / part, place / part, ignore=shutil.ignore_patterns("__pycache__", "screenshots"))
     shutil.copy(ROOT / "pyproject.toml", place)
-    words = [sys.executable, "-m", "pytest", "--collect-only", "-q", *_PLAINLY, *TESTS]
-    done = subprocess.run(words, cwd=place, env=_environment(place), capture_output=True, text=True, check=False)
-    if done.returncode:
-        raise TestsFail("\n".join(done.stdout.splitlines()[-8:]))
 
 
 def _environment(place: Path) -> dict[str, str]:

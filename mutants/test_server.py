@@ -20,6 +20,8 @@ from pathlib import Path
 from types import CodeType, FunctionType
 from typing import Any
 
+from which_tests import TestsFail
+
 NEVER_ENDED, COULD_NOT_RUN = "the tests never ended", "it could not run"
 _OPTIMIZED = 0x1
 """Of the flags of a piece of code: it is that of a function, and not of a module or a class."""
@@ -29,11 +31,13 @@ class TestServer:
     """The process, from outside."""
 
     def __init__(self, place: Path, environment: dict[str, str], plainly: Sequence[str], tests: Sequence[str]) -> None:
+        """Raises TestsFail where the tests cannot be loaded."""
         words = [sys.executable, __file__, json.dumps(plainly), *tests]
         self._process = subprocess.Popen(
             words, cwd=place, env=environment, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
         )
-        self._answer()  # it is ready
+        if self._answer()["collected"] != 0:
+            raise TestsFail(f"pytest cannot collect them in {place}")
 
     def failed_first(self, file: str, was: str, text: str, tests: Sequence[str], timeout_s: float) -> str | None:
         """The first of these tests that fails with `text` in the file in place of what it was; None when all pass.
@@ -87,9 +91,9 @@ def _serve(plainly: list[str], tests: list[str]) -> None:
     answers = os.fdopen(os.dup(1), "w")
     nothing = os.open(os.devnull, os.O_RDWR)
     os.dup2(nothing, 1)
-    pytest.main(["--collect-only", "-q", *plainly, *tests])
+    collected = pytest.main(["--collect-only", "-q", *plainly, *tests])
     gc.collect()
-    print(json.dumps({"ready": True}), file=answers, flush=True)
+    print(json.dumps({"collected": int(collected)}), file=answers, flush=True)
     for line in sys.stdin:
         print(json.dumps(_answer(json.loads(line), plainly)), file=answers, flush=True)
 

@@ -24,7 +24,7 @@ from nuvik.core.carrying.aside_folders import (
 )
 from nuvik.core.carrying.copying import copy_library
 from nuvik.core.carrying.guards import Loss, changed_copy, remove_original, remove_outdated_original
-from nuvik.core.carrying.proof import prove_copy, unchanged
+from nuvik.core.carrying.proof import changed_since, prove_copy, unchanged
 from nuvik.core.carrying.publish import publish, unpublish
 from nuvik.core.carrying.tethers.base import holds_original
 from nuvik.core.carrying.tethers.checks import failed_checks
@@ -123,8 +123,10 @@ def _copy_and_prove(work: Work, move: Move) -> Move:
         if not wrong:
             break
     else:
+        if any(copied is not None and changed_since(work, move, copied) for copied in wrong.values()):
+            raise _keeps_changing(move)
         raise Stopped(
-            f"{shown(wrong[0])} of {shown(move.library)} came back different from the target drive "
+            f"{shown(next(iter(wrong)))} of {shown(move.library)} came back different from the target drive "
             f"{_MOST_PASSES} times. The drive or its cable is faulty. The original is untouched.",
             next_step="Choose another drive; “nuvik undo last” cancels the move.",
         )
@@ -165,11 +167,15 @@ def _again(work: Work, move: Move) -> Move:
     passes = work.passes.get(move.id, 0) + 1
     work.passes[move.id] = passes
     if passes >= _MOST_PASSES:
-        raise Stopped(
-            f"{shown(move.library)} keeps changing while it is copied. The original is untouched.",
-            next_step="Close the program that writes to it and run “nuvik resume”, or “nuvik undo last”.",
-        )
+        raise _keeps_changing(move)
     return work.journal.keep(replace(move, state=State.COPYING))
+
+
+def _keeps_changing(move: Move) -> Stopped:
+    return Stopped(
+        f"{shown(move.library)} keeps changing while it is copied. The original is untouched.",
+        next_step="Close the program that writes to it and run “nuvik resume”, or “nuvik undo last”.",
+    )
 
 
 def _switch(work: Work, move: Move) -> Move:

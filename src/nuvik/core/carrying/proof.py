@@ -21,8 +21,9 @@ from nuvik.core.model.paths import below
 from nuvik.core.survey.walk.take_inventory import take_inventory
 
 
-def prove_copy(work: Work, move: Move) -> list[str]:
-    """Read the incoming copy back and compare. Returns the paths that came back wrong, which must be copied again.
+def prove_copy(work: Work, move: Move) -> dict[str, EntryRecord | None]:
+    """Read the incoming copy back and compare. Returns, by their paths, the entries that came back wrong, as they were
+    copied, and None for what nobody copied: these must be copied again.
 
     What is proven already is not read again. Raises StopRequested or OSError.
     """
@@ -43,9 +44,18 @@ def prove_copy(work: Work, move: Move) -> list[str]:
                 plain.add(read.path)
     finally:
         work.journal.mark_proven(move, proven)
-    wrong = list(dict.fromkeys([*wrong, *_wrong_marks(work, move, entries, plain)]))
-    work.journal.drop_entries(move, wrong)
-    return wrong
+    as_copied = {path: entries.get(path) for path in (*wrong, *_wrong_marks(work, move, entries, plain))}
+    work.journal.drop_entries(move, as_copied)
+    return as_copied
+
+
+def changed_since(work: Work, move: Move, copied: EntryRecord) -> bool:
+    """Whether an entry of the source is another one than was copied. Raises OSError."""
+    path = below(move.source, copied.path)
+    if not work.files.exists(path):
+        return True
+    facts = work.files.facts(path)
+    return copied.kind == "file" and (facts.st_size, facts.st_mtime_ns) != (copied.size, copied.changed_ns)
 
 
 _AT_A_LOOK = attrgetter("kind", "size", "mode", "user", "group", "changed_ns", "link")

@@ -1,0 +1,239 @@
+"""Guards that matter only when something happens at a certain moment of a move, of a check or of mending."""
+
+from __future__ import annotations
+
+import errno
+import os
+import shutil
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from conftest import fill, picture
+from nuvik.core.carrying.aside_folders import held, held_folder, incoming
+from nuvik.core.carrying.guards import loss_of_original
+from nuvik.core.carrying.mending.find_leftovers import find_leftovers
+from nuvik.core.carrying.mending.mend import mend
+from nuvik.core.carrying.move import carry_move
+from nuvik.core.carrying.run import carry_plan, release, resume, undo, undo_plan
+from nuvik.core.carrying.tethers.none import lead_on
+from nuvik.core.carrying.tethers.settings import state_of
+from nuvik.core.checks.check_step import check_step
+from nuvik.core.checks.findings import Findings
+from nuvik.core.checks.marks import _Trial
+from nuvik.core.checks.places import _check_way
+from nuvik.core.checks.tethers import check_tethers
+from nuvik.core.hosts.files import Files
+from nuvik.core.model.errors import Refused, Stopped
+from nuvik.core.model.journal import State
+from nuvik.core.model.tether import Tether, TetherKind, TetherRecord, TetherState
+from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.rehearsal.calibration_samples import as_step
+from nuvik.core.store.journal import Journal
+from nuvik.core.survey.walk.take_inventory import take_inventory
+from refusals import hook, move_of, shift, stop_when, target_of
+
+# -- a move ------------------------------------------------------------------------------------------------
+
+
+def test_a_move_that_was_left_out_at_the_moment_it_began_is_not_carried(world, ferry, monkeypatch):
+    plain = Journal.begin
+
+    def begin(self: Journal, move):
+        self.skip(self.move(move.id))
+        return plain(self, move)
+
+    monkeypatch.setattr(Journal, "begin", begin)
+    before = picture(ferry)
+    shift(world.open(), ferry)
+    assert move_of(world).state is State.UNDONE and picture(ferry) == before
+
+
+@pytest.mark.parametrize("moment", ["before it is copied", "after it was proven"])
+def test_a_library_that_never_comes_to_rest_is_given_up_and_untouched(world, ferry, moment):
+    workspace = world.open()
+
+    def write(operation: str, path: str) -> None:
+        before = operation == "create" and path.endswith("start.bin")
+        if before if moment == "before it is copied" else (operation == "flush-volume" and "incoming" in path):
+            with open(ferry / "start.bin", "ab") as file:
+                file.write(b"more")
+
+    hook(workspace, write)
+    with pytest.raises(Stopped, match="keeps changing while it is copied"):
+        shift(workspace, ferry)
+    assert ferry.is_dir() and not ferry.is_symlink()
+    (ferry / "start.bin").write_bytes(b"at rest")
+    resume(world.open().carry.work())
+    assert (target_of(world) / "start.bin").read_bytes() == b"at rest"
+
+
+def test_newer_work_in_a_copy_that_had_its_final_name_is_not_overwritten(world, ferry):
+    move = stop_when(world, ferry, "create", "two.bin")
+    work = world.open().carry.work()
+    work.journal.keep(replace(move, visible=True))
+    (Path(incoming(move)) / "letter.txt").write_text("written while it was visible")
+    with pytest.raises(Stopped, match=r"holds newer work: letter\.txt is new there"):
+        resume(world.open().carry.work())
+    assert (Path(incoming(move)) / "letter.txt").read_text() == "written while it was visible"
+    (Path(incoming(move)) / "letter.txt").unlink()
+    resume(world.open().carry.work())
+    assert move_of(world).state is State.RELEASED
+
+
+def test_an_original_that_is_gone_holds_up_no_release(world, ferry):
+    shift(world.open(), ferry, on_trial=True)
+    shutil.rmtree(held_folder(move_of(world)))
+    assert loss_of_original(world.open().carry.work(), move_of(world)) is None
+    release(world.open().carry.work(), "1")
+    assert move_of(world).state is State.RELEASED
+
+
+def test_a_stop_while_the_first_move_is_looked_at_is_no_stop_after_it(world, ferry):
+    shift(world.open(), ferry)
+    shift(world.open(), fill(world.path("kestrel", "Games", "Moor")), on_trial=True)
+    work = world.open().carry.work()
+    work.stop.ask()
+    with pytest.raises(Stopped, match=r"while looking\. Nothing was changed"):
+        undo_plan(work, every=True)
+    assert [move.state for move in world.open().logbook.moves()] == [State.RELEASED, State.ON_TRIAL]
+    workspace = world.open()
+    work = workspace.carry.work()
+    hook(workspace, lambda *_: work.stop.ask_after_step())
+    with pytest.raises(Stopped, match="with 1 move taken back"):
+        undo_plan(work, every=True)
+
+
+def test_where_no_link_takes_the_name_of_another_it_is_removed_first(world, ferry, monkeypatch):
+    """So it is on Windows."""
+    shift(world.open(), ferry)
+    work, target = world.open().carry.work(), target_of(world)
+    work.settle(move_of(world))
+    plain = Files.rename
+
+    def rename(self: Files, source: str, goal: str) -> None:
+        if os.path.lexists(goal):
+            raise PermissionError(errno.EACCES, os.strerror(errno.EACCES), goal)
+        plain(self, source, goal)
+
+    monkeypatch.setattr(Files, "rename", rename)
+    lead_on(work, str(target), world.path("wren"))
+    work.let_go()
+    assert os.readlink(ferry) == world.path("wren") and not [*ferry.parent.glob(".nuvik-link*")]
+
+
+# -- settings ----------------------------------------------------------------------------------------------
+
+
+def test_a_setting_whose_file_is_gone_is_broken_and_on_a_drive_that_is_away_away(world, ferry):
+    shift(world.open(), ferry)
+    move, file = move_of(world), Path(world.path("wren", "titles.json"))
+    record = TetherRecord(
+        move=1,
+        n=1,
+        tether=Tether(kind=TetherKind.SETTING, file=str(file), key="path", format="json"),
+        state=TetherState.OK,
+        before=move.source,
+        after=move.target,
+    )
+    file.write_text(f'{{"path": "{move.target}"}}')
+    assert state_of(world.open().carry.work(), move, record) is TetherState.OK
+    file.unlink()
+    assert state_of(world.open().carry.work(), move, record) is TetherState.BROKEN
+    file.parent.joinpath("folder").mkdir()
+    record = replace(record, tether=replace(record.tether, file=world.path("wren", "gone", "titles.json")))
+    assert state_of(world.open().carry.work(), move, record) is TetherState.BROKEN
+    world.data["drive"][2]["attached"] = False
+    world.write()
+    assert state_of(world.open().carry.work(), move, record) is TetherState.AWAY
+
+
+# -- checks ------------------------------------------------------------------------------------------------
+
+
+def checked(world, **changes: object) -> list[str]:
+    workspace = world.open()
+    step = replace(as_step(move_of(world)), **changes)
+    findings = check_step(workspace.computer.host, workspace.drives.all(), step, workspace.computer.state_folder)
+    return [violation.problem for violation in findings.violations]
+
+
+@pytest.fixture
+def taken_back(world, ferry):
+    shift(world.open(), ferry, on_trial=True)
+    undo(world.open().carry.work(), "1")
+    return world
+
+
+def test_a_library_inside_its_own_target_is_refused(taken_back, ferry):
+    assert checked(taken_back, to_drive="kestrel", target_path=str(ferry.parent))
+    (problem,) = checked(taken_back, target_path=str(ferry / "data" / "Ferry"), to_drive="kestrel")[:1]
+    assert "already on" in problem.lower() or "inside" in problem
+
+
+def test_what_cannot_be_looked_at_is_refused_by_its_path(taken_back, ferry, monkeypatch):
+    workspace = taken_back.open()
+    host = workspace.computer.host
+    monkeypatch.setattr(host, "room_needed", lambda *_: (_ for _ in ()).throw(OSError(errno.EIO, "Input/output error")))
+    findings = check_step(host, workspace.drives.all(), as_step(move_of(taken_back)), workspace.computer.state_folder)
+    (violation,) = findings.violations
+    assert violation.problem == f"{ferry} cannot be looked at: input/output error."
+
+
+def test_nothing_goes_onto_a_drive_that_was_mounted_for_another_user(taken_back, monkeypatch):
+    workspace = taken_back.open()
+    heron = replace(workspace.drives.find("heron"), filesystem="exfat")
+    monkeypatch.setattr(os, "geteuid", lambda: 4711)
+    findings = Findings(as_step(move_of(taken_back)))
+    _check_way(findings, workspace.computer.host, move_of(taken_back).target, heron)
+    (violation,) = findings.violations
+    assert "mounted for another user" in violation.problem and violation.drive == heron.id
+
+
+def test_where_nothing_can_be_tried_out_nothing_is_refused(world, ferry, monkeypatch):
+    workspace = world.open()
+    files, heron = workspace.computer.host.files, workspace.drives.find("heron")
+    entries = list(take_inventory(files, str(ferry)).entries.values())
+    monkeypatch.setattr(files, "create", lambda path: (_ for _ in ()).throw(OSError(errno.ENOSPC, "full", path)))
+    with _Trial(files, heron) as trial:
+        assert trial.refused_times(entries, step_ns=1) == []
+        assert trial.refused_attributes([{"user.note": b"x"}], on_folder=False) == set()
+
+
+def test_a_setting_is_looked_at_before_a_library_leaves_its_own_drive_and_not_on_from_staging(taken_back, ferry):
+    workspace = taken_back.open()
+    tether = Tether(kind=TetherKind.SETTING, file=str(ferry / "titles.json"), key="path", format="json")
+    step = replace(as_step(move_of(taken_back)), tethers=(tether,))
+    for via, refused in ((None, True), (step.from_drive, False)):
+        findings = Findings(replace(step, via=via))
+        check_tethers(findings, workspace.computer.host)
+        assert bool(findings.violations) is refused
+
+
+# -- mending -----------------------------------------------------------------------------------------------
+
+
+def test_only_what_is_as_it_was_found_is_mended(world, ferry):
+    """A leftover that went, or became another one, since it was listed is left alone."""
+    stop_when(world, ferry, "create", "one.bin")
+    work = world.open().carry.work()
+    leftovers = [each for each in find_leftovers(work) if each.repair.value != "none"]
+    move = move_of(world)
+    resume(world.open().carry.work())
+    work = world.open().carry.work()
+    assert mend(work, leftovers) == [] and move_of(world).state is State.RELEASED
+    assert target_of(world).is_dir() and not os.path.exists(held(move))
+
+
+def test_a_plan_goes_on_though_carry_move_is_called_for_what_is_done(world, ferry):
+    workspace = world.open()
+    plan = make_plan(workspace.plan.draft([(str(ferry), "heron")]))
+    carry_plan(workspace.carry.work(), plan, True)
+    work = world.open().carry.work()
+    assert carry_move(work, work.journal.move(1)).state is State.ON_TRIAL
+
+
+def test_a_release_is_refused_of_what_was_taken_back(taken_back):
+    with pytest.raises(Refused, match="not on trial"):
+        release(taken_back.open().carry.work(), "1")
