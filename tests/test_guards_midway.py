@@ -10,23 +10,28 @@ from pathlib import Path
 
 import pytest
 
-from conftest import fill, picture
-from nuvik.core.carrying.aside_folders import held, held_folder, incoming
+from conftest import a_drive, fill, picture
+from nuvik.core.carrying import move as move_module
+from nuvik.core.carrying.aside_folders import held_folder, incoming
 from nuvik.core.carrying.guards import loss_of_original
-from nuvik.core.carrying.mending.find_leftovers import find_leftovers
-from nuvik.core.carrying.mending.mend import mend
+from nuvik.core.carrying.mending.find_leftovers import _Folder, _is_whole, find_leftovers
+from nuvik.core.carrying.mending.mend import _record_equal, mend
 from nuvik.core.carrying.move import carry_move
+from nuvik.core.carrying.proof import changed_since
 from nuvik.core.carrying.run import carry_plan, release, resume, undo, undo_plan
+from nuvik.core.carrying.sidecar import read_sidecar
 from nuvik.core.carrying.tethers.none import lead_on
 from nuvik.core.carrying.tethers.settings import state_of
 from nuvik.core.checks.check_step import check_step
 from nuvik.core.checks.findings import Findings
 from nuvik.core.checks.marks import _Trial
-from nuvik.core.checks.places import _check_way
+from nuvik.core.checks.places import _check_way, check_places
 from nuvik.core.checks.tethers import check_tethers
 from nuvik.core.hosts.files import Files
+from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import State
+from nuvik.core.model.leftover import Repair
 from nuvik.core.model.tether import Tether, TetherKind, TetherRecord, TetherState
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.rehearsal.calibration_samples import as_step
@@ -50,23 +55,46 @@ def test_a_move_that_was_left_out_at_the_moment_it_began_is_not_carried(world, f
     assert move_of(world).state is State.UNDONE and picture(ferry) == before
 
 
-@pytest.mark.parametrize("moment", ["before it is copied", "after it was proven"])
-def test_a_library_that_never_comes_to_rest_is_given_up_and_untouched(world, ferry, moment):
-    workspace = world.open()
+@pytest.mark.parametrize("moment", ["while it is copied", "after it was proven"])
+def test_a_library_that_never_comes_to_rest_is_given_up_and_untouched(world, ferry, monkeypatch, moment):
+    workspace, plain = world.open(), move_module.prove_copy
 
-    def write(operation: str, path: str) -> None:
-        before = operation == "create" and path.endswith("start.bin")
-        if before if moment == "before it is copied" else (operation == "flush-volume" and "incoming" in path):
-            with open(ferry / "start.bin", "ab") as file:
-                file.write(b"more")
+    def grow() -> None:
+        with open(ferry / "start.bin", "ab") as file:
+            file.write(b"more")
 
-    hook(workspace, write)
+    def proven(work, move):
+        wrong = plain(work, move)
+        grow()
+        return wrong
+
+    if moment == "after it was proven":
+        monkeypatch.setattr(move_module, "prove_copy", proven)
+    else:
+        hook(workspace, lambda operation, path: grow() if (operation, path[-9:]) == ("create", "start.bin") else None)
     with pytest.raises(Stopped, match="keeps changing while it is copied"):
         shift(workspace, ferry)
+    monkeypatch.undo()
     assert ferry.is_dir() and not ferry.is_symlink()
     (ferry / "start.bin").write_bytes(b"at rest")
     resume(world.open().carry.work())
     assert (target_of(world) / "start.bin").read_bytes() == b"at rest"
+
+
+def test_what_shows_that_a_file_is_another_than_was_copied(world, ferry):
+    move = stop_when(world, ferry, "create", "two.bin")
+    work = world.open().carry.work()
+    entries = take_inventory(LocalHost().files, str(ferry)).entries
+    file, facts = entries["start.bin"], (ferry / "start.bin").stat()
+    (ferry / "new.bin").write_bytes(b"")
+    assert not any(changed_since(work, move, entry) for entry in entries.values()), "a folder that has more is the same"
+    os.utime(ferry / "start.bin", ns=(0, facts.st_mtime_ns + 1))
+    assert changed_since(work, move, file)
+    (ferry / "start.bin").write_bytes(b"shorter")
+    os.utime(ferry / "start.bin", ns=(0, facts.st_mtime_ns))
+    assert changed_since(work, move, file)
+    (ferry / "start.bin").unlink()
+    assert changed_since(work, move, file)
 
 
 def test_newer_work_in_a_copy_that_had_its_final_name_is_not_overwritten(world, ferry):
@@ -166,10 +194,17 @@ def taken_back(world, ferry):
     return world
 
 
-def test_a_library_inside_its_own_target_is_refused(taken_back, ferry):
-    assert checked(taken_back, to_drive="kestrel", target_path=str(ferry.parent))
-    (problem,) = checked(taken_back, target_path=str(ferry / "data" / "Ferry"), to_drive="kestrel")[:1]
-    assert "already on" in problem.lower() or "inside" in problem
+@pytest.mark.parametrize("mounted_below", [True, False])
+def test_neither_a_library_nor_its_target_lies_in_the_other(taken_back, ferry, mounted_below):
+    """As with a drive that is mounted in a folder of another."""
+    workspace, move = taken_back.open(), move_of(taken_back)
+    step, findings = as_step(move), None
+    target = str(ferry / "data" / "Ferry") if mounted_below else str(ferry.parent)
+    findings = Findings(replace(step, target_path=target))
+    kestrel, heron = workspace.drives.find("kestrel"), workspace.drives.find("heron")
+    check_places(findings, workspace.computer.host, workspace.computer.state_folder, kestrel, heron, ())
+    words = "is inside" if mounted_below else "is inside the target"
+    assert any(words in violation.problem for violation in findings.violations)
 
 
 def test_what_cannot_be_looked_at_is_refused_by_its_path(taken_back, ferry, monkeypatch):
@@ -189,6 +224,11 @@ def test_nothing_goes_onto_a_drive_that_was_mounted_for_another_user(taken_back,
     _check_way(findings, workspace.computer.host, move_of(taken_back).target, heron)
     (violation,) = findings.violations
     assert "mounted for another user" in violation.problem and violation.drive == heron.id
+    monkeypatch.setattr(os, "geteuid", lambda: os.stat(heron.path).st_uid or 1)
+    os.chown(heron.path, os.geteuid(), -1)
+    findings = Findings(as_step(move_of(taken_back)))
+    _check_way(findings, workspace.computer.host, move_of(taken_back).target, heron)
+    assert not findings.violations, "it is mounted for this user"
 
 
 def test_where_nothing_can_be_tried_out_nothing_is_refused(world, ferry, monkeypatch):
@@ -214,16 +254,59 @@ def test_a_setting_is_looked_at_before_a_library_leaves_its_own_drive_and_not_on
 # -- mending -----------------------------------------------------------------------------------------------
 
 
-def test_only_what_is_as_it_was_found_is_mended(world, ferry):
-    """A leftover that went, or became another one, since it was listed is left alone."""
-    stop_when(world, ferry, "create", "one.bin")
-    work = world.open().carry.work()
-    leftovers = [each for each in find_leftovers(work) if each.repair.value != "none"]
+@pytest.fixture
+def lost(world, ferry):
+    """A move on trial whose journal is gone."""
+    shift(world.open(), ferry, on_trial=True)
     move = move_of(world)
-    resume(world.open().carry.work())
+    os.rename(world.open().computer.state_folder, world.path("lost"))
+    return move
+
+
+def test_only_what_is_as_it_was_found_is_mended(world, lost):
+    """A leftover that became another one, or went, since it was listed is left alone."""
     work = world.open().carry.work()
-    assert mend(work, leftovers) == [] and move_of(world).state is State.RELEASED
-    assert target_of(world).is_dir() and not os.path.exists(held(move))
+    (leftover,) = find_leftovers(work)
+    other = Repair.PUT_BACK if leftover.repair is Repair.RECORD else Repair.RECORD
+    assert mend(work, [replace(leftover, repair=other)]) == []
+    os.rename(held_folder(lost), world.path("kestrel", "put away"))
+    assert mend(work, [leftover]) == [] and world.open().logbook.moves() == []
+    os.rename(world.path("kestrel", "put away"), held_folder(lost))
+    assert [mended.problem for mended in mend(work, [leftover])] == [None]
+    assert [move.state for move in world.open().logbook.moves()] == [State.ON_TRIAL]
+
+
+def test_an_original_of_which_nothing_says_what_it_held_is_never_whole(lost):
+    files = LocalHost().files
+    sidecar = read_sidecar(files, held_folder(lost))
+    assert sidecar is not None and sidecar.holding is not None
+    folder = _Folder(held_folder(lost), "held", a_drive(), True, sidecar)
+    assert _is_whole(files, folder)
+    assert not _is_whole(files, replace(folder, sidecar=replace(sidecar, holding=None)))
+    assert not _is_whole(files, replace(folder, sidecar=None))
+    (Path(folder.content) / "start.bin").unlink()
+    assert not _is_whole(files, folder)
+
+
+def test_only_what_both_copies_have_alike_may_be_removed(world, ferry):
+    """A link that leads elsewhere in the copy is somebody's work."""
+    (ferry / "way").symlink_to("start.bin")
+    (ferry / "led").symlink_to("start.bin")
+    move = stop_when(world, ferry, "create", "two.bin")
+    copy = fill_like(ferry, Path(incoming(move)))
+    (copy / "led").unlink()
+    (copy / "led").symlink_to("elsewhere")
+    (copy / "data" / "one.bin").write_bytes(b"x" * (ferry / "data" / "one.bin").stat().st_size)
+    work = world.open().carry.work()
+    _record_equal(work, move, copy=str(copy), original=str(ferry))
+    known = work.journal.entries(move)
+    assert "way" in known and "start.bin" in known and not known.keys() & {"led", "data/one.bin"}
+
+
+def fill_like(source: Path, copy: Path) -> Path:
+    shutil.rmtree(copy)
+    shutil.copytree(source, copy, symlinks=True)
+    return copy
 
 
 def test_a_plan_goes_on_though_carry_move_is_called_for_what_is_done(world, ferry):

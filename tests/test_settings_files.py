@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import plistlib
@@ -293,6 +294,37 @@ def test_formats_are_known_by_name_or_contents():
     ):
         known_format = format_of(name, data)
         assert (known_format.name if known_format else None) == form
+
+
+def test_a_changed_file_keeps_its_owner_its_rights_and_its_attributes(tmp_path):
+    file = tmp_path / "titles.json"
+    file.write_text(json.dumps({"path": OLD}))
+    file.chmod(0o640)
+    if os.geteuid() == 0:
+        os.chown(file, 4711, 4712)
+    with contextlib.suppress(OSError):  # not every file system keeps them
+        os.setxattr(file, "user.note", b"mine")
+    before, noted = file.stat(), os.listxattr(file)
+    put_value(tether(file), OLD, NEW)
+    after = file.stat()
+    assert value_of(tether(file)) == NEW and os.listxattr(file) == noted
+    assert (after.st_uid, after.st_gid, after.st_mode) == (before.st_uid, before.st_gid, before.st_mode)
+
+
+def test_a_file_is_changed_where_the_system_has_no_attributes_and_opens_no_folders(tmp_path, monkeypatch):
+    file = tmp_path / "titles.json"
+    file.write_text(json.dumps({"path": OLD}))
+    for name in ("listxattr", "O_DIRECTORY", "chown"):
+        monkeypatch.delattr(os, name)
+    put_value(tether(file), OLD, NEW)
+    assert value_of(tether(file)) == NEW and os.listdir(tmp_path) == [file.name]
+
+
+def test_a_value_of_the_registry_is_written_there(monkeypatch):
+    written: list[tuple[str, ...]] = []
+    monkeypatch.setattr(settings_file.registry, "write_registry", lambda *words: written.append(words))
+    put_value(tether("HKCU\\Software\\Title Box", "Place", "registry"), OLD, NEW)
+    assert written == [("HKCU\\Software\\Title Box", "Place", OLD, NEW)]
 
 
 def test_keys_of_the_registry_and_known_folders_are_spelled_as_documented():
