@@ -74,6 +74,7 @@ OF_GUARDS = (
     "tests/test_refusals_midway.py",
     "tests/test_refusals.py",
     "tests/test_copying.py",
+    "tests/test_emptying_guards.py",
     "tests/test_emptying.py",
     "tests/test_refusals_of_runs.py",
 )

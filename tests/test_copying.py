@@ -14,7 +14,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import World, fill, picture, put
+from conftest import World, a_drive, fill, picture, put
 from nuvik.core.carrying import copying
 from nuvik.core.carrying.aside_folders import incoming
 from nuvik.core.carrying.batches import batches
@@ -248,6 +248,22 @@ def test_what_was_copied_is_written_down_now_and_then(monkeypatch):
     assert kept == [copying._KEEP_EVERY, 6]
     notebook.keep()
     assert len(kept) == 2, "nothing waits"
+
+
+def test_what_shows_that_an_entry_is_in_the_copy_already():
+    rules = a_drive().rules
+    file = EntryRecord("a", "file", 5, 0o644, 0, 0, 0, 10**18, 0, "1:1", checksum="x")
+    twin, folder = file._replace(path="b", kind="hard-link", link="a"), file._replace(path="d", kind="folder")
+
+    def is_there(entry: EntryRecord, *now: EntryRecord) -> bool:
+        return copying._is_there({each.path: each for each in now}, entry, None, rules)
+
+    assert is_there(file, file) and not is_there(file)
+    assert not is_there(file._replace(checksum=None), file), "it was never read to its end"
+    assert not is_there(file, file._replace(size=4)) and not is_there(file, file._replace(changed_ns=0))
+    assert is_there(twin, file, twin) and not is_there(twin, twin) and not is_there(twin, file)
+    assert not is_there(twin, file._replace(inode="1:2"), twin), "another file by now"
+    assert is_there(folder, folder._replace(changed_ns=0)), "its marks are given at the end"
 
 
 # -- batches -----------------------------------------------------------------------------------------------

@@ -133,8 +133,6 @@ def _clear_strangers(
     gone = [path for path in known if path not in source.entries]
     work.journal.drop_entries(move, gone)
     root = incoming(move)
-    if not work.files.exists(root):
-        return {}
     there = take_inventory(work.files, root, work.stop).entries
     for path, entry in there.items():
         if entry.kind == "folder" and entry.mode & _OWNER_MAY_ALL != _OWNER_MAY_ALL:
