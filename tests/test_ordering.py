@@ -14,6 +14,7 @@ from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.ordering.drawn_order import draw_order
 from nuvik.core.planning.ordering.move_order import Transfer, order_moves
 from nuvik.core.planning.ordering.staging import LEG, Stage, with_legs
+from nuvik.core.planning.ordering.untie import untie
 from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.proposal import Proposal
 from nuvik.core.planning.placement.spaces import spaces_of
@@ -110,6 +111,18 @@ def test_what_waits_on_a_third_drive_goes_on_in_a_later_layer():
         out.key: 0,
         on.key: 1,
     }
+
+
+def test_what_no_search_unties_in_time_is_drawn_by_chance():
+    moves = [Transfer("a", "x", "y", 9, 9), Transfer("b", "y", "x", 9, 9), Transfer("c", "x", "z", 1, 1)]
+    stages = [Stage("c", "third", 1, 1), Stage("a", "third", 9, 9)]  # the smaller helps nobody, and is tried first
+    free, floors = {"x": 0, "y": 0, "z": 1, "third": 9}, dict.fromkeys(("x", "y", "z", "third"), 0)
+    given_up = untie(moves, stages, free, floors, most_tries=0)
+    assert {move.key for move in given_up.ordered.stuck} == {"a", "b"} and not given_up.staged
+    untied = untie(moves, stages, free, floors, most_tries=1)
+    assert not untied.ordered.stuck and [stage.key for stage in untied.staged] == ["a"]
+    assert keeps_floors(untied.ordered.done, free, floors) and len(untied.ordered.done) == 4
+    assert untie(moves, stages, {**free, "third": 8}, floors, most_tries=1).ordered.stuck, "no room to wait"
 
 
 @pytest.mark.parametrize("fill", [0.7, 0.88, 0.95])
