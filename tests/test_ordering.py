@@ -10,7 +10,9 @@ from full_homes import nearly_full
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from households import drive, library
 from nuvik.core.model.wishes import Wishes
+from nuvik.core.planning.ordering.arrange import arrange, load_of
 from nuvik.core.planning.ordering.drawn_order import draw_order
 from nuvik.core.planning.ordering.move_order import Transfer, order_moves
 from nuvik.core.planning.ordering.staging import LEG, Stage, with_legs
@@ -147,3 +149,9 @@ def test_what_is_searched_by_chance_has_room_and_costs_what_the_model_says(fill,
         assert ideal.valued(annealing.search(1_500, 300)[0]).cost_s <= valued.cost_s + 0.01
         again = Annealing(figures, seed)
         assert again.search(1_500, 3_000) == (first, order), "the same household gets the same answer"
+
+
+def test_loads_from_or_to_a_drive_that_is_away_are_not_arranged():
+    here, there, away = drive("here"), drive("there"), drive("away", attached=False)
+    loads = [load_of(library(f"{a.id}-{b.id}", a.id), a, b) for a, b in ((here, there), (here, away), (away, there))]
+    assert [leg.load.library.id for leg in arrange(loads, [here, there, away], Wishes()).legs] == ["here-there"]
