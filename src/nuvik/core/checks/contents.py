@@ -30,7 +30,7 @@ def check_same_as_planned(findings: Findings, inventory: Inventory) -> None:
             f"{shown(step.library)} has changed since the plan was made: "
             f"{format_count(step.files, 'file')}, {step.bytes:,} bytes then; "
             f"{format_count(inventory.files, 'file')}, {inventory.bytes:,} bytes now.",
-            "Survey again and make a new plan.",
+            "Close any program that writes to it, then survey again and make a new plan.",
         )
 
 
