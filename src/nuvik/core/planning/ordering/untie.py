@@ -49,10 +49,10 @@ def untie(
     helpful = stages if len(stages) <= _FEW else _helpful(plain.stuck, moves, stages)
     able = sorted(helpful, key=lambda stage: (stage.room_bytes, stage.key, stage.via))
     # Sets of stages as rising numbers, the cheapest first; each is reached once: by its last stage, from the rest.
+    # In rising order they are a heap from the beginning.
     waiting: list[tuple[int, int, tuple[int, ...]]] = [
         (stage.room_bytes, 1, (number,)) for number, stage in enumerate(able)
     ]
-    heapq.heapify(waiting)
     for _ in range(most_tries):
         if not waiting:
             break
