@@ -225,7 +225,7 @@ def _try_all(chosen: Sequence[Mutant], test_map: TestMap, workers: int, seconds:
         copy = copies.get()
         try:
             while True:
-                tests = [test for test in tests if passes.get(test, True)]
+                tests = [test for test in tests if passes.get(test, True) and test in copy.server.known]
                 noticed_by = _noticed_by(mutant, tests, test_map, copy)
                 # A test that fails without the mutant, too, notices nothing: each is asked that once.
                 if noticed_by not in test_map.seconds or passes.get(noticed_by):

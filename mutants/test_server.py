@@ -36,8 +36,11 @@ class TestServer:
         self._process = subprocess.Popen(
             words, cwd=place, env=environment, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
         )
-        if self._answer()["collected"] != 0:
+        loaded = self._answer()
+        if loaded["code"] != 0:
             raise TestsFail(f"pytest cannot collect them in {place}")
+        self.known = frozenset(loaded["tests"])
+        """The tests that there are. A map made earlier may name others."""
 
     def failed_first(self, file: str, was: str, text: str, tests: Sequence[str], timeout_s: float) -> str | None:
         """The first of these tests that fails with `text` in the file in place of what it was; None when all pass.
@@ -70,6 +73,16 @@ class TestServer:
 # -- inside ------------------------------------------------------------------------------------------------
 
 
+class _Collected:
+    """Learns which tests there are."""
+
+    def __init__(self) -> None:
+        self.tests: list[str] = []
+
+    def pytest_collection_finish(self, session: Any) -> None:
+        self.tests = [item.nodeid for item in session.items]
+
+
 class _Watch:
     """Hears of tests; the first that fails ends the run."""
 
@@ -91,9 +104,10 @@ def _serve(plainly: list[str], tests: list[str]) -> None:
     answers = os.fdopen(os.dup(1), "w")
     nothing = os.open(os.devnull, os.O_RDWR)
     os.dup2(nothing, 1)
-    collected = pytest.main(["--collect-only", "-q", *plainly, *tests])
+    collected = _Collected()
+    code = pytest.main(["--collect-only", "-q", *plainly, *tests], plugins=[collected])
     gc.collect()
-    print(json.dumps({"collected": int(collected)}), file=answers, flush=True)
+    print(json.dumps({"code": int(code), "tests": collected.tests}), file=answers, flush=True)
     for line in sys.stdin:
         print(json.dumps(_answer(json.loads(line), plainly)), file=answers, flush=True)
 
