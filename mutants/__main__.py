@@ -68,6 +68,7 @@ OF_GUARDS = (
     "tests/test_single_guards.py",
     "tests/test_records.py",
     "tests/test_aside_folders.py",
+    "tests/test_places_of_moves.py",
     "tests/test_by_path.py",
     "tests/test_leftovers.py",
     "tests/test_faults.py",
