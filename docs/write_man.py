@@ -13,12 +13,18 @@ from nuvik.cli import build_app
 
 OUTPUT = Path(__file__).parent / "nuvik.1"
 _FOOT = (
-    ("EXIT STATUS", "0 done; 1 a fault in Nuvik; 2 the words of the call are off; 3 refused, nothing was changed; "
-     "4 stopped midway and safe; 5 done, with findings to read."),
-    ("ENVIRONMENT", "NUVIK_STATE: where the database is kept. NUVIK_LOG: the folder of the log. NUVIK_CONFIG: the "
-     "configuration file. NUVIK_UNITS: decimal or binary. NO_COLOR: the screens use no colour."),
+    (
+        "EXIT STATUS",
+        "0 done; 1 a fault in Nuvik; 2 the words of the call are off; 3 refused, nothing was changed; "
+        "4 stopped midway and safe; 5 done, with findings to read.",
+    ),
+    (
+        "ENVIRONMENT",
+        "NUVIK_STATE: where the database is kept. NUVIK_LOG: the folder of the log. NUVIK_CONFIG: the "
+        "configuration file. NUVIK_UNITS: decimal or binary. NO_COLOR: the screens use no colour.",
+    ),
     ("SEE ALSO", "nuvik help lists pages on what people come for."),
-)  # fmt: skip
+)
 
 
 def man_page() -> str:

@@ -127,9 +127,12 @@ def test_status_asks_only_where_a_decision_is_needed(world, capsys):
     assert kinds["short"] and kinds["on-trial"] and kinds["leftover"]
     assert document["headline"] == f"{document['asks']} matters need a decision."
     status = replace(
-        world.open().watching.status(), failing={"heron": "its disk reports that it is failing"},
-        weeks_left={"wren": 0.4}, slower={"heron": "reads 40 % slower than on 2020-01-01"}, restarts=("video",),
-    )  # fmt: skip
+        world.open().watching.status(),
+        failing={"heron": "its disk reports that it is failing"},
+        weeks_left={"wren": 0.4},
+        slower={"heron": "reads 40 % slower than on 2020-01-01"},
+        restarts=("video",),
+    )
     words = " ".join(matter.words for matter in matters(status))
     assert "Heron: its disk reports that it is failing" in words and "Wren goes under its headroom this week" in words
     assert "Heron reads 40 % slower" in words and "new place for video" in words
@@ -172,8 +175,11 @@ def test_a_timer_is_shown_written_and_removed(tmp_path, monkeypatch, capsys):
     if shutil.which("systemd-analyze"):
         done = subprocess.run(
             ["systemd-analyze", "verify", "--user", str(units / "nuvik-watch.timer")],
-            capture_output=True, text=True, check=False, env={**os.environ, "XDG_RUNTIME_DIR": str(tmp_path)},
-        )  # fmt: skip
+            capture_output=True,
+            text=True,
+            check=False,
+            env={**os.environ, "XDG_RUNTIME_DIR": str(tmp_path)},
+        )
         assert not done.stderr.strip() and done.returncode == 0
     assert run(["watch", *state]) == 0 and "The timer is installed" in capsys.readouterr().out
     assert run(["watch", "remove", "--yes", *state]) == 0 and os.listdir(units) == []

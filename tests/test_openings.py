@@ -335,9 +335,16 @@ async def test_what_no_opening_read_may_be_placed_apart(world):
     workspace = world.open()
     workspace.survey.take()
     recording = Recording(
-        library=library, drive="kestrel", taken_at="2026-01-01T00:00:00Z", seconds=4.2, bytes_read=9 * MB, runs=7,
-        files_read=1, computing_s=1.0, stretches=(Stretch(file="Data/a.pack", offset=0, bytes=9 * MB),),
-    )  # fmt: skip
+        library=library,
+        drive="kestrel",
+        taken_at="2026-01-01T00:00:00Z",
+        seconds=4.2,
+        bytes_read=9 * MB,
+        runs=7,
+        files_read=1,
+        computing_s=1.0,
+        stretches=(Stretch(file="Data/a.pack", offset=0, bytes=9 * MB),),
+    )
     Openings(workspace.survey.computer.database).keep(library, recording)
     stage, known = workspace.openings, workspace.plan.library_at("Kite")
     stage._learn(known)
@@ -365,9 +372,16 @@ async def test_a_plan_is_tasted_and_what_came_of_it_is_told(world):
     workspace.survey.take()
     store = Openings(workspace.survey.computer.database)
     before = Recording(
-        library=library, drive="kestrel", taken_at="2026-01-01T00:00:00Z", seconds=9.0, bytes_read=9 * MB, runs=7,
-        files_read=1, computing_s=1.0, stretches=(Stretch(file="a.pack", offset=0, bytes=9 * MB),),
-    )  # fmt: skip
+        library=library,
+        drive="kestrel",
+        taken_at="2026-01-01T00:00:00Z",
+        seconds=9.0,
+        bytes_read=9 * MB,
+        runs=7,
+        files_read=1,
+        computing_s=1.0,
+        stretches=(Stretch(file="a.pack", offset=0, bytes=9 * MB),),
+    )
     store.keep(library, before)
     workspace.openings._learn(workspace.plan.library_at("Kite"))
     app = NuvikApp(world.open)
@@ -418,9 +432,16 @@ async def test_an_opening_is_recorded_from_its_page(house, monkeypatch):
             time.sleep(0.01)
         made.append(library.name)
         return Recording(
-            library=library.path, drive=library.drive, taken_at="2026-01-01T00:00:00Z", seconds=4.2,
-            bytes_read=30 * MB, runs=7, files_read=3, computing_s=1.0, doubts=("One file changed meanwhile.",),
-        )  # fmt: skip
+            library=library.path,
+            drive=library.drive,
+            taken_at="2026-01-01T00:00:00Z",
+            seconds=4.2,
+            bytes_read=30 * MB,
+            runs=7,
+            files_read=3,
+            computing_s=1.0,
+            doubts=("One file changed meanwhile.",),
+        )
 
     monkeypatch.setattr(OpeningStage, "record", record)
     app = NuvikApp(house.open)

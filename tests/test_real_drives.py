@@ -160,8 +160,10 @@ def test_a_survey_of_real_file_systems_counts_what_they_hold(real_drives, worksp
 
 
 def test_a_long_file_full_of_holes_needs_only_what_it_holds_where_holes_are_kept(real_drives, workspace):
-    small, large, stick = (real_drives.up(*words) for words in (
-        ("small", "300M", "ext4"), ("large", "400M", "xfs"), ("stick", "100M", "exfat")))  # fmt: skip
+    small, large, stick = (
+        real_drives.up(*words)
+        for words in (("small", "300M", "ext4"), ("large", "400M", "xfs"), ("stick", "100M", "exfat"))
+    )
     machine = small / "machine"
     machine.mkdir()
     with open(machine / "disk.raw", "wb") as image:

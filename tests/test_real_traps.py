@@ -533,8 +533,10 @@ def test_two_drives_with_one_identity_are_told_apart_and_let_alone(real_drives, 
     subprocess.run(["umount", str(copy)], check=True)
     identity = subprocess.run(
         ["blkid", "-p", "-s", "UUID", "-o", "value", real_drives.loops["small"][0]],
-        capture_output=True, text=True, check=True,
-    ).stdout.strip()  # fmt: skip
+        capture_output=True,
+        text=True,
+        check=True,
+    ).stdout.strip()
     subprocess.run(["tune2fs", "-f", "-U", identity, real_drives.loops["copy"][0]], check=True, capture_output=True)
     real_drives.mount("copy")
     capsys.readouterr()

@@ -183,9 +183,14 @@ def test_what_a_project_can_make_anew_is_marked_and_stays_with_it(world):
     base = world.path("heron", "reef")
     put(f"{base}/.git/HEAD")
     for path, size in {
-        "src/a.c": 40, "web/node_modules/x/node_modules/y.js": 30, "build/o.o": 20, "tools/env-of-mine/lib/n.so": 9,
-        "far/far/far/away/build/z.o": 9, "docs/build": 5, ".git/target/pack": 30,
-    }.items():  # fmt: skip
+        "src/a.c": 40,
+        "web/node_modules/x/node_modules/y.js": 30,
+        "build/o.o": 20,
+        "tools/env-of-mine/lib/n.so": 9,
+        "far/far/far/away/build/z.o": 9,
+        "docs/build": 5,
+        ".git/target/pack": 30,
+    }.items():
         put(f"{base}/{path}", size * MB)
     put(f"{base}/tools/env-of-mine/pyvenv.cfg")
     (project,) = world.open().survey.take().libraries
@@ -198,9 +203,12 @@ def test_what_a_project_can_make_anew_is_marked_and_stays_with_it(world):
 def test_mixed_folders_are_one_library_with_parts(world):
     base = world.path("heron")
     for path, size in {
-        "Studio/Songs/Low Sun/track.wav": 40, "Studio/Samples/Felt/note.flac": 60, "Studio/Plug-Ins/synth.so": 5,
-        "Card/DCIM/100/a.jpg": 30, "Card/PRIVATE/STREAM/b.mts": 20,
-    }.items():  # fmt: skip
+        "Studio/Songs/Low Sun/track.wav": 40,
+        "Studio/Samples/Felt/note.flac": 60,
+        "Studio/Plug-Ins/synth.so": 5,
+        "Card/DCIM/100/a.jpg": 30,
+        "Card/PRIVATE/STREAM/b.mts": 20,
+    }.items():
         put(f"{base}/{path}", size * MB)
     libraries = {library.name: library for library in world.open().survey.take().libraries}
     assert set(libraries) == {"Studio", "Card"} and libraries["Card"].kind is Kind.PHOTO
