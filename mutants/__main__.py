@@ -49,6 +49,7 @@ _BY_CHANCE = 0.05
 """Fewer than the share are put down to the sample unless they are less likely than this."""
 _PATIENCE, _PATIENCE_S = 3.0, 20.0
 """A mutant that makes its tests take so many times as long, and seconds more, makes them run for ever."""
+_PASSES_WITHIN_S = 600.0
 _FIRST_TESTS_S = 15.0
 """So many seconds of tests run before the others: a mutant that never ends is given up after minutes, not an hour."""
 _PLAINLY = ("-p", "no:xdist", "-p", "no:cacheprovider", "-p", "no:pytest_cov", "-o", "addopts=")
@@ -202,13 +203,37 @@ class _Copy:
         finally:
             subprocess.run(["rm", "-rf", str(self.place / "tmp")], check=False)
         try:
-            done = _run(tests, self.place, timeout_s)
+            done = self._run(tests, timeout_s)
         except subprocess.TimeoutExpired:
             return NEVER_ENDED
         if not done.returncode:
             return None
         failed = (line.split(" - ")[0].split(" ", 1) for line in done.stdout.splitlines())
         return next((words[1] for words in failed if words[0] in ("FAILED", "ERROR")), COULD_NOT_RUN)
+
+    def passes(self, test: str) -> bool:
+        """Whether a test passes with nothing wrong."""
+        try:
+            return self.server.failed_first("", "", "", [test], _PASSES_WITHIN_S) is None
+        finally:
+            subprocess.run(["rm", "-rf", str(self.place / "tmp")], check=False)
+
+    def _run(self, tests: Sequence[str], timeout_s: float) -> subprocess.CompletedProcess[str]:
+        """Run tests in a process of its own until one fails. Raises subprocess.TimeoutExpired."""
+        words = [sys.executable, "-m", "pytest", "-x", "-q", *_PLAINLY, "--basetemp", str(self.place / "tmp"), *tests]
+        environment = _environment(self.place)
+        try:
+            return subprocess.run(
+                words,
+                cwd=self.place,
+                env=environment,
+                capture_output=True,
+                text=True,
+                timeout=timeout_s,
+                check=False,
+            )
+        finally:
+            subprocess.run(["rm", "-rf", str(self.place / "tmp")], check=False)
 
 
 def _try_all(chosen: Sequence[Mutant], test_map: TestMap, workers: int, seconds: float) -> list[Mutant]:
@@ -231,7 +256,7 @@ def _try_all(chosen: Sequence[Mutant], test_map: TestMap, workers: int, seconds:
                 # A test that fails without the mutant, too, notices nothing: each is asked that once.
                 if noticed_by not in test_map.seconds or passes.get(noticed_by):
                     break
-                passes[noticed_by] = _run([noticed_by], copy.place).returncode == 0
+                passes[noticed_by] = copy.passes(noticed_by)
                 if not passes[noticed_by]:
                     print(f"FAILS WITHOUT ANY MUTANT, and is left out: {noticed_by}", flush=True)
         finally:
@@ -301,17 +326,6 @@ def _in_batches(tests: Sequence[str], test_map: TestMap) -> list[Sequence[str]]:
         seconds += test_map.seconds.get(tests[first], 0)
         first += 1
     return [batch for batch in (tests[:first], tests[first:]) if batch]
-
-
-def _run(tests: Sequence[str], place: Path, timeout_s: float | None = None) -> subprocess.CompletedProcess[str]:
-    """Run tests in a copy until one fails. Raises subprocess.TimeoutExpired."""
-    words = [sys.executable, "-m", "pytest", "-x", "-q", *_PLAINLY, "--basetemp", str(place / "tmp"), *tests]
-    try:
-        return subprocess.run(
-            words, cwd=place, env=_environment(place), capture_output=True, text=True, timeout=timeout_s, check=False
-        )
-    finally:
-        subprocess.run(["rm", "-rf", str(place / "tmp")], check=False)
 
 
 if __name__ == "__main__":
