@@ -81,6 +81,35 @@ def test_a_library_that_never_comes_to_rest_is_given_up_and_untouched(world, fer
     assert (target_of(world) / "start.bin").read_bytes() == b"at rest"
 
 
+@pytest.mark.parametrize(
+    ("reason", "says"),
+    [
+        ("nothing", None),
+        ("wish", None),
+        ("user", "its original is kept because Painter has it open"),
+        ("check", "its original is kept because a check failed: It does not open"),
+        ("by hand", "its original is kept until you have done this: choose the new folder"),
+        ("unread", "its original is kept because its copy was compared, but could not be read from the medium of"),
+    ],
+)
+def test_each_reason_to_keep_an_original_is_said_and_only_that(world, ferry, monkeypatch, reason, says):
+    workspace = world.open()
+    host = type(workspace.computer.host)
+    if reason == "user":
+        monkeypatch.setattr(host, "used_by", lambda self, path: ["Painter"] if ".nuvik-held" in path else [])
+    elif reason == "check":
+        monkeypatch.setattr(move_module, "failed_checks", lambda work, move: "It does not open.")
+    elif reason == "by hand":
+        monkeypatch.setattr(move_module, "due_by_hand", lambda work, move: "choose the new folder")
+        monkeypatch.setattr(TetherKind, "keeps_old_path", property(lambda self: False))
+    elif reason == "unread":
+        monkeypatch.setattr(host, "reaches_medium", lambda self, drive: False)
+    shift(workspace, ferry, on_trial=reason == "wish")
+    move = move_of(world)
+    assert move.state is (State.RELEASED if reason == "nothing" else State.ON_TRIAL)
+    assert (move.problem or "").startswith(says or "") and bool(move.problem) == bool(says)
+
+
 def test_what_shows_that_a_file_is_another_than_was_copied(world, ferry):
     move = stop_when(world, ferry, "create", "two.bin")
     work = world.open().carry.work()
