@@ -18,17 +18,19 @@ from nuvik.core.carrying.mending.find_leftovers import _Folder, _is_whole, find_
 from nuvik.core.carrying.mending.mend import _record_equal, mend
 from nuvik.core.carrying.move import carry_move
 from nuvik.core.carrying.proof import changed_since
+from nuvik.core.carrying.renames import renamable
 from nuvik.core.carrying.run import carry_plan, release, resume, undo, undo_plan
 from nuvik.core.carrying.sidecar import read_sidecar
 from nuvik.core.carrying.tethers.none import lead_on
 from nuvik.core.carrying.tethers.settings import state_of
 from nuvik.core.checks.check_step import check_step
 from nuvik.core.checks.findings import Findings
-from nuvik.core.checks.marks import _Trial
+from nuvik.core.checks.marks import _Trial, check_marks
 from nuvik.core.checks.places import _check_way, check_places
 from nuvik.core.checks.tethers import check_tethers
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.local import LocalHost
+from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import State
 from nuvik.core.model.leftover import Repair
@@ -260,6 +262,38 @@ def test_nothing_goes_onto_a_drive_that_was_mounted_for_another_user(taken_back,
     assert not findings.violations, "it is mounted for this user"
 
 
+def test_marks_that_a_drive_does_not_keep_are_refused_or_noted(world, ferry, monkeypatch):
+    workspace = world.open()
+    host, heron = workspace.computer.host, workspace.drives.find("heron")
+    inventory = take_inventory(host.files, str(ferry))
+    step = make_plan(workspace.plan.draft([(str(ferry), "heron")])).steps[0]
+    monkeypatch.setattr(type(host.files), "read_xattrs", lambda self, path: {"user.note": b"mine"})
+    kept: set[tuple[str, int]] = set()
+    monkeypatch.setattr(_Trial, "refused_attributes", lambda self, sets, on_folder: kept)
+
+    def refused(target: Drive, *paths: str, without: bool = False) -> Findings:
+        findings = Findings(step)
+        check_marks(findings, host, inventory, paths, target, without)
+        return findings
+
+    plain = replace(heron, filesystem="exfat")
+    assert not refused(heron, "start.bin").violations and not refused(plain).violations
+    kept.add(("user.note", 4))
+    for target in (heron, plain):
+        (violation,) = refused(target, "start.bin").violations
+        assert "the extended attribute user.note of start.bin" in violation.problem
+        noted = refused(target, "start.bin", without=True)
+        assert not noted.violations and "Nuvik remembers them" in noted.notes[0]
+    monkeypatch.setattr(type(host.files), "read_xattrs", lambda self, path: {"user.note": b"x" * 9})
+    kept.clear()
+    findings = check_step(host, (*workspace.drives.all(),), step, workspace.computer.state_folder)
+    assert not findings.violations
+    os.utime(ferry / "start.bin", ns=(0, -(2**62)))
+    monkeypatch.setattr(_Trial, "refused_times", lambda self, entries, step_ns: entries)
+    (violation,) = check_step(host, workspace.drives.all(), step, workspace.computer.state_folder).violations
+    assert "the time of start.bin" in violation.problem
+
+
 def test_where_nothing_can_be_tried_out_nothing_is_refused(world, ferry, monkeypatch):
     workspace = world.open()
     files, heron = workspace.computer.host.files, workspace.drives.find("heron")
@@ -303,6 +337,30 @@ def test_only_what_is_as_it_was_found_is_mended(world, lost):
     os.rename(world.path("kestrel", "put away"), held_folder(lost))
     assert [mended.problem for mended in mend(work, [leftover])] == [None]
     assert [move.state for move in world.open().logbook.moves()] == [State.ON_TRIAL]
+
+
+def test_a_release_that_was_cut_short_goes_on_as_one_though_the_journal_is_lost(world, ferry):
+    stop_when(world, ferry, "remove", "two.bin")
+    os.rename(world.open().computer.state_folder, world.path("lost"))
+    work = world.open().carry.work()
+    (mended,) = mend(work, find_leftovers(work))
+    assert mended.done.startswith("The release of Ferry is move 1 now") and mended.problem is None
+    assert move_of(world).state is State.RELEASING
+    resume(world.open().carry.work())
+    assert move_of(world).state is State.RELEASED
+
+
+@pytest.mark.parametrize("mode", [0o555, 0o755])
+def test_a_folder_may_be_written_for_the_moment_of_its_rename_only(tmp_path, mode):
+    folder, then = tmp_path / "folder", tmp_path / "elsewhere"
+    folder.mkdir(mode)
+    folder.chmod(mode)
+    with renamable(LocalHost().files, str(folder)):
+        assert folder.stat().st_mode & 0o777 == mode | 0o200
+        folder.rename(then)
+        os.utime(then, ns=(0, 5))
+        changed = then.stat().st_mtime_ns
+    assert then.stat().st_mode & 0o777 == mode and then.stat().st_mtime_ns != changed, "it has its own time again"
 
 
 def test_an_original_of_which_nothing_says_what_it_held_is_never_whole(lost):
