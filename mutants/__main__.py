@@ -67,6 +67,7 @@ OF_GUARDS = (
     "tests/test_durability.py",
     "tests/test_guards_midway.py",
     "tests/test_single_guards.py",
+    "tests/test_check_guards.py",
     "tests/test_records.py",
     "tests/test_aside_folders.py",
     "tests/test_places_of_moves.py",

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import errno
+import json
 import os
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 
@@ -14,13 +16,15 @@ from nuvik.core.carrying.explain_oserror import stopped_by
 from nuvik.core.carrying.mending.find_broken_settings import find_broken_settings
 from nuvik.core.carrying.mending.seen_here import seen_by_journal, seen_by_sidecar
 from nuvik.core.carrying.places import located, source_located
+from nuvik.core.carrying.run import carry_plan, undo
 from nuvik.core.carrying.sidecar import VolumeName, read_sidecar
 from nuvik.core.hosts.anchors import Anchor
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.errors import Stopped
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.tether import Tether, TetherKind, TetherRecord, TetherState
-from refusals import move_of, shift
+from nuvik.core.planning.drafting.make_plan import make_plan
+from refusals import move_of, shift, stop_when, target_of
 
 
 @pytest.fixture
@@ -137,6 +141,31 @@ def test_only_settings_of_what_still_lies_where_it_was_moved_are_broken(world, m
     assert broken(moved, on) == 0, "from there it was moved on"
     assert broken(moved, replace(on, state=State.UNDONE)) == 1
     assert broken(replace(moved, undoes=9)) == 0
+
+
+def test_a_setting_leads_to_a_library_wherever_it_is(world, ferry):
+    file = Path(world.path("wren", "titles.json"))
+    file.write_text(json.dumps({"path": str(ferry), "other": 1}))
+    workspace = world.open()
+    plan = make_plan(workspace.plan.draft([(str(ferry), "heron")]))
+    tether = Tether(kind=TetherKind.SETTING, file=str(file), key="path", format="json")
+    plan = replace(plan, steps=(replace(plan.steps[0], tethers=(tether,)),))
+    carry_plan(workspace.carry.work(), plan, True)
+    assert json.loads(file.read_text()) == {"path": str(target_of(world)), "other": 1}
+    undo(world.open().carry.work(), "1")
+    assert json.loads(file.read_text()) == {"path": str(ferry), "other": 1}
+    carry_plan(world.open().carry.work(), plan)
+    undo(world.open().carry.work(), "last")
+    assert json.loads(file.read_text()) == {"path": str(ferry), "other": 1} and ferry.is_dir()
+
+
+def test_a_move_whose_target_went_before_the_switch_is_given_up_without_it(world, ferry):
+    stop_when(world, ferry, "create", "one.bin")
+    world.data["drive"][1]["attached"] = False
+    world.write()
+    undo(world.open().carry.work(), "1")
+    move = move_of(world)
+    assert move.state is State.UNDONE and "its copy is left on heron" in (move.problem or "") and ferry.is_dir()
 
 
 @pytest.mark.parametrize("number", [errno.EACCES, errno.ENODEV, errno.EIO, errno.ENOSPC])

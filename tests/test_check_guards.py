@@ -1,0 +1,118 @@
+"""Guards of the checks before a move, one condition after the other."""
+
+from __future__ import annotations
+
+import errno
+import os
+from dataclasses import replace
+
+import pytest
+
+from nuvik.core.carrying.run import undo
+from nuvik.core.checks.check_step import check_step
+from nuvik.core.checks.findings import Findings
+from nuvik.core.checks.marks import _Trial, check_marks
+from nuvik.core.checks.places import _check_way, check_places
+from nuvik.core.checks.tethers import check_tethers
+from nuvik.core.model.drive import Drive
+from nuvik.core.model.tether import Tether, TetherKind
+from nuvik.core.planning.drafting.make_plan import make_plan
+from nuvik.core.rehearsal.calibration_samples import as_step
+from nuvik.core.survey.walk.take_inventory import take_inventory
+from refusals import move_of, shift
+
+
+@pytest.fixture
+def taken_back(world, ferry):
+    shift(world.open(), ferry, on_trial=True)
+    undo(world.open().carry.work(), "1")
+    return world
+
+
+@pytest.mark.parametrize("mounted_below", [True, False])
+def test_neither_a_library_nor_its_target_lies_in_the_other(taken_back, ferry, mounted_below):
+    """As with a drive that is mounted in a folder of another."""
+    workspace, move = taken_back.open(), move_of(taken_back)
+    step, findings = as_step(move), None
+    target = str(ferry / "data" / "Ferry") if mounted_below else str(ferry.parent)
+    findings = Findings(replace(step, target_path=target))
+    kestrel, heron = workspace.drives.find("kestrel"), workspace.drives.find("heron")
+    check_places(findings, workspace.computer.host, workspace.computer.state_folder, kestrel, heron, ())
+    words = "is inside" if mounted_below else "is inside the target"
+    assert any(words in violation.problem for violation in findings.violations)
+
+
+def test_what_cannot_be_looked_at_is_refused_by_its_path(taken_back, ferry, monkeypatch):
+    workspace = taken_back.open()
+    host = workspace.computer.host
+    monkeypatch.setattr(host, "room_needed", lambda *_: (_ for _ in ()).throw(OSError(errno.EIO, "Input/output error")))
+    findings = check_step(host, workspace.drives.all(), as_step(move_of(taken_back)), workspace.computer.state_folder)
+    (violation,) = findings.violations
+    assert violation.problem == f"{ferry} cannot be looked at: input/output error."
+
+
+def test_nothing_goes_onto_a_drive_that_was_mounted_for_another_user(taken_back, monkeypatch):
+    workspace = taken_back.open()
+    heron = replace(workspace.drives.find("heron"), filesystem="exfat")
+    monkeypatch.setattr(os, "geteuid", lambda: 4711)
+    findings = Findings(as_step(move_of(taken_back)))
+    _check_way(findings, workspace.computer.host, move_of(taken_back).target, heron)
+    (violation,) = findings.violations
+    assert "mounted for another user" in violation.problem and violation.drive == heron.id
+    monkeypatch.setattr(os, "geteuid", lambda: os.stat(heron.path).st_uid or 1)
+    os.chown(heron.path, os.geteuid(), -1)
+    findings = Findings(as_step(move_of(taken_back)))
+    _check_way(findings, workspace.computer.host, move_of(taken_back).target, heron)
+    assert not findings.violations, "it is mounted for this user"
+
+
+def test_marks_that_a_drive_does_not_keep_are_refused_or_noted(world, ferry, monkeypatch):
+    workspace = world.open()
+    host, heron = workspace.computer.host, workspace.drives.find("heron")
+    inventory = take_inventory(host.files, str(ferry))
+    step = make_plan(workspace.plan.draft([(str(ferry), "heron")])).steps[0]
+    monkeypatch.setattr(type(host.files), "read_xattrs", lambda self, path: {"user.note": b"mine"})
+    kept: set[tuple[str, int]] = set()
+    monkeypatch.setattr(_Trial, "refused_attributes", lambda self, sets, on_folder: kept)
+
+    def refused(target: Drive, *paths: str, without: bool = False) -> Findings:
+        findings = Findings(step)
+        check_marks(findings, host, inventory, paths, target, without)
+        return findings
+
+    plain = replace(heron, filesystem="exfat")
+    assert not refused(heron, "start.bin").violations and not refused(plain).violations
+    kept.add(("user.note", 4))
+    for target in (heron, plain):
+        (violation,) = refused(target, "start.bin").violations
+        assert "the extended attribute user.note of start.bin" in violation.problem
+        noted = refused(target, "start.bin", without=True)
+        assert not noted.violations and "Nuvik remembers them" in noted.notes[0]
+    monkeypatch.setattr(type(host.files), "read_xattrs", lambda self, path: {"user.note": b"x" * 9})
+    kept.clear()
+    findings = check_step(host, (*workspace.drives.all(),), step, workspace.computer.state_folder)
+    assert not findings.violations
+    os.utime(ferry / "start.bin", ns=(0, -(2**62)))
+    monkeypatch.setattr(_Trial, "refused_times", lambda self, entries, step_ns: entries)
+    (violation,) = check_step(host, workspace.drives.all(), step, workspace.computer.state_folder).violations
+    assert "the time of start.bin" in violation.problem
+
+
+def test_where_nothing_can_be_tried_out_nothing_is_refused(world, ferry, monkeypatch):
+    workspace = world.open()
+    files, heron = workspace.computer.host.files, workspace.drives.find("heron")
+    entries = list(take_inventory(files, str(ferry)).entries.values())
+    monkeypatch.setattr(files, "create", lambda path: (_ for _ in ()).throw(OSError(errno.ENOSPC, "full", path)))
+    with _Trial(files, heron) as trial:
+        assert trial.refused_times(entries, step_ns=1) == []
+        assert trial.refused_attributes([{"user.note": b"x"}], on_folder=False) == set()
+
+
+def test_a_setting_is_looked_at_before_a_library_leaves_its_own_drive_and_not_on_from_staging(taken_back, ferry):
+    workspace = taken_back.open()
+    tether = Tether(kind=TetherKind.SETTING, file=str(ferry / "titles.json"), key="path", format="json")
+    step = replace(as_step(move_of(taken_back)), tethers=(tether,))
+    for via, refused in ((None, True), (step.from_drive, False)):
+        findings = Findings(replace(step, via=via))
+        check_tethers(findings, workspace.computer.host)
+        assert bool(findings.violations) is refused
