@@ -8,8 +8,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
-_HARMLESS = {"tell", "info", "debug", "warning", "exception", "report", "append"}
-"""Calls that only say or collect something."""
+_HARMLESS = {"tell", "info", "debug", "warning", "exception", "report", "append", "sleep", "setSolution"}
+"""Calls that only say or collect something, wait, or give a search a start from which it is quicker."""
 
 
 @dataclass(frozen=True)
