@@ -10,10 +10,13 @@ import pytest
 
 from nuvik.core.carrying.run import undo
 from nuvik.core.checks.check_step import check_step
+from nuvik.core.checks.contents import _problem_of
+from nuvik.core.checks.drives import check_drives
 from nuvik.core.checks.findings import Findings
 from nuvik.core.checks.marks import _Trial, check_marks
 from nuvik.core.checks.places import _check_way, check_places
 from nuvik.core.checks.tethers import check_tethers
+from nuvik.core.hosts.many_files import Inside
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.tether import Tether, TetherKind
 from nuvik.core.planning.drafting.make_plan import make_plan
@@ -116,3 +119,29 @@ def test_a_setting_is_looked_at_before_a_library_leaves_its_own_drive_and_not_on
         findings = Findings(replace(step, via=via))
         check_tethers(findings, workspace.computer.host)
         assert bool(findings.violations) is refused
+
+
+def test_what_opening_a_file_tells_is_said_in_words():
+    assert _problem_of(Inside("immutable", False, False)) == (
+        "is marked as immutable, so it cannot be removed later",
+        "Take that mark away with “chattr”.",
+    )
+    assert (
+        "is open for writing" in str(_problem_of(Inside("", True, False)))
+        and _problem_of(Inside("", None, True)) is None
+    )
+
+
+def test_drives_that_share_their_space_or_their_disk(taken_back):
+    """Two volumes of one container have one free space; two of one disk fail together."""
+    workspace = taken_back.open()
+    kestrel, heron = workspace.drives.find("kestrel"), workspace.drives.find("heron")
+    step = as_step(move_of(taken_back))
+    for facts, refused, noted in (
+        ({"pool": "one"}, True, False),
+        ({"pool": "", "disk": "one"}, False, True),
+        ({"pool": "", "disk": ""}, False, False),
+    ):
+        findings = Findings(step)
+        check_drives(findings, (replace(kestrel, **facts), replace(heron, **facts)))
+        assert (bool(findings.violations), bool(findings.notes)) == (refused, noted)

@@ -5,12 +5,14 @@ from __future__ import annotations
 import errno
 import os
 import shutil
+from contextlib import nullcontext
 from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
-from conftest import a_drive, fill, picture
+from conftest import MB, a_drive, fill, picture
+from nuvik.core.carrying import guards
 from nuvik.core.carrying import move as move_module
 from nuvik.core.carrying.aside_folders import held_folder, incoming
 from nuvik.core.carrying.guards import loss_of_original
@@ -18,16 +20,19 @@ from nuvik.core.carrying.mending.find_leftovers import _Folder, _is_whole, find_
 from nuvik.core.carrying.mending.mend import _record_equal, mend
 from nuvik.core.carrying.proof import changed_since
 from nuvik.core.carrying.renames import renamable
-from nuvik.core.carrying.run import release, resume, undo_plan
+from nuvik.core.carrying.run import _floors_of, carry_plan, release, resume, undo, undo_plan
 from nuvik.core.carrying.sidecar import read_sidecar
 from nuvik.core.carrying.tethers.none import lead_on
 from nuvik.core.carrying.tethers.settings import state_of
+from nuvik.core.carrying.waiting import carry_next, skip
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.local import LocalHost
-from nuvik.core.model.errors import Stopped
+from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import State
 from nuvik.core.model.leftover import Repair
+from nuvik.core.model.progress import Event
 from nuvik.core.model.tether import Tether, TetherKind, TetherRecord, TetherState
+from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.store.journal import Journal
 from nuvik.core.survey.walk.take_inventory import take_inventory
 from refusals import hook, move_of, shift, stop_when, target_of
@@ -173,6 +178,65 @@ def test_where_no_link_takes_the_name_of_another_it_is_removed_first(world, ferr
     assert os.readlink(ferry) == world.path("wren") and not [*ferry.parent.glob(".nuvik-link*")]
 
 
+def test_what_some_program_may_still_write_to_is_kept_on_trial_and_is_no_way_back(world, ferry, monkeypatch):
+    written: list[str] = ["start.bin"]
+    monkeypatch.setattr(guards, "_open_for_writing", lambda files, now, stop: frozenset(written))
+    shift(world.open(), ferry)
+    move = move_of(world)
+    assert move.state is State.ON_TRIAL and "some program may still write to" in (move.problem or "")
+    written.clear()
+    release(world.open().carry.work(), "1")
+    written.append("start.bin")
+    with pytest.raises(Stopped, match="is still open for writing"):
+        undo(world.open().carry.work(), "1")
+    written.clear()
+    release(world.open().carry.work(), "2")
+    assert ferry.is_dir() and not ferry.is_symlink()
+
+
+def test_what_waits_for_a_move_that_has_begun_is_not_left_out_with_it(world, ferry):
+    plan_of_two(world, ferry, stop_after_first=True)
+    work = world.open().carry.work()
+    first, second = work.journal.move(1), work.journal.move(2)
+    work.journal.keep(replace(second, source=first.target))
+    with pytest.raises(Refused, match="is not waiting"):
+        skip(work, first)
+    with pytest.raises(Refused, match="is not waiting"):
+        carry_next(work, first)
+    assert work.journal.move(2).state is State.PLANNED
+
+
+def plan_of_two(world, ferry, stop_after_first: bool = False, side_by_side: bool = False) -> None:
+    other = fill(world.path("kestrel", "Games", "Moor"), files=2)
+    workspace = world.open()
+    plan = make_plan(workspace.plan.draft([(str(ferry), "heron"), (str(other), "heron")]))
+    work = workspace.carry.work()
+    if stop_after_first:
+        hook(workspace, lambda operation, path: work.stop.ask_after_step())
+    with pytest.raises(Stopped) if stop_after_first else nullcontext():
+        carry_plan(work, replace(plan, side_by_side=side_by_side), True)
+
+
+def test_moves_go_side_by_side_only_where_their_one_plan_says_so(world, ferry):
+    plan_of_two(world, ferry, side_by_side=True)
+    work = world.open().carry.work()
+    moves = work.journal.moves()
+    assert _floors_of(work, moves) == {"kestrel": 20 * MB, "heron": 50 * MB, "wren": 50 * MB}
+    assert _floors_of(work, [moves[0], replace(moves[1], run=99)]) is None, "those of two plans do not"
+    assert _floors_of(work, [replace(moves[0], run=99)]) is None, "its plan is not known"
+    shift(world.open(), fill(world.path("kestrel", "Games", "Nail"), files=1))
+    assert _floors_of(work, [work.journal.moves()[-1]]) is None
+
+
+def test_progress_is_heard_from_nothing_to_all_of_it(world, ferry):
+    heard: list[Event] = []
+    workspace = world.open()
+    workspace.carry.carry(make_plan(workspace.plan.draft([(str(ferry), "heron")])), report=heard.append)
+    for phase in ("copying", "proving"):
+        done = [event.done_bytes for event in heard if event.detail.get("phase") == phase]
+        assert done[0] == 0 and done == sorted(done) and done[-1] == heard[1].total_bytes == 15_000, phase
+
+
 # -- settings ----------------------------------------------------------------------------------------------
 
 
@@ -246,6 +310,17 @@ def test_a_folder_may_be_written_for_the_moment_of_its_rename_only(tmp_path, mod
         os.utime(then, ns=(0, 5))
         changed = then.stat().st_mtime_ns
     assert then.stat().st_mode & 0o777 == mode and then.stat().st_mtime_ns != changed, "it has its own time again"
+
+
+def test_what_is_no_sidecar_says_nothing(lost, monkeypatch):
+    files, about = LocalHost().files, Path(held_folder(lost), "about.json")
+    assert read_sidecar(files, held_folder(lost)) is not None
+    about.rename(about.with_name("other.json"))
+    about.symlink_to("other.json")
+    assert read_sidecar(files, held_folder(lost)) is None, "a link may lead anywhere"
+    about.with_name("other.json").replace(about)
+    monkeypatch.setattr("nuvik.core.carrying.sidecar._LONGEST_BYTES", 100)
+    assert read_sidecar(files, held_folder(lost)) is None, "it is longer than any of Nuvik's"
 
 
 def test_an_original_of_which_nothing_says_what_it_held_is_never_whole(lost):

@@ -10,7 +10,7 @@ from full_homes import nearly_full
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from households import drive, library
+from households import FAST, drive, library
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.ordering.arrange import arrange, load_of
 from nuvik.core.planning.ordering.drawn_order import draw_order
@@ -155,3 +155,18 @@ def test_loads_from_or_to_a_drive_that_is_away_are_not_arranged():
     here, there, away = drive("here"), drive("there"), drive("away", attached=False)
     loads = [load_of(library(f"{a.id}-{b.id}", a.id), a, b) for a, b in ((here, there), (here, away), (away, there))]
     assert [leg.load.library.id for leg in arrange(loads, [here, there, away], Wishes()).legs] == ["here-there"]
+
+
+def test_an_order_that_works_is_kept_as_it_is_given():
+    """The search would let what saves more go first."""
+    here, there = drive("here"), drive("there")
+    loads = [
+        load_of(library("seldom", "here"), here, there),
+        load_of(library("often", "here", opens_per_week=50.0), here, drive("there", **FAST)),
+        load_of(library("after", "here", opens_per_week=99.0), here, there, after=["seldom"]),
+    ]
+    for offered in (loads, [loads[1], loads[0], loads[2]]):
+        arranged = arrange(offered, [here, there], Wishes())
+        assert [leg.load.library.id for leg in arranged.legs] == [load.library.id for load in offered]
+    first = arrange([loads[2], loads[0]], [here, there], Wishes()).legs[0]
+    assert first.load.library.id == "seldom", "what it waits for goes before it"

@@ -311,6 +311,25 @@ def test_a_changed_file_keeps_its_owner_its_rights_and_its_attributes(tmp_path):
     assert (after.st_uid, after.st_gid, after.st_mode) == (before.st_uid, before.st_gid, before.st_mode)
 
 
+def test_a_changed_file_and_the_one_kept_are_on_their_medium_before_they_have_their_names(tmp_path, monkeypatch):
+    file, done = tmp_path / "titles.json", []
+    file.write_text(json.dumps({"path": OLD}))
+    for name in ("fsync", "replace"):
+        plain = getattr(os, name)
+
+        def noted(*words, name=name, plain=plain):
+            what = os.readlink(f"/proc/self/fd/{words[0]}") if name == "fsync" else words[1]
+            done.append((name, os.path.basename(what).split(".")[-1]))
+            return plain(*words)
+
+        monkeypatch.setattr(os, name, noted)
+    put_value(tether(file), OLD, NEW, str(tmp_path / "kept" / "titles.old"))
+    folder = os.path.basename(tmp_path)
+    kept, changed = [("replace", "old"), ("fsync", "kept")], [("replace", "json"), ("fsync", folder)]
+    assert [each for each in done if each in kept + changed] == kept + changed
+    assert done[0][0] == "fsync" and done[done.index(changed[0]) - 1] == ("fsync", "nuvik-new")
+
+
 def test_a_file_is_changed_where_the_system_has_no_attributes_and_opens_no_folders(tmp_path, monkeypatch):
     file = tmp_path / "titles.json"
     file.write_text(json.dumps({"path": OLD}))

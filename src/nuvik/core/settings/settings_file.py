@@ -190,6 +190,7 @@ def _keep_copy(seen: _Seen, keep: str) -> None:
             file.flush()
             os.fsync(file.fileno())
         os.replace(part, keep)
+        _sync_folder(os.path.dirname(keep))
     except OSError as fault:
         words = system_words(fault)
         what = f"{shown(seen.path)} is not changed, since it cannot be copied to {shown(keep)} first: {words}."
