@@ -15,7 +15,7 @@ from conftest import MB, World, fill, picture, put
 from nuvik.core.carrying import guards
 from nuvik.core.carrying.aside_folders import held, held_folder, incoming
 from nuvik.core.carrying.explain_oserror import stopped_by
-from nuvik.core.carrying.run import carry_plan, release, resume, undo
+from nuvik.core.carrying.run import carry_plan, outlook_of_undo, release, resume, undo
 from nuvik.core.carrying.tethers.none import lead_on
 from nuvik.core.hosts import remove_tree, syscalls
 from nuvik.core.hosts.local import LocalHost
@@ -250,8 +250,9 @@ def test_what_waits_in_another_plan_holds_up_taking_a_move_back(world, ferry):
     hook(workspace, once(lambda operation, path: operation == "create", work.stop.ask_after_step))
     with pytest.raises(Stopped, match="not started"):
         carry_plan(work, make_plan(workspace.plan.draft(others)))
-    with pytest.raises(Refused, match=r"Move 3 \(Moor\) is unfinished"):
-        undo(world.open().carry.work(), "1")
+    for ask in (undo, outlook_of_undo):
+        with pytest.raises(Refused, match=r"Move 3 \(Moor\) is unfinished"):
+            ask(world.open().carry.work(), "1")
     undo(world.open().carry.work(), "2")
     assert move_of(world, 2).state is State.UNDONE, "of its own plan it may be"
 

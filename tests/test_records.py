@@ -266,6 +266,8 @@ def test_what_an_emptied_folder_held_goes_with_the_folder_in_which_it_lies_once_
         (FILE, FILE, FILE._replace(changed_ns=NOON + 10**10), False),
         (FILE._replace(size=11), FILE, FILE, False),
         (FOLDER, FILE, FILE, False),
+        (FILE._replace(kind="folder"), FILE, FILE, False),
+        (FILE, FILE._replace(kind="folder"), FILE._replace(kind="folder"), False),
         (FILE, FILE._replace(kind="hard-link", link="a"), FILE, True),
         (LINK, LINK, LINK, True),
         (LINK, LINK._replace(carried_link="/whole/goal"), LINK._replace(carried_link="/whole/goal"), False),
