@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from households import FAST, drive, library
 from nuvik.core.model.wishes import Wishes
-from nuvik.core.planning.ordering.arrange import arrange, load_of
+from nuvik.core.planning.ordering.arrange import _works, arrange, load_of
 from nuvik.core.planning.ordering.drawn_order import draw_order
 from nuvik.core.planning.ordering.move_order import Transfer, order_moves
 from nuvik.core.planning.ordering.staging import LEG, Stage, with_legs
@@ -170,3 +170,12 @@ def test_an_order_that_works_is_kept_as_it_is_given():
         assert [leg.load.library.id for leg in arranged.legs] == [load.library.id for load in offered]
     first = arrange([loads[2], loads[0]], [here, there], Wishes()).legs[0]
     assert first.load.library.id == "seldom", "what it waits for goes before it"
+
+
+def test_whether_an_order_works_is_a_matter_of_room_and_of_who_goes_first():
+    first, second = Transfer("a", "x", "y", 5, 5), Transfer("b", "y", "x", 5, 5, after=frozenset("a"))
+    free, floors = {"x": 0, "y": 6}, {"x": 0, "y": 1}
+    assert _works([first, second], free, floors) and not _works([second, first], {"x": 9, "y": 9}, floors)
+    assert not _works([first, second], {**free, "y": 5}, floors), "it would go below its floor"
+    assert not _works([replace(second, after=frozenset()), first], free, floors)
+    assert _works([replace(second, after=frozenset("z"))], {"x": 5, "y": 1}, floors), "what is not among them is done"

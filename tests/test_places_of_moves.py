@@ -18,13 +18,14 @@ from nuvik.core.carrying.mending.seen_here import seen_by_journal, seen_by_sidec
 from nuvik.core.carrying.places import located, source_located
 from nuvik.core.carrying.run import carry_plan, undo
 from nuvik.core.carrying.sidecar import VolumeName, read_sidecar
+from nuvik.core.carrying.work import Work
 from nuvik.core.hosts.anchors import Anchor
 from nuvik.core.hosts.local import LocalHost
-from nuvik.core.model.errors import Stopped
+from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.tether import Tether, TetherKind, TetherRecord, TetherState
 from nuvik.core.planning.drafting.make_plan import make_plan
-from refusals import move_of, shift, stop_when, target_of
+from refusals import hook, move_of, shift, stop_when, target_of
 
 
 @pytest.fixture
@@ -157,6 +158,21 @@ def test_a_setting_leads_to_a_library_wherever_it_is(world, ferry):
     carry_plan(world.open().carry.work(), plan)
     undo(world.open().carry.work(), "last")
     assert json.loads(file.read_text()) == {"path": str(ferry), "other": 1} and ferry.is_dir()
+
+
+def test_a_setting_that_changed_after_the_check_is_refused_before_anything_is_touched(world, ferry, monkeypatch):
+    file = Path(world.path("wren", "titles.json"))
+    file.write_text(json.dumps({"path": str(ferry)}))
+    workspace = world.open()
+    plan = make_plan(workspace.plan.draft([(str(ferry), "heron")]))
+    tether = Tether(kind=TetherKind.SETTING, file=str(file), key="path", format="json")
+    plan = replace(plan, steps=(replace(plan.steps[0], tethers=(tether,)),))
+    monkeypatch.setattr(Work, "was_just_checked", lambda self, move: bool(file.write_text('{"path": "/elsewhere"}')))
+    recorder = hook(workspace)
+    with pytest.raises((Refused, Stopped)):
+        carry_plan(workspace.carry.work(), plan)
+    assert not [done for done in recorder.done if done[0] in ("create", "mkdir", "rename")]
+    assert json.loads(file.read_text()) == {"path": "/elsewhere"} and not target_of(world).exists()
 
 
 def test_a_move_whose_target_went_before_the_switch_is_given_up_without_it(world, ferry):
