@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import json
 import os
 from dataclasses import replace
 
@@ -69,6 +70,21 @@ def test_nothing_goes_onto_a_drive_that_was_mounted_for_another_user(taken_back,
     assert not findings.violations, "it is mounted for this user"
 
 
+@pytest.mark.parametrize(
+    ("place", "says"),
+    [
+        ("lost+found/Ferry", "is kept for the file system itself"),
+        (".nuvik-held-9-0123abcd/Ferry", "is kept for moves of Nuvik"),
+        ("Games/Ferry", ""),
+    ],
+)
+def test_nothing_is_put_where_the_file_system_or_nuvik_keeps_its_own(taken_back, place, says):
+    workspace, findings = taken_back.open(), Findings(as_step(move_of(taken_back)))
+    heron = workspace.drives.find("heron")
+    _check_way(findings, workspace.computer.host, os.path.join(heron.path, place), heron)
+    assert [says in violation.problem for violation in findings.violations] == ([True] if says else [])
+
+
 def test_marks_that_a_drive_does_not_keep_are_refused_or_noted(world, ferry, monkeypatch):
     workspace = world.open()
     host, heron = workspace.computer.host, workspace.drives.find("heron")
@@ -117,6 +133,17 @@ def test_a_setting_is_looked_at_before_a_library_leaves_its_own_drive_and_not_on
     step = replace(as_step(move_of(taken_back)), tethers=(tether,))
     for via, refused in ((None, True), (step.from_drive, False)):
         findings = Findings(replace(step, via=via))
+        check_tethers(findings, workspace.computer.host)
+        assert bool(findings.violations) is refused
+
+
+def test_a_setting_that_does_not_say_the_old_place_is_refused(taken_back, ferry):
+    workspace, file = taken_back.open(), ferry.parent / "titles.json"
+    tether = Tether(kind=TetherKind.SETTING, file=str(file), key="path", format="json")
+    step = replace(as_step(move_of(taken_back)), tethers=(tether,))
+    for says, refused in ((str(ferry), False), ("/elsewhere", True)):
+        file.write_text(json.dumps({"path": says}))
+        findings = Findings(step)
         check_tethers(findings, workspace.computer.host)
         assert bool(findings.violations) is refused
 

@@ -6,8 +6,10 @@ import os
 
 import pytest
 
-from conftest import fill
+from conftest import fill, put
+from nuvik.core.carrying.aside_folders import held_folder
 from nuvik.core.carrying.run import release, undo
+from nuvik.core.carrying.tethers.registry import tether_of
 from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.base import drive_holding
 from nuvik.core.model.emptied import Emptied
@@ -74,6 +76,28 @@ def test_every_change_of_a_name_is_durable_before_the_next_state(world, ferry, m
     states = {state for operation, state in recorder.done if operation == "state"}
     assert states >= set(State) - {State.PLANNED}
     assert not_durable(workspace, recorder.done, lacks) == []
+
+
+def test_an_original_that_goes_back_is_durable_though_something_lies_beside_it(world, ferry, monkeypatch):
+    shift(world.open(), ferry, on_trial=True)
+    put(os.path.join(held_folder(world.open().logbook.move(1)), "mine.txt"))
+    workspace = world.open()
+    recorder = watched(workspace, monkeypatch)
+    undo(workspace.carry.work(), "1")
+    assert ferry.is_dir() and not ferry.is_symlink()
+    assert not_durable(workspace, recorder.done, "nothing") == []
+
+
+def test_a_link_that_is_made_again_is_durable(world, ferry):
+    shift(world.open(), ferry)
+    ferry.unlink()
+    workspace = world.open()
+    work, recorder = workspace.carry.work(), hook(workspace)
+    move = work.settle(work.journal.move(1))
+    assert tether_of(move).repair(work, move) and not tether_of(move).repair(work, move)
+    work.let_go()
+    made = [operation for operation, path in recorder.done if path in (str(ferry), str(ferry.parent))]
+    assert made == ["symlink", "flush"]
 
 
 def test_every_change_of_a_name_is_durable_before_the_next_state_of_an_emptied_folder(world, monkeypatch):

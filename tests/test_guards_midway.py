@@ -12,13 +12,13 @@ from pathlib import Path
 import pytest
 
 from conftest import MB, a_drive, fill, picture
-from nuvik.core.carrying import guards
+from nuvik.core.carrying import guards, proof
 from nuvik.core.carrying import move as move_module
 from nuvik.core.carrying.aside_folders import held_folder, incoming
 from nuvik.core.carrying.guards import loss_of_original
 from nuvik.core.carrying.mending.find_leftovers import _Folder, _is_whole, find_leftovers
 from nuvik.core.carrying.mending.mend import _record_equal, mend
-from nuvik.core.carrying.proof import changed_since
+from nuvik.core.carrying.proof import changed_since, prove_copy
 from nuvik.core.carrying.renames import renamable
 from nuvik.core.carrying.run import _floors_of, carry_plan, release, resume, undo, undo_plan
 from nuvik.core.carrying.sidecar import read_sidecar
@@ -27,6 +27,7 @@ from nuvik.core.carrying.tethers.settings import state_of
 from nuvik.core.carrying.waiting import carry_next, skip
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.local import LocalHost
+from nuvik.core.hosts.many_files import IN_ONE_CALL
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import State
 from nuvik.core.model.leftover import Repair
@@ -235,6 +236,49 @@ def test_progress_is_heard_from_nothing_to_all_of_it(world, ferry):
     for phase in ("copying", "proving"):
         done = [event.done_bytes for event in heard if event.detail.get("phase") == phase]
         assert done[0] == 0 and done == sorted(done) and done[-1] == heard[1].total_bytes == 15_000, phase
+
+
+def test_what_is_proven_already_counts_as_progress_and_is_not_read_again(world, ferry):
+    stop_when(world, ferry, "rename", "content")
+    heard: list[Event] = []
+    workspace = world.open()
+    work = workspace.carry.work(heard.append)
+    move = work.settle(work.journal.move(1))
+    recorder = hook(workspace)
+    assert prove_copy(work, move) == {} and not [path for operation, path in recorder.done if operation == "read"]
+    work.let_go()
+    assert heard[-1].done_bytes == heard[-1].total_bytes == 15_000
+
+
+def test_what_was_written_is_on_the_drive_before_its_gain_is_measured(world, ferry):
+    """What is not written yet counts as free on some file systems, and its removal would gain nothing."""
+    shift(world.open(), ferry, on_trial=True)
+    workspace = world.open()
+    recorder = hook(workspace)
+    release(workspace.carry.work(), "1")
+    acts = [operation for operation, path in recorder.done if path.startswith(world.path("kestrel"))]
+    assert acts.index("flush-volume") < acts.index("remove") < len(acts) - acts[::-1].index("flush-volume")
+
+
+def test_the_time_a_move_took_is_kept_once_it_has_begun(world, ferry, monkeypatch):
+    shift(world.open(), ferry)
+    assert move_of(world).actual_s > 0
+    other = fill(world.path("kestrel", "Games", "Moor"), files=2)
+    monkeypatch.setattr(
+        move_module, "prepare_tethers", lambda *_: (_ for _ in ()).throw(Refused("no", next_step="never"))
+    )
+    with pytest.raises((Refused, Stopped)):
+        shift(world.open(), other)
+    assert move_of(world, 2).actual_s == 0
+
+
+@pytest.mark.skipif(not IN_ONE_CALL, reason="without the compiled part every file is asked")
+def test_attributes_are_looked_for_only_where_there_may_be_some(world, ferry, monkeypatch):
+    asked: list[str] = []
+    plain = proof.read_attributes
+    monkeypatch.setattr(proof, "read_attributes", lambda files, path: asked.append(path) or plain(files, path))
+    shift(world.open(), ferry)
+    assert asked and not [path for path in asked if path.endswith(".bin")]
 
 
 # -- settings ----------------------------------------------------------------------------------------------

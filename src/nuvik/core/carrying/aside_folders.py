@@ -81,6 +81,7 @@ def close_aside(files: Files, folder: str) -> None:
     about = os.path.join(folder, ABOUT)
     files.remove_tree(about + ".new")
     if set(files.names_at(folder)) - {ABOUT}:
+        files.sync_folder(folder)
         return
     files.remove_tree(about)
     files.remove_folder(folder)
