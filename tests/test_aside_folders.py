@@ -17,6 +17,7 @@ from nuvik.core.carrying.aside_folders import (
     note_state,
     unmake_way,
 )
+from nuvik.core.carrying.run import undo
 from nuvik.core.hosts.local import LocalHost
 from refusals import move_of, shift
 
@@ -52,3 +53,10 @@ def test_folders_made_for_a_library_go_again_but_for_what_came_to_lie_in_them(tm
     left = [path for path in sorted(tmp_path.rglob("*")) if path.is_dir()]
     assert left == [tmp_path / part for part in ("a", "a/b") if stays.startswith(part)]
     assert Path(tmp_path / (comes or "")).exists()
+
+
+def test_folders_made_for_a_library_go_when_it_was_copied_back(world, ferry):
+    shift(world.open(), ferry)
+    assert os.path.isdir(world.path("heron", "Games"))
+    undo(world.open().carry.work(), "last")
+    assert ferry.is_dir() and not os.path.exists(world.path("heron", "Games"))

@@ -7,6 +7,7 @@ from __future__ import annotations
 import os
 import shutil
 from contextlib import suppress
+from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
 
@@ -20,7 +21,7 @@ from nuvik.core.carrying.aside_folders import incoming
 from nuvik.core.carrying.batches import batches
 from nuvik.core.carrying.copying import copy_library
 from nuvik.core.carrying.proof import prove_copy
-from nuvik.core.carrying.run import resume, undo
+from nuvik.core.carrying.run import carry_plan, resume, undo
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.many_files import list_entries, list_entries_plainly
 from nuvik.core.hosts.small_files import MOST_BYTES_IN_BATCH, MOST_IN_BATCH
@@ -28,6 +29,7 @@ from nuvik.core.model.errors import Stopped
 from nuvik.core.model.inventory import EntryRecord
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.progress import Event
+from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.survey.walk.look_inside import look_inside
 from nuvik.core.survey.walk.take_inventory import take_inventory
 from refusals import Recorder, hook, move_of, shift, target_of
@@ -350,6 +352,21 @@ def test_what_a_plain_file_system_could_not_keep_comes_back_but_for_newer_work(w
             assert rest == list(newer[path][2:]), "contents and time are those of now"
         elif kind == "file":
             assert (kind, mode, *rest) == before[path]
+
+
+def test_attributes_of_folders_that_a_plain_file_system_could_not_keep_come_back(world, ferry):
+    try:
+        os.setxattr(ferry / "data", "user.note", b"mine")
+    except OSError as fault:
+        pytest.skip(f"the temporary folder keeps no attributes: {fault}")
+    world.data["drive"][1]["filesystem"] = "exfat"
+    world.write()
+    workspace = world.open()
+    plan = make_plan(workspace.plan.draft([(str(ferry), "heron")]))
+    carry_plan(workspace.carry.work(), replace(plan, without_marks=True))
+    assert not os.listxattr(target_of(world) / "data")
+    undo(world.open().carry.work(), "1")
+    assert os.getxattr(ferry / "data", "user.note") == b"mine"
 
 
 def test_times_and_links_come_back_as_they_were(world, ferry):
