@@ -88,6 +88,20 @@ def test_an_original_that_goes_back_is_durable_though_something_lies_beside_it(w
     assert not_durable(workspace, recorder.done, "nothing") == []
 
 
+def test_a_copy_that_gets_its_name_is_durable_though_something_lies_beside_it(world, ferry, monkeypatch):
+    workspace = world.open()
+    recorder = watched(workspace, monkeypatch)
+
+    def beside(operation: str, path: str) -> None:
+        if operation == "rename" and "incoming" in path:
+            put(os.path.join(os.path.dirname(path), "mine.txt"))
+
+    recorder.act = beside
+    shift(workspace, ferry, on_trial=True)
+    assert world.open().logbook.move(1).state is State.ON_TRIAL
+    assert not_durable(workspace, recorder.done, "nothing") == []
+
+
 def test_a_link_that_is_made_again_is_durable(world, ferry):
     shift(world.open(), ferry)
     ferry.unlink()

@@ -19,11 +19,12 @@ from nuvik.core.carrying.mending.mend import _in_words
 from nuvik.core.carrying.mending.seen_here import SeenMove
 from nuvik.core.carrying.move import _difference, _not_released
 from nuvik.core.carrying.proof import prove_again
-from nuvik.core.carrying.sidecar import read_sidecar
+from nuvik.core.carrying.sidecar import holding_of, read_sidecar
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.leftover import Leftover, Repair
+from nuvik.core.survey.walk.take_inventory import take_inventory
 from refusals import move_of, shift
 
 FILES = LocalHost().files
@@ -164,6 +165,15 @@ def test_a_fault_while_mending_is_one_of_the_move_or_of_the_folder(world, moved)
 def test_the_note_beside_an_original_says_where_its_move_stands(moved):
     sidecar = read_sidecar(FILES, held_folder(moved))
     assert sidecar is not None and sidecar.move.state is State.ON_TRIAL
+
+
+def test_what_an_original_held_is_summed_up_whatever_the_order(moved):
+    entries = list(take_inventory(FILES, moved.target).entries.values())
+    held_then = holding_of(entries)
+    assert held_then == holding_of(reversed(entries)) and held_then.files == 3
+    for field, value in (("mode", 0o600), ("checksum", "x"), ("path", "y"), ("changed_ns", 5)):
+        other = [entry._replace(**{field: value}) if entry.path == "start.bin" else entry for entry in entries]
+        assert holding_of(other).checksum != held_then.checksum, field
 
 
 # -- after a release ---------------------------------------------------------------------------------------

@@ -319,6 +319,7 @@ def test_a_changed_file_and_the_one_kept_are_on_their_medium_before_they_have_th
 
         def noted(*words, name=name, plain=plain):
             what = os.readlink(f"/proc/self/fd/{words[0]}") if name == "fsync" else words[1]
+            assert name != "fsync" or os.fstat(words[0]).st_size, "there is something to flush"
             done.append((name, os.path.basename(what).split(".")[-1]))
             return plain(*words)
 
