@@ -16,7 +16,7 @@ from nuvik.core.carrying import guards, proof
 from nuvik.core.carrying import move as move_module
 from nuvik.core.carrying.aside_folders import held_folder, incoming
 from nuvik.core.carrying.guards import loss_of_original
-from nuvik.core.carrying.mending.find_leftovers import _Folder, _is_whole, find_leftovers
+from nuvik.core.carrying.mending.find_leftovers import _Folder, _is_whole, find_leftovers, judge_again
 from nuvik.core.carrying.mending.mend import _record_equal, mend
 from nuvik.core.carrying.proof import changed_since, prove_copy
 from nuvik.core.carrying.renames import renamable
@@ -328,6 +328,7 @@ def test_only_what_is_as_it_was_found_is_mended(world, lost):
     assert mend(work, [replace(leftover, repair=other)]) == []
     os.rename(held_folder(lost), world.path("kestrel", "put away"))
     assert mend(work, [leftover]) == [] and world.open().logbook.moves() == []
+    assert judge_again(work, leftover) is None
     os.rename(world.path("kestrel", "put away"), held_folder(lost))
     assert [mended.problem for mended in mend(work, [leftover])] == [None]
     assert [move.state for move in world.open().logbook.moves()] == [State.ON_TRIAL]

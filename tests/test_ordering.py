@@ -10,6 +10,7 @@ from full_homes import nearly_full
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from conftest import GB
 from households import FAST, drive, library
 from nuvik.core.model.wishes import Wishes
 from nuvik.core.planning.ordering.arrange import _works, arrange, load_of
@@ -179,3 +180,13 @@ def test_whether_an_order_works_is_a_matter_of_room_and_of_who_goes_first():
     assert not _works([first, second], {**free, "y": 5}, floors), "it would go below its floor"
     assert not _works([replace(second, after=frozenset()), first], free, floors)
     assert _works([replace(second, after=frozenset("z"))], {"x": 5, "y": 1}, floors), "what is not among them is done"
+
+
+def test_a_quick_answer_that_finds_no_order_says_that_it_gave_up():
+    full = [drive(name, usable_bytes=100 * GB, used_bytes=95 * GB, headroom_bytes=0) for name in ("a", "b")]
+    swap = [load_of(library("x", "a"), *full), load_of(library("y", "b"), full[1], full[0])]
+    assert arrange(swap, full, Wishes(), quickly=True).ordered.given_up
+    assert {load.library.id for load in arrange(swap, full, Wishes()).stuck} == {"x", "y"}
+    third = drive("third")
+    untied = arrange(swap, [*full, third], Wishes(), quickly=True)
+    assert not untied.stuck and not untied.ordered.given_up and untied.staged_bytes == 20 * GB

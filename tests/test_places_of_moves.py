@@ -142,6 +142,10 @@ def test_only_settings_of_what_still_lies_where_it_was_moved_are_broken(world, m
     assert broken(moved, on) == 0, "from there it was moved on"
     assert broken(moved, replace(on, state=State.UNDONE)) == 1
     assert broken(replace(moved, undoes=9)) == 0
+    check = Tether(kind=TetherKind.CHECK, file="gone.bin")
+    work.journal.keep_tether(replace(record, n=2, tether=check))
+    setting, failed = find_broken_settings(work, [moved])
+    assert setting.what.startswith("The setting that leads to Ferry") and failed.what.startswith("A check of Ferry")
 
 
 def test_a_setting_leads_to_a_library_wherever_it_is(world, ferry):

@@ -269,6 +269,7 @@ def test_what_an_emptied_folder_held_goes_with_the_folder_in_which_it_lies_once_
         (FILE._replace(kind="folder"), FILE, FILE, False),
         (FILE, FILE._replace(kind="folder"), FILE._replace(kind="folder"), False),
         (FILE, FILE._replace(kind="hard-link", link="a"), FILE, True),
+        (FILE._replace(mode=0o600), FILE._replace(kind="hard-link", link="a"), FILE, True),
         (LINK, LINK, LINK, True),
         (LINK, LINK._replace(carried_link="/whole/goal"), LINK._replace(carried_link="/whole/goal"), False),
         (LINK._replace(link="/whole/goal"), LINK, LINK._replace(carried_link="/whole/goal"), True),
