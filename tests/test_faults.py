@@ -15,12 +15,14 @@ from conftest import MB, World, fill, picture, put
 from nuvik.core.carrying import guards
 from nuvik.core.carrying.aside_folders import held, held_folder, incoming
 from nuvik.core.carrying.explain_oserror import stopped_by
+from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.carrying.run import carry_plan, outlook_of_undo, release, resume, undo
 from nuvik.core.carrying.tethers.none import lead_on
+from nuvik.core.carrying.work import Meter
 from nuvik.core.hosts import remove_tree, syscalls
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.emptied import EmptiedState
-from nuvik.core.model.errors import Refused, Stopped
+from nuvik.core.model.errors import Refused, Stopped, StopRequested
 from nuvik.core.model.journal import State
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace
@@ -327,3 +329,30 @@ def test_a_copy_that_is_out_of_date_is_never_seen_by_programs(world, ferry):
     hook(workspace, look)
     shift(workspace, ferry)
     assert all(seen) and (target_of(world) / "start.bin").exists()
+
+
+# -- stopping ----------------------------------------------------------------------------------------------
+
+
+def test_the_lock_is_let_go_whatever_happens_under_it(world):
+    folder = world.open().computer.state_folder
+
+    def fail() -> None:
+        with carrying_lock(folder, "failing"):
+            raise RuntimeError
+
+    with pytest.raises(RuntimeError) as kept:  # what was at work then is still referred to
+        fail()
+    with carrying_lock(folder, "going on"), pytest.raises(Refused), carrying_lock(folder, "another"):
+        pass
+    assert kept.value is not None
+
+
+def test_whoever_counts_bytes_hears_of_a_stop(world, ferry):
+    shift(world.open(), ferry)
+    work = world.open().carry.work()
+    meter = Meter(work, move_of(world), "copying", 10)
+    meter.add(1)
+    work.stop.ask()
+    with pytest.raises(StopRequested):
+        meter.add(1)
