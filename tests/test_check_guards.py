@@ -10,8 +10,9 @@ from dataclasses import replace
 import pytest
 
 from nuvik.core.carrying.run import undo
+from nuvik.core.checks import contents
 from nuvik.core.checks.check_step import check_step
-from nuvik.core.checks.contents import _problem_of
+from nuvik.core.checks.contents import _problem_of, check_each
 from nuvik.core.checks.drives import check_drives
 from nuvik.core.checks.findings import Findings
 from nuvik.core.checks.marks import _Trial, check_marks
@@ -157,6 +158,25 @@ def test_what_opening_a_file_tells_is_said_in_words():
         "is open for writing" in str(_problem_of(Inside("", True, False)))
         and _problem_of(Inside("", None, True)) is None
     )
+
+
+def test_what_opening_the_entries_of_a_library_tells_is_refused_once_of_each_kind(taken_back, ferry, monkeypatch):
+    workspace = taken_back.open()
+    seen = {
+        "start.bin": Inside("immutable", False, False),
+        "data/one.bin": Inside("immutable", False, True),
+        "data/two.bin": PermissionError(13, "Permission denied"),
+        "data": FileNotFoundError(2, "gone"),
+        "": Inside("", True, True),
+    }
+    monkeypatch.setattr(contents, "look_inside", lambda files, inventory: seen)
+    findings = Findings(as_step(move_of(taken_back)))
+    host = workspace.computer.host
+    asked = check_each(findings, host, take_inventory(host.files, str(ferry)))
+    fixed, unreadable, written = (violation.problem for violation in findings.violations)
+    assert fixed.startswith(f"{ferry / 'start.bin'} is marked as immutable")
+    assert "two.bin may not be read by you" in unreadable and written.startswith(f"{ferry} is open for writing")
+    assert asked == ["data/one.bin", ""]
 
 
 def test_drives_that_share_their_space_or_their_disk(taken_back):

@@ -15,6 +15,7 @@ from nuvik.core.model.emptied import Emptied, EmptiedState
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.stages.workspace import Workspace
 from nuvik.core.store.emptied import EmptiedFolders
+from refusals import hook
 
 TAG = "Signature: 8a477f597d28d172789f06886806bc55\n"
 
@@ -119,3 +120,13 @@ def test_a_fault_after_the_contents_went_aside_changes_nothing_of_them(world, ca
     with pytest.raises(Stopped, match="is kept at"):
         emptying.go_on(begun)
     assert Path(own_folder(emptied), "content").is_dir()
+
+
+def test_what_says_whose_the_contents_are_goes_after_them(world, cache):
+    set_aside(world, cache)
+    workspace = world.open()
+    recorder = hook(workspace)
+    workspace.emptying.release(1)
+    removed = [os.path.basename(path) for operation, path in recorder.done if operation == "remove"]
+    assert removed[-2:] == ["about.json", os.path.basename(own_folder(emptying_of(workspace).folders.all(())[0]))]
+    assert removed[-3] == "content"

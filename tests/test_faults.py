@@ -7,6 +7,7 @@ import os
 import shutil
 from collections.abc import Callable
 from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -16,6 +17,7 @@ from nuvik.core.carrying import guards
 from nuvik.core.carrying.aside_folders import held, held_folder, incoming
 from nuvik.core.carrying.explain_oserror import stopped_by
 from nuvik.core.carrying.lock import carrying_lock
+from nuvik.core.carrying.move import carry_move
 from nuvik.core.carrying.run import carry_plan, outlook_of_undo, release, resume, undo
 from nuvik.core.carrying.tethers.none import lead_on
 from nuvik.core.carrying.work import Meter
@@ -24,6 +26,7 @@ from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.emptied import EmptiedState
 from nuvik.core.model.errors import Refused, Stopped, StopRequested
 from nuvik.core.model.journal import State
+from nuvik.core.model.progress import Event
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace
 from nuvik.core.survey.walk.take_inventory import take_inventory
@@ -331,6 +334,19 @@ def test_a_copy_that_is_out_of_date_is_never_seen_by_programs(world, ferry):
     assert all(seen) and (target_of(world) / "start.bin").exists()
 
 
+def test_a_library_in_use_in_its_new_place_is_not_taken_back(world, ferry, monkeypatch):
+    shift(world.open(), ferry, on_trial=True)
+    work = world.open().carry.work()
+    begun = work.journal.keep(replace(move_of(world), state=State.TAKING_BACK))
+    monkeypatch.setattr(guards, "_open_for_writing", lambda files, now, stop: frozenset(["start.bin"]))
+    with pytest.raises(Stopped, match="is in use in its new place") as stopped:
+        carry_move(work, begun)
+    assert "Close the program" in (stopped.value.next_step or "") and move_of(world).state is State.ON_TRIAL
+    monkeypatch.undo()
+    undo(world.open().carry.work(), "1")
+    assert ferry.is_dir() and not ferry.is_symlink()
+
+
 # -- stopping ----------------------------------------------------------------------------------------------
 
 
@@ -350,9 +366,12 @@ def test_the_lock_is_let_go_whatever_happens_under_it(world):
 
 def test_whoever_counts_bytes_hears_of_a_stop(world, ferry):
     shift(world.open(), ferry)
-    work = world.open().carry.work()
-    meter = Meter(work, move_of(world), "copying", 10)
-    meter.add(1)
+    heard: list[Event] = []
+    work = world.open().carry.work(heard.append)
+    meter = Meter(work, move_of(world), "copying", 100)
+    for _ in range(99):
+        meter.add(1)
+    assert 1 <= len(heard) < 20, "not more often than anybody can read"
     work.stop.ask()
     with pytest.raises(StopRequested):
         meter.add(1)

@@ -350,12 +350,14 @@ def test_a_folder_may_be_written_for_the_moment_of_its_rename_only(tmp_path, mod
     folder, then = tmp_path / "folder", tmp_path / "elsewhere"
     folder.mkdir(mode)
     folder.chmod(mode)
+    opened = os.listdir("/proc/self/fd")
     with renamable(LocalHost().files, str(folder)):
         assert folder.stat().st_mode & 0o777 == mode | 0o200
         folder.rename(then)
         os.utime(then, ns=(0, 5))
         changed = then.stat().st_mtime_ns
     assert then.stat().st_mode & 0o777 == mode and then.stat().st_mtime_ns != changed, "it has its own time again"
+    assert os.listdir("/proc/self/fd") == opened
 
 
 def test_what_is_no_sidecar_says_nothing(lost, monkeypatch):

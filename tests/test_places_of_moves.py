@@ -155,8 +155,10 @@ def test_a_setting_leads_to_a_library_wherever_it_is(world, ferry):
     plan = make_plan(workspace.plan.draft([(str(ferry), "heron")]))
     tether = Tether(kind=TetherKind.SETTING, file=str(file), key="path", format="json")
     plan = replace(plan, steps=(replace(plan.steps[0], tethers=(tether,)),))
+    recorder = hook(workspace)
     carry_plan(workspace.carry.work(), plan, True)
     assert json.loads(file.read_text()) == {"path": str(target_of(world)), "other": 1}
+    assert [operation for operation, path in recorder.done if path == str(file)] == ["rename", "flush"]
     undo(world.open().carry.work(), "1")
     assert json.loads(file.read_text()) == {"path": str(ferry), "other": 1}
     carry_plan(world.open().carry.work(), plan)

@@ -147,6 +147,7 @@ def test_a_mark_that_is_not_kept_is_named_or_remembered(copy, what, withheld):
     with pytest.raises(MarkRefused) as refused:
         mark(replace(copy), "a", FILE, {"user.note": b"n"}, EXT4)
     assert refused.value.mark == what and refused.value.errno and refused.value.filename == "a"
+    assert not copy.refuses or refused.value.errno in copy.refuses.values(), "as the drive said it"
     assert mark(replace(copy), "a", FILE, {"user.note": b"n"}, EXT4, without=True) == withheld
 
 
