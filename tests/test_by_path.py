@@ -62,7 +62,8 @@ def test_what_is_mounted_below_stays(tmp_path, handle_of, monkeypatch):
     monkeypatch.setattr(Descent, "down", down)
     with pytest.raises(OSError) as fault:
         empty_folder(handle_of(folder), str(folder), FileOpHook())
-    assert fault.value.errno == errno.ENOTEMPTY and (folder / "data" / "deep" / "file-0002.bin").exists()
+    assert fault.value.errno == errno.ENOTEMPTY and fault.value.filename == str(folder / "data" / "deep")
+    assert (folder / "data" / "deep" / "file-0002.bin").exists()
 
 
 @pytest.mark.parametrize("number", [errno.EACCES, errno.EIO])
@@ -83,6 +84,18 @@ def test_a_folder_that_its_owner_may_not_enter_is_opened_for_its_removal(tmp_pat
     else:
         with pytest.raises(OSError, match=os.strerror(number)):
             empty_folder(handle_of(folder), str(folder), FileOpHook())
+
+
+def test_a_folder_that_its_owner_may_not_change_is_opened_for_its_removal(tmp_path, monkeypatch):
+    folder = fill(tmp_path / "folder")
+    inner = (folder / "data").stat().st_ino
+    (folder / "data").chmod(0o500)
+    changed, plain = [], os.fchmod
+    monkeypatch.setattr(
+        os, "fchmod", lambda handle, mode: (changed.append(os.fstat(handle).st_ino), plain(handle, mode))
+    )
+    empty_folder(os.open(folder, os.O_RDONLY), str(folder), FileOpHook())
+    assert changed == [inner] and os.listdir(folder) == []
 
 
 def test_permissions_are_set_where_nothing_opens_a_name_without_following_it(tmp_path, monkeypatch):

@@ -47,6 +47,17 @@ def test_neither_a_library_nor_its_target_lies_in_the_other(taken_back, ferry, m
     assert any(words in violation.problem for violation in findings.violations)
 
 
+def test_a_library_in_a_folder_that_you_may_not_change_stays(taken_back, ferry, monkeypatch):
+    workspace, plain = taken_back.open(), os.access
+    monkeypatch.setattr(os, "access", lambda path, mode: path != str(ferry.parent) and plain(path, mode))
+    findings = Findings(as_step(move_of(taken_back)))
+    kestrel, heron = workspace.drives.find("kestrel"), workspace.drives.find("heron")
+    check_places(findings, workspace.computer.host, workspace.computer.state_folder, kestrel, heron, ())
+    assert [violation.problem for violation in findings.violations] == [
+        f"You may not change {ferry.parent}, where {ferry} is."
+    ]
+
+
 def test_what_cannot_be_looked_at_is_refused_by_its_path(taken_back, ferry, monkeypatch):
     workspace = taken_back.open()
     host = workspace.computer.host

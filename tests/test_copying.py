@@ -4,6 +4,7 @@ nothing else is.
 
 from __future__ import annotations
 
+import errno
 import os
 import shutil
 from contextlib import suppress
@@ -174,6 +175,25 @@ def test_a_name_that_no_longer_shares_its_contents_is_named(tmp_path):
     work = world.open().carry.work()
     assert list(prove_copy(work, work.settle(move))) == ["data", "data/twin.bin"], "the folder has another time"
     work.let_go()
+
+
+def test_a_copy_whose_attributes_are_others_is_named(tmp_path):
+    world = _world(tmp_path)
+    move = half_carried(world, Path(world.path("kestrel", "Games", "Ferry")))
+    for path in ("data/file-0001.bin", "data"):
+        _note(os.path.join(incoming(move), path))
+    work = world.open().carry.work()
+    assert sorted(prove_copy(work, work.settle(move))) == ["data", "data/file-0001.bin"]
+    work.let_go()
+
+
+def _note(path: str | Path) -> None:
+    try:
+        os.setxattr(path, "user.note", b"mine")
+    except OSError as fault:
+        if fault.errno != errno.ENOTSUP:
+            raise
+        pytest.skip("the temporary folder keeps no attributes")
 
 
 def _world(folder: Path) -> World:
@@ -355,10 +375,7 @@ def test_what_a_plain_file_system_could_not_keep_comes_back_but_for_newer_work(w
 
 
 def test_attributes_of_folders_that_a_plain_file_system_could_not_keep_come_back(world, ferry):
-    try:
-        os.setxattr(ferry / "data", "user.note", b"mine")
-    except OSError as fault:
-        pytest.skip(f"the temporary folder keeps no attributes: {fault}")
+    _note(ferry / "data")
     world.data["drive"][1]["filesystem"] = "exfat"
     world.write()
     workspace = world.open()

@@ -347,6 +347,15 @@ def test_a_library_in_use_in_its_new_place_is_not_taken_back(world, ferry, monke
     assert ferry.is_dir() and not ferry.is_symlink()
 
 
+def test_whoever_listens_hears_of_a_move_that_stopped(world, ferry):
+    heard: list[Event] = []
+    workspace = world.open()
+    hook(workspace, fails("create", "one.bin", OSError(errno.EIO, os.strerror(errno.EIO))))
+    with pytest.raises(Stopped):
+        workspace.carry.carry(make_plan(workspace.plan.draft([(str(ferry), "heron")])), report=heard.append)
+    assert (heard[-1].event, heard[-1].library) == ("stopped", "Ferry")
+
+
 # -- stopping ----------------------------------------------------------------------------------------------
 
 

@@ -197,9 +197,10 @@ def test_where_a_library_may_wait_on_its_way():
     assert may_wait(sparse, third, source, Wishes()) and not may_wait(sparse, plain, source, Wishes())
 
 
-def test_a_program_that_nothing_solves_has_no_bound():
+def test_a_program_that_nothing_solves_has_no_bound(capfd):
     program = IntegerProgram()
     variable = program.variable(1.0)
     program.row([(variable, 1.0)], lower=2.0)
     relaxed = program.relaxed()
     assert relaxed.bound == -INFINITY and relaxed.prices == (0.0,) and relaxed.dear == (0.0,)
+    assert capfd.readouterr() == ("", ""), "the solver says nothing of its own"
