@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from conftest import fill, leftovers, picture, put
+from nuvik.core.carrying import copying
 from nuvik.core.carrying.run import release, undo
 from nuvik.core.hosts import descent, files, remove_tree, small_files
 from nuvik.core.hosts.descent import Descent
@@ -110,6 +111,7 @@ def test_a_library_is_surveyed_moved_taken_back_and_released_by_paths_alone(worl
     (plainly,) = world.open().survey.take().libraries
     monkeypatch.setattr(descent, "RELATIVE", False)
     monkeypatch.setattr(walk_slice, "RELATIVE", False)
+    monkeypatch.setattr(copying, "_MARKED_WHILE_OPEN", False)
     for module, name in ((files, "LOOKS_IN_ONE_CALL"), (remove_tree, "IN_ONE_CALL"), (small_files, "IN_ONE_CALL")):
         monkeypatch.setattr(module, name, False)
     (by_path,) = world.open().survey.take().libraries

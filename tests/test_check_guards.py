@@ -199,6 +199,7 @@ def test_drives_that_share_their_space_or_their_disk(taken_back):
         ({"pool": "one"}, True, False),
         ({"pool": "", "disk": "one"}, False, True),
         ({"pool": "", "disk": ""}, False, False),
+        ({"pool": "", "disk": "", "copy_of": "another"}, True, False),
     ):
         findings = Findings(step)
         check_drives(findings, (replace(kestrel, **facts), replace(heron, **facts)))

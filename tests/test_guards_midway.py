@@ -234,6 +234,8 @@ def test_progress_is_heard_from_nothing_to_all_of_it(world, ferry):
     heard: list[Event] = []
     workspace = world.open()
     workspace.carry.carry(make_plan(workspace.plan.draft([(str(ferry), "heron")])), report=heard.append)
+    steps = [event.event for event in heard if event.event != "progress"]
+    assert steps == ["step-started", "copied", "proven", "switched", "released", "done"]
     for phase in ("copying", "proving"):
         done = [event.done_bytes for event in heard if event.detail.get("phase") == phase]
         assert done[0] == 0 and done == sorted(done) and done[-1] == 3 * MB + 15_000, phase
