@@ -23,7 +23,7 @@ TAG = "Signature: 8a477f597d28d172789f06886806bc55\n"
 @pytest.fixture
 def cache(world: World) -> Path:
     path = fill(world.path("kestrel", "Vane cache"), files=4)
-    put(path / "CACHEDIR.TAG", mode=0o600).write_text(TAG)
+    put(path / "CACHEDIR.TAG", mode=0o640).write_text(TAG)
     path.chmod(0o2750)
     return path
 
@@ -90,7 +90,7 @@ def test_the_folder_left_in_its_place_is_like_it(world, cache):
     emptying, emptied = set_aside(world, cache)
     after, tag = cache.stat(), cache / "CACHEDIR.TAG"
     assert (after.st_mode, after.st_uid, after.st_gid) == (before.st_mode, before.st_uid, before.st_gid)
-    assert os.listdir(cache) == [tag.name] and tag.read_text() == TAG and tag.stat().st_mode & 0o777 == 0o600
+    assert os.listdir(cache) == [tag.name] and tag.read_text() == TAG and tag.stat().st_mode & 0o777 == 0o640
     emptying.put_back(emptied)
     assert picture(cache) == whole
 
