@@ -11,9 +11,10 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from filelock import FileLock
 
 from conftest import MB, World, fill, picture, put
-from nuvik.core.carrying import guards
+from nuvik.core.carrying import guards, lock
 from nuvik.core.carrying.aside_folders import held, held_folder, incoming
 from nuvik.core.carrying.explain_oserror import stopped_by
 from nuvik.core.carrying.lock import carrying_lock
@@ -24,13 +25,13 @@ from nuvik.core.carrying.work import Meter
 from nuvik.core.hosts import remove_tree, syscalls
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.emptied import EmptiedState
-from nuvik.core.model.errors import Refused, Stopped, StopRequested
+from nuvik.core.model.errors import DriveAway, Refused, Stopped, StopRequested
 from nuvik.core.model.journal import State
 from nuvik.core.model.progress import Event
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace
 from nuvik.core.survey.walk.take_inventory import take_inventory
-from refusals import hook, move_of, once, shift, target_of
+from refusals import hook, move_of, once, shift, stop_when, target_of
 
 
 def fails(operation: str, part: str, fault: OSError) -> Callable[[str, str], None]:
@@ -359,18 +360,26 @@ def test_whoever_listens_hears_of_a_move_that_stopped(world, ferry):
 # -- stopping ----------------------------------------------------------------------------------------------
 
 
-def test_the_lock_is_let_go_whatever_happens_under_it(world):
+def test_the_lock_is_let_go_whatever_happens_under_it(world, monkeypatch):
+    made: list[FileLock] = []
+    monkeypatch.setattr(lock, "FileLock", lambda path, timeout: made.append(FileLock(path, timeout)) or made[-1])
     folder = world.open().computer.state_folder
+    with pytest.raises(RuntimeError), carrying_lock(folder, "failing"):
+        assert made[0].is_locked
+        with pytest.raises(Refused), carrying_lock(folder, "another"):
+            pass
+        raise RuntimeError
+    assert not made[0].is_locked
 
-    def fail() -> None:
-        with carrying_lock(folder, "failing"):
-            raise RuntimeError
 
-    with pytest.raises(RuntimeError) as kept:  # what was at work then is still referred to
-        fail()
-    with carrying_lock(folder, "going on"), pytest.raises(Refused), carrying_lock(folder, "another"):
-        pass
-    assert kept.value is not None
+def test_a_move_goes_on_only_while_both_its_drives_are_here(world, ferry):
+    stop_when(world, ferry, "create", "one.bin")
+    world.data["drive"][1]["attached"] = False
+    world.write()
+    work = world.open().carry.work()
+    with pytest.raises(DriveAway):
+        carry_move(work, work.journal.move(1))
+    assert work.journal.move(1).state is State.COPYING
 
 
 def test_whoever_counts_bytes_hears_of_a_stop(world, ferry):

@@ -245,9 +245,8 @@ def test_what_is_proven_already_counts_as_progress_and_is_not_read_again(world, 
     stop_when(world, ferry, "rename", "content")
     heard: list[Event] = []
     workspace = world.open()
-    work = workspace.carry.work(heard.append)
+    work, recorder = workspace.carry.work(heard.append), hook(workspace)
     move = work.settle(work.journal.move(1))
-    recorder = hook(workspace)
     assert prove_copy(work, move) == {} and not [path for operation, path in recorder.done if operation == "read"]
     work.let_go()
     assert heard[-1].done_bytes == heard[-1].total_bytes == 15_000
