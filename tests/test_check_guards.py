@@ -16,7 +16,7 @@ from nuvik.core.checks.contents import _problem_of, check_each
 from nuvik.core.checks.drives import check_drives
 from nuvik.core.checks.findings import Findings
 from nuvik.core.checks.marks import _Trial, check_marks
-from nuvik.core.checks.places import _check_way, check_places
+from nuvik.core.checks.places import _check_way, _why_no_place, check_places
 from nuvik.core.checks.tethers import check_tethers
 from nuvik.core.hosts.many_files import Inside
 from nuvik.core.model.drive import Drive
@@ -95,6 +95,8 @@ def test_nothing_is_put_where_the_file_system_or_nuvik_keeps_its_own(taken_back,
     heron = workspace.drives.find("heron")
     _check_way(findings, workspace.computer.host, os.path.join(heron.path, place), heron)
     assert [says in violation.problem for violation in findings.violations] == ([True] if says else [])
+    below = replace(heron, path="/mnt/lost+found/heron")
+    assert _why_no_place(workspace.computer.host, "/mnt/lost+found/heron/Games/Ferry", below) is None
 
 
 def test_marks_that_a_drive_does_not_keep_are_refused_or_noted(world, ferry, monkeypatch):

@@ -107,6 +107,10 @@ def test_each_reason_to_keep_an_original_is_said_and_only_that(world, ferry, mon
     move = move_of(world)
     assert move.state is (State.RELEASED if reason == "nothing" else State.ON_TRIAL)
     assert (move.problem or "").startswith(says or "") and bool(move.problem) == bool(says)
+    if reason == "unread":
+        with pytest.raises(Refused, match="could not be read from the medium") as refused:
+            release(world.open().carry.work(), "1")
+        assert "attach it again" in (refused.value.next_step or "") and move_of(world).state is State.ON_TRIAL
 
 
 def test_what_shows_that_a_file_is_another_than_was_copied(world, ferry):
@@ -310,6 +314,12 @@ def test_a_setting_whose_file_is_gone_is_broken_and_on_a_drive_that_is_away_away
 
 
 # -- mending -----------------------------------------------------------------------------------------------
+
+
+def test_what_is_unfinished_is_a_matter_of_going_on(world, ferry):
+    stop_when(world, ferry, "create", "one.bin")
+    (leftover,) = find_leftovers(world.open().carry.work())
+    assert leftover.what.startswith("Move 1 of Ferry is unfinished") and leftover.repair is Repair.NONE
 
 
 @pytest.fixture

@@ -258,6 +258,22 @@ def test_what_a_program_writes_at_the_same_moment_is_kept(tmp_path, monkeypatch)
         put_value(tether(file), NEW, OLD)
 
 
+@pytest.mark.parametrize("changed", [True, False])
+def test_nothing_is_left_beside_a_file_that_could_not_be_replaced(tmp_path, monkeypatch, changed):
+    file, plain = tmp_path / "titles.json", os.replace
+    file.write_text(json.dumps({"path": OLD}))
+
+    def fail(*words: str) -> None:
+        raise OSError(5, "Input/output error") if not changed else plain(*words)
+
+    monkeypatch.setattr(os, "replace", fail)
+    if changed:
+        monkeypatch.setattr(settings_file, "_mark", lambda facts: object())
+    with pytest.raises(Refused, match="keeps changing" if changed else "cannot be changed"):
+        put_value(tether(file), OLD, NEW)
+    assert os.listdir(tmp_path) == [file.name] and value_of(tether(file)) == OLD
+
+
 def test_a_file_that_keeps_changing_is_not_overwritten(tmp_path):
     file = tmp_path / "busy.json"
     file.write_text(json.dumps({"path": OLD, "count": 0}))

@@ -197,6 +197,13 @@ def test_where_a_library_may_wait_on_its_way():
     assert may_wait(sparse, third, source, Wishes()) and not may_wait(sparse, plain, source, Wishes())
 
 
+def test_what_is_left_out_of_a_program_is_worth_nothing():
+    program = IntegerProgram()
+    program.variable(-1.0)
+    program.variable(-2.0)
+    assert program.relaxed().bound == -3.0 and program.relaxed(without=[1]).bound == -1.0
+
+
 def test_a_program_that_nothing_solves_has_no_bound(capfd):
     program = IntegerProgram()
     variable = program.variable(1.0)

@@ -137,13 +137,10 @@ class Emptying:
         files = self._files(emptied.drive, emptied.name)
         try:
             self._check_kept(files, emptied)
-            filled = _is_filled(files, emptied)
         finally:
             files.let_go()
         if users := self.host.used_by(emptied.path):
             raise Refused(f"{users[0]} uses {shown(emptied.path)}.", next_step="Close that first.")
-        if filled and not even_if_filled:
-            raise _filled_since(emptied)
         return self.go_on(self.folders.keep(replace(emptied, state=EmptiedState.PUTTING_BACK)), even_if_filled)
 
     def _put_back(self, files: Files, emptied: Emptied, even_if_filled: bool) -> Emptied:

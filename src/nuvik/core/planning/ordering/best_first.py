@@ -81,20 +81,13 @@ def _by_neighbours(
         for place in range(len(moves) - 1):
             first, second = moves[place], moves[place + 1]
             better = second.benefit_s * seconds[first.key] > first.benefit_s * seconds[second.key] * (1 + 1e-9)
-            if better and first.key not in second.after and _may_change(first, second, free, floors):
+            # What the first takes fits after the second, too: both fitted before, and the second only makes room.
+            fits = free[second.target] - second.room_bytes >= floors[second.target]
+            if better and first.key not in second.after and fits:
                 moves[place], moves[place + 1] = second, first
                 changed = True
             _carry(moves[place], free)
     return moves
-
-
-def _may_change(first: Transfer, second: Transfer, free: Mapping[str, int], floors: Mapping[str, int]) -> bool:
-    left = dict(free)
-    for move in (second, first):
-        if left[move.target] - move.room_bytes < floors[move.target]:
-            return False
-        _carry(move, left)
-    return True
 
 
 def _carry(move: Transfer, free: dict[str, int]) -> None:
