@@ -30,6 +30,18 @@ def node(name: str, kind: str = "part", **facts) -> dict:
     }
 
 
+_STRIPED = node(
+    "dm-1",
+    "lvm",
+    path="/dev/mapper/vault-films",
+    size=3900 * GB,
+    fstype="xfs",
+    label="Films",
+    uuid="vg-1",
+    number="253:1",
+)
+"""A volume that lies on two disks."""
+
 LSBLK = json.dumps(
     {
         "blockdevices": [
@@ -80,16 +92,7 @@ LSBLK = json.dumps(
                         size=2000 * GB,
                         fstype="LVM2_member",
                         children=[
-                            node(
-                                "dm-1",
-                                "lvm",
-                                path="/dev/mapper/vault-films",
-                                size=3900 * GB,
-                                fstype="xfs",
-                                label="Films",
-                                uuid="vg-1",
-                                number="253:1",
-                            ),
+                            _STRIPED,
                         ],
                     ),
                     node("sda2", size=100 * GB, fstype="ntfs", label="Old Study", uuid="0011AABB"),
@@ -108,16 +111,7 @@ LSBLK = json.dumps(
                         size=1900 * GB,
                         fstype="LVM2_member",
                         children=[
-                            node(
-                                "dm-1",
-                                "lvm",
-                                path="/dev/mapper/vault-films",
-                                size=3900 * GB,
-                                fstype="xfs",
-                                label="Films",
-                                uuid="vg-1",
-                                number="253:1",
-                            ),
+                            _STRIPED,
                         ],
                     ),
                 ],

@@ -328,23 +328,27 @@ def test_recorded_libraries_tell_of_others_of_their_kind(times, spread, odd):
     assert opening_s(with_kinds_learnt([others[0], kite])[1], drive) == pytest.approx(opening_s(kite, drive))
 
 
+def recorded(library: str, *stretches: Stretch, drive: str = "kestrel") -> Recording:
+    return Recording(
+        library=library,
+        drive=drive,
+        taken_at="2026-01-01T00:00:00Z",
+        seconds=4.2,
+        bytes_read=sum(stretch.bytes for stretch in stretches),
+        runs=7,
+        files_read=1,
+        computing_s=1.0,
+        stretches=stretches,
+    )
+
+
 async def test_what_no_opening_read_may_be_placed_apart(world):
     library = world.path("kestrel", "Games", "Kite")
     put(Path(library) / "Data" / "a.pack", 20 * MB)
     put(Path(library) / "Films" / "b.bin", 60 * MB)
     workspace = world.open()
     workspace.survey.take()
-    recording = Recording(
-        library=library,
-        drive="kestrel",
-        taken_at="2026-01-01T00:00:00Z",
-        seconds=4.2,
-        bytes_read=9 * MB,
-        runs=7,
-        files_read=1,
-        computing_s=1.0,
-        stretches=(Stretch(file="Data/a.pack", offset=0, bytes=9 * MB),),
-    )
+    recording = recorded(library, Stretch(file="Data/a.pack", offset=0, bytes=9 * MB))
     Openings(workspace.survey.computer.database).keep(library, recording)
     stage, known = workspace.openings, workspace.plan.library_at("Kite")
     stage._learn(known)
@@ -371,17 +375,7 @@ async def test_a_plan_is_tasted_and_what_came_of_it_is_told(world):
     workspace = world.open()
     workspace.survey.take()
     store = Openings(workspace.survey.computer.database)
-    before = Recording(
-        library=library,
-        drive="kestrel",
-        taken_at="2026-01-01T00:00:00Z",
-        seconds=9.0,
-        bytes_read=9 * MB,
-        runs=7,
-        files_read=1,
-        computing_s=1.0,
-        stretches=(Stretch(file="a.pack", offset=0, bytes=9 * MB),),
-    )
+    before = replace(recorded(library, Stretch(file="a.pack", offset=0, bytes=9 * MB)), seconds=9.0)
     store.keep(library, before)
     workspace.openings._learn(workspace.plan.library_at("Kite"))
     app = NuvikApp(world.open)
@@ -431,17 +425,8 @@ async def test_an_opening_is_recorded_from_its_page(house, monkeypatch):
             stop.check()
             time.sleep(0.01)
         made.append(library.name)
-        return Recording(
-            library=library.path,
-            drive=library.drive,
-            taken_at="2026-01-01T00:00:00Z",
-            seconds=4.2,
-            bytes_read=30 * MB,
-            runs=7,
-            files_read=3,
-            computing_s=1.0,
-            doubts=("One file changed meanwhile.",),
-        )
+        plain = recorded(library.path, drive=library.drive)
+        return replace(plain, bytes_read=30 * MB, files_read=3, doubts=("One file changed meanwhile.",))
 
     monkeypatch.setattr(OpeningStage, "record", record)
     app = NuvikApp(house.open)
