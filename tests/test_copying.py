@@ -36,9 +36,7 @@ from nuvik.core.survey.walk.take_inventory import take_inventory
 from refusals import Recorder, hook, move_of, shift, target_of
 
 OFTEN = settings(
-    max_examples=40,
-    deadline=None,
-    suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow],
+    max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow]
 )
 
 

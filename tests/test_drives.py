@@ -299,10 +299,7 @@ def test_links_have_ceilings_in_their_order():
 @pytest.mark.parametrize(
     ("facts", "words"),
     [
-        (
-            {},
-            "as fast as its cable allows (USB 3.2 Gen 2 (10 Gbit/s)): a faster port or case would allow up to 2.1",
-        ),
+        ({}, "as fast as its cable allows (USB 3.2 Gen 2 (10 Gbit/s)): a faster port or case would allow up to 2.1"),
         ({"read_bytes_per_s": 300 * MB}, None),
         ({"speed_source": "typical"}, "never measured"),
         ({"link": "sata-6g", "portable": False, "read_bytes_per_s": 540 * MB}, "reads as fast as SATA 6 Gbit/s allows"),

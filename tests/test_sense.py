@@ -211,11 +211,7 @@ def test_why_says_where_the_seconds_come_from_and_what_a_gigabyte_is_worth(world
         assert bool(world.open().plan.recommend(Wishes()).draft.places) is goes, opens
 
 
-@given(
-    computing_s=st.floats(0, 60),
-    factor=st.floats(0.1, 20),
-    order=st.permutations(["quick", "slow", "middle"]),
-)
+@given(computing_s=st.floats(0, 60), factor=st.floats(0.1, 20), order=st.permutations(["quick", "slow", "middle"]))
 def test_timings_on_two_drives_tell_computing_from_reading(computing_s, factor, order):
     """What was timed is what is reckoned; from one drive the truth about another lies within what is said."""
     speeds = {"quick": (900, 20_000), "middle": (300, 3_000), "slow": (90, 80)}

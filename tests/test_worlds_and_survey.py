@@ -27,10 +27,7 @@ from nuvik.core.views.survey_headline import survey_headline
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        (
-            lambda text: text.replace("capacity_bytes = 200", "capacity_bytes = -200"),
-            "“capacity_bytes” of drive 1: ",
-        ),
+        (lambda text: text.replace("capacity_bytes = 200", "capacity_bytes = -200"), "“capacity_bytes” of drive 1: "),
         (lambda text: text.replace('"heron"', '"kestrel"', 1), "same id"),
         (lambda text: text.replace('medium = "hdd"', 'medium = "tape"'), r"“medium” of drive \d: "),
         (
