@@ -171,16 +171,6 @@ def test_taking_back_by_copying_keeps_an_original_that_has_more(world):
     assert not leftovers(world.folder)
 
 
-def test_what_others_put_beside_a_held_original_stays(world):
-    source = world.path("kestrel", "Games", "Ferry")
-    fill(source, files=3)
-    shift(world.open(), source, on_trial=True)
-    beside = Path(os.path.dirname(held(world.open().logbook.moves()[0])), "mine.txt")
-    beside.write_text("mine")
-    release(world.open().carry.work(), "all")
-    assert beside.read_text() == "mine"
-
-
 def deep_library(root: str, depth: int) -> None:
     """Folders inside each other, too deep for one path, each with a file."""
     os.makedirs(root)

@@ -15,8 +15,7 @@ from conftest import World, fill, leftovers, picture
 from nuvik.__main__ import run
 from nuvik.core.carrying import work as work_module
 from nuvik.core.carrying.aside_folders import ABOUT, held_folder, incoming, incoming_folder
-from nuvik.core.carrying.explain_oserror import stopped_by
-from nuvik.core.carrying.run import carry_plan, outlook_of_undo, release, resume, undo
+from nuvik.core.carrying.run import carry_plan, outlook_of_undo, resume, undo
 from nuvik.core.checks.check_step import check_step
 from nuvik.core.hosts.base import Limits
 from nuvik.core.model.errors import Refused, Stopped
@@ -144,23 +143,6 @@ def test_a_fault_is_put_into_words_and_kept_with_its_move(world, ferry, number, 
     assert move_of(world).state is State.RELEASED and move_of(world).problem is None
 
 
-def test_a_pipe_that_appears_at_the_last_moment_is_never_removed_with_the_original(world, ferry):
-    workspace = world.open()
-    hook(workspace, once(lambda operation, path: operation == "flush", lambda: os.mkfifo(ferry / "pipe")))
-    with pytest.raises(Stopped, match=r"pipe cannot be carried \(a named pipe\)"):
-        shift(workspace, ferry)
-    assert (ferry / "pipe").exists()
-
-
-def test_nothing_stays_open(world, ferry):
-    shift(world.open(), ferry)
-    undo(world.open().carry.work(), "last")
-    before = len(os.listdir("/proc/self/fd"))
-    shift(world.open(), ferry, on_trial=True)
-    release(world.open().carry.work(), "all")
-    assert len(os.listdir("/proc/self/fd")) == before
-
-
 def test_what_lies_aside_says_what_it_is_and_folders_of_others_stay(world, ferry):
     move = stop_when(world, ferry, "create", "one.bin")
     with open(os.path.join(incoming_folder(move), ABOUT), encoding="utf-8") as file:
@@ -226,19 +208,6 @@ def test_a_drive_that_lies_in_the_library_is_no_place_for_it(world: World, ferry
     (ferry / "inner").mkdir()
     world.write()
     assert "is inside" in problems(world.open(), move_of(world), target_path=f"{ferry}/inner/Ferry")
-
-
-@pytest.mark.parametrize("field", ["pool", "disk"])
-def test_volumes_that_share_something_are_told_of(world, ferry, field):
-    shift(world.open(), ferry, on_trial=True)
-    undo(world.open().carry.work(), "1")
-    workspace, move = world.open(), move_of(world)
-    drives = tuple(replace(drive, pool="", disk=drive.id) for drive in workspace.drives.all())
-    drives = tuple(replace(drive, **{field: "shared"}) for drive in drives)
-    checked = check_step(workspace.computer.host, drives, as_step(move), workspace.computer.state_folder)
-    problems = " ".join(violation.problem for violation in checked.violations)
-    assert ("share their free space" in problems) is (field == "pool")
-    assert any("are on the same disk" in note for note in checked.notes) is (field == "disk")
 
 
 # -- marks and links on the way ----------------------------------------------------------------------------
@@ -318,12 +287,6 @@ def test_no_plan_file_is_a_fault_of_nuvik(tmp_path_factory, fields):
     file.write_text(json.dumps(data))
     for words in (["plan"], ["rehearse"], ["carry", "--yes"]):
         assert run([words[0], str(file), *words[1:], "--world", str(world.folder)]) in (0, 3, 5)
-
-
-def test_a_fault_without_a_path_names_both_drives(world, ferry):
-    move = stop_when(world, ferry, "write", "one.bin")
-    words = stopped_by(world.open().carry.work(), move, OSError(5, "Input/output error")).what
-    assert words.startswith("Kestrel or Heron could not be read or written.")
 
 
 @pytest.mark.parametrize(

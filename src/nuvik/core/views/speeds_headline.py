@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from nuvik.core.model.drive import Drive
-from nuvik.core.model.gauging import GaugeOutcome, GaugeProgress
+from nuvik.core.model.gauging import GaugeOutcome, GaugeProgress, GaugeResult, slower_than_before
 from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_count, format_duration, format_speed
+from nuvik.core.survey.drives.drive_findings import at_its_ceiling
+
+HistoryOf = Callable[[Drive], list[GaugeResult]]
+"""The results of a drive, oldest first."""
 
 
-def speeds_headline(drives: Sequence[Drive], findings: Mapping[str, Sequence[str]]) -> str:
+def speeds_headline(drives: Sequence[Drive], history_of: HistoryOf) -> str:
     """How the drives' speeds stand, and what matters most about them."""
     attached = [drive for drive in drives if drive.attached]
     if not attached:
         return "No drive is attached."
     unmeasured = [drive for drive in attached if drive.speed_source != "measured"]
     sentences = []
-    if limit := _what_limits(attached, findings):
+    if limit := _what_limits(attached, history_of):
         sentences.append(limit)
     if not unmeasured:
         fastest = min(attached, key=lambda drive: drive.felt_load_s)
@@ -37,13 +41,13 @@ def speeds_headline(drives: Sequence[Drive], findings: Mapping[str, Sequence[str
     return " ".join(sentences)
 
 
-def _what_limits(drives: Sequence[Drive], findings: Mapping[str, Sequence[str]]) -> str:
+def _what_limits(drives: Sequence[Drive], history_of: HistoryOf) -> str:
     """What matters most: a drive that became slower, else a portable one that could be quicker; else nothing."""
-    for sign in ("slower than on", "as fast as"):
-        for drive in drives:
-            finding = next((each for each in findings.get(drive.id, ()) if sign in each), None)
-            if finding is not None and (drive.portable or "slower" in sign):
-                return f"{shown(drive.label)} {finding}."
+    slower = ((drive, slower_than_before(history_of(drive))) for drive in drives)
+    held_back = ((drive, at_its_ceiling(drive)) for drive in drives if drive.portable)
+    for drive, finding in (*slower, *held_back):
+        if finding is not None:
+            return f"{shown(drive.label)} {finding}."
     return ""
 
 

@@ -123,7 +123,7 @@ class SpeedsScreen(StageScreen):
         gauging, labels = self.shell.gauge_job.run, {drive.id: drive.label for drive in self.desk.snapshot.drives}
         trouble = False
         if gauging is None:
-            self.say(speeds_headline(self.desk.snapshot.drives, self._findings))
+            self.say(speeds_headline(self.desk.snapshot.drives, self.desk.workspace.drives.gauge_history))
         elif gauging.running:
             progress = gauging.progress
             self.say(gauging_headline(progress, labels.get(progress.drive, "") if progress else ""))
