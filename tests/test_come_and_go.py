@@ -233,7 +233,7 @@ def test_a_drive_that_grew_or_was_formatted_is_explained(real_drives, tmp_path, 
     assert "seems to have been formatted: stick (stick-2), which is new" in formatted
     gone = next(each for each in open_workspace(None, str(tmp_path / "state")).drives.all() if not each.attached)
     assert run(["drive", gone.id, "--forget", *state]) == 0
-    assert run(["survey", *state]) in (0, 5) and not about("formatted")
+    assert run(["survey", str(stick), *state]) in (0, 5) and not about("formatted")
     snapshot = open_workspace(None, str(tmp_path / "state")).survey.latest()
     assert all(drive.attached for drive in snapshot.drives)
     assert not [each for each in snapshot.libraries if str(stick) in each.path]

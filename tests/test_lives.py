@@ -127,7 +127,7 @@ def _contents(path: str) -> dict:
 
 
 Household.TestCase.settings = settings(
-    max_examples=40, stateful_step_count=20, deadline=None, suppress_health_check=list(HealthCheck)
+    max_examples=24, stateful_step_count=20, deadline=None, suppress_health_check=list(HealthCheck)
 )
 TestHousehold = Household.TestCase
 

@@ -269,7 +269,7 @@ FIELDS = st.fixed_dictionaries(
 )
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
 @given(fields=FIELDS)
 def test_no_plan_file_is_a_fault_of_nuvik(tmp_path_factory, fields):
     world = World(tmp_path_factory.mktemp("plan") / "world", {"format": "nuvik-world/1", "name": "W", "time_scale": 0})

@@ -88,6 +88,8 @@ def test_names_with_dots_numbers_and_quotes_have_keys_of_their_own():
             FORMATS[name].replaced(FILES[name], KEYS[name], "/a\nNEXT=line")
     binary = plistlib.dumps({"a": ["x", OLD]}, fmt=plistlib.FMT_BINARY)
     assert plistlib.loads(FORMATS["plist"].replaced(binary, "a.1", NEW)) == {"a": ["x", NEW]}
+    spelled = b"<plist><dict><key>a</key><string>&quot;Kite&#39;s&quot; &amp; B</string></dict></plist>"
+    assert [value.text for value in FORMATS["plist"].values(spelled)] == ['"Kite\'s" & B']
 
 
 @pytest.mark.parametrize("name", FORMATS)

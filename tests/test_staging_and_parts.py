@@ -94,11 +94,11 @@ def test_a_knot_is_carried_through_a_third_drive_and_taken_back(tmp_path, capsys
 
 @pytest.mark.slow
 @pytest.mark.parametrize("then", ["resume", "undo"])
-def test_staging_survives_death_at_every_operation(tmp_path, then):
+def test_staging_survives_death_at_any_operation(tmp_path, then):
     """Whenever it dies, both old paths open everything: a library that leaves the staging drive is led to before."""
     life, died = 0, True
     while died:
-        life += 17 if then == "resume" else 29
+        life += 29 if then == "resume" else 43
         world, whole = knot(tmp_path / f"w{life}")
         workspace = world.open()
         plan = swap(workspace)

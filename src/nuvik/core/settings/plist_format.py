@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+import html
 import plistlib
 from typing import Any
 from xml.parsers import expat
-from xml.sax.saxutils import escape, unescape
 
 from nuvik.core.settings.setting_format import NotReadable, SettingFormat, Value, key_of, texts_in
 
@@ -25,7 +25,7 @@ class PlistFormat(SettingFormat):
 
     def put(self, data: bytes, value: Value, text: str) -> bytes:
         if not data.startswith(_BINARY):
-            return data[: value.start] + escape(text).encode("utf-8") + data[value.end :]
+            return data[: value.start] + html.escape(text, quote=False).encode("utf-8") + data[value.end :]
         root = _loaded(data)
         path = next(path for path, _ in texts_in(root) if key_of(path) == value.key)
         holder = root
@@ -90,7 +90,7 @@ class _XmlReader:
         elif tag == "string":
             end = self._parser.CurrentByteIndex
             written = self._data[self._start : end].decode("utf-8", "replace")
-            if end > self._start and unescape(written) == self._text:
+            if end > self._start and html.unescape(written) == self._text:
                 self.values.append(Value(key_of(self._path), self._text, self._start, end))
         if self._path and isinstance(number := self._path[-1], int):
             self._path[-1] = number + 1
