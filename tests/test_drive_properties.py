@@ -150,7 +150,7 @@ class Shelf(RuleBasedStateMachine):
         self.open()
         self.attached: dict[str, Volume] = {}
         self.ids: dict[str, str] = {}
-        self.told: dict[str, DriveNotes] = {}
+        self.notes: dict[str, DriveNotes] = {}
 
     def open(self) -> None:
         database = Database(f"{self.place}/state")
@@ -181,7 +181,7 @@ class Shelf(RuleBasedStateMachine):
             notes = DriveNotes(label=name, headroom_bytes=headroom)
             drive = next(drive for drive in self.workspace.drives.all() if drive.id == self.ids[uuid])
             self.workspace.computer.book.keep_notes(drive, notes)
-            self.told[uuid] = notes
+            self.notes[uuid] = notes
 
     @rule()
     def restart(self) -> None:
@@ -197,9 +197,9 @@ class Shelf(RuleBasedStateMachine):
         for uuid, drive in drives.items():
             assert self.ids.setdefault(uuid, drive.id) == drive.id
             assert drive.attached is (uuid in self.attached)
-            if uuid in self.told:
-                assert drive.label.startswith(self.told[uuid].label or "")
-                assert drive.headroom_bytes == self.told[uuid].headroom_bytes
+            if uuid in self.notes:
+                assert drive.label.startswith(self.notes[uuid].label or "")
+                assert drive.headroom_bytes == self.notes[uuid].headroom_bytes
         assert set(drives) == set(self.ids), "a drive that was seen is never forgotten by itself"
 
 

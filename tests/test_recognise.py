@@ -25,7 +25,7 @@ from nuvik.core.survey.take_survey import survey
 from nuvik.core.views.library_page import inside_rows, library_page, links_in_words
 
 
-def found(world) -> dict:
+def libraries_of(world) -> dict:
     return {library.name: library for library in world.open().survey.take().libraries}
 
 
@@ -47,7 +47,7 @@ def test_signs_lead_to_kinds_with_a_reason(world):
     put(f"{base}/Old Backup/all.tar", MB)
     put(f"{base}/Mixed/a.mkv", MB)
     put(f"{base}/Mixed/b.flac", MB)
-    libraries = found(world)
+    libraries = libraries_of(world)
     kinds = {name: library.kind for name, library in libraries.items()}
     assert kinds == {
         "Kite": Kind.GAME,

@@ -141,7 +141,7 @@ def scene_of(draft: Draft, **facts) -> Scene:
     return Scene(replace(plan, landings=facts.pop("landings", ())), draft.drives, draft.snapshot, **facts)
 
 
-def said(scene, *what_ifs):
+def effects_of(scene, *what_ifs):
     timeline = rehearse(CheckedPlan(scene, (), (), {}), what_ifs)
     return [(effect.words, effect.bad) for effect in timeline.effects]
 
@@ -152,24 +152,24 @@ def test_each_what_if_says_what_it_comes_to():
     landing = Landing(kind=Kind.GAME, drive="fast", path="/fast/Games")
     scene = scene_of(draft, landings=(landing,))
     fast, slow, stick = draft.drives
-    ((words, bad),) = said(scene, Away(stick))
+    ((words, bad),) = effects_of(scene, Away(stick))
     assert bad and words.startswith("1 library will not open, 3 still will; 1 only by the new path, because")
     assert "attached until step" in words
     assert Away(stick).names(scene).startswith("Will not open: Films. Only by the new path: Loom. Still will: ")
-    ((words, bad),) = said(scene, Slower(slow, 4))
+    ((words, bad),) = effects_of(scene, Slower(slow, 4))
     assert "carrying takes" in words and "you would wait" in words and bad
-    assert said(scene, Crumbs(stick))[0][0].startswith("300,009 files to carry")
-    assert said(scene, New(Kind.GAME, 10 * GB))[0][0].startswith("fits on Fast, leaves 50.0 GB free and opens in")
-    words, bad = said(scene, New(Kind.GAME, 55 * GB))[0]
+    assert effects_of(scene, Crumbs(stick))[0][0].startswith("300,009 files to carry")
+    assert effects_of(scene, New(Kind.GAME, 10 * GB))[0][0].startswith("fits on Fast, leaves 50.0 GB free and opens in")
+    words, bad = effects_of(scene, New(Kind.GAME, 55 * GB))[0]
     assert bad and "it would go to Fast: 5.00 GB short of its headroom" in words
-    words, bad = said(scene, Fails(fast))[0]
+    words, bad = effects_of(scene, Fails(fast))[0]
     assert bad and "1 library lost (30.0 GB): Loom" in words and "Album would survive as a copy elsewhere" in words
-    assert "nothing is lost" in said(replace(scene, on_trial=True), Fails(fast))[0][0], (
+    assert "nothing is lost" in effects_of(replace(scene, on_trial=True), Fails(fast))[0][0], (
         "the original on trial is a copy"
     )
-    words, bad = said(scene, StopAfter(1))[0]
+    words, bad = effects_of(scene, StopAfter(1))[0]
     assert not bad and "then 1 move is left" in words and "a good place to stop" in words
-    assert said(scene, SideBySide())[0][0].startswith("would not help")
+    assert effects_of(scene, SideBySide())[0][0].startswith("would not help")
     candidate = Candidate(
         label="Marl",
         capacity_bytes=2000 * GB,
@@ -180,12 +180,12 @@ def test_each_what_if_says_what_it_comes_to():
         own_write_bytes_per_s=3e9,
         small_reads_per_s=50_000,
     )
-    assert "nothing would open noticeably faster" in said(scene, Bought(candidate))[0][0], "Fast has room for it"
+    assert "nothing would open noticeably faster" in effects_of(scene, Bought(candidate))[0][0], "Fast has room for it"
     tight = scene_of(draft.with_headroom({"fast": 60 * GB}))
-    assert "after this plan it would save" in said(tight, Bought(candidate))[0][0]
-    words, bad = said(scene, grown(10, {"fast": Growth(9e9, 8e9, 10e9, 5, 40.0)}))[0]
+    assert "after this plan it would save" in effects_of(tight, Bought(candidate))[0][0]
+    words, bad = effects_of(scene, grown(10, {"fast": Growth(9e9, 8e9, 10e9, 5, 40.0)}))[0]
     assert bad and words == "Fast 40.0 GB short of its headroom"
-    assert "not known yet" in said(scene, grown(10, {}))[0][0]
+    assert "not known yet" in effects_of(scene, grown(10, {}))[0][0]
 
 
 def test_what_ifs_combine_in_any_order_and_leave_nothing_behind():

@@ -399,10 +399,10 @@ def test_where_every_drive_is_short_it_is_said_that_none_may_go_lower():
 def test_waiting_for_a_cache_counts_a_tenth_wherever_it_is_said():
     slow = drive("slow", **SLOW)
     cache = library("tiles", "slow", kind=Kind.CACHE)
-    said_s = waiting_of([(cache, slow)]).likely
-    assert said_s == pytest.approx(opening_s(cache, slow) * cache.opens_per_week / 10)
-    assert waiting_rows(cache, [slow])[0].waiting_s_per_week == pytest.approx(said_s)
-    assert change_of([(cache, slow)], []).likely == pytest.approx(said_s)
+    waiting_s = waiting_of([(cache, slow)]).likely
+    assert waiting_s == pytest.approx(opening_s(cache, slow) * cache.opens_per_week / 10)
+    assert waiting_rows(cache, [slow])[0].waiting_s_per_week == pytest.approx(waiting_s)
+    assert change_of([(cache, slow)], []).likely == pytest.approx(waiting_s)
     assert "A tenth of that counts" in opening_headline(cache)
     assert "A tenth" not in opening_headline(library("kite", "slow"))
 

@@ -125,9 +125,9 @@ def test_nothing_is_looked_for_on_a_drive_that_is_away(world, ferry):
         workspace = world.open()
         host, asked = workspace.computer.host, []
         host.files.exists = asked.append
-        found = check_step(host, workspace.drives.all(), step, workspace.computer.state_folder)
-        assert found.violations and not asked
-        assert all("is away" in violation.problem for violation in found.violations)
+        findings = check_step(host, workspace.drives.all(), step, workspace.computer.state_folder)
+        assert findings.violations and not asked
+        assert all("is away" in violation.problem for violation in findings.violations)
 
 
 def test_what_is_not_yours_is_said_with_its_path(world, ferry, monkeypatch):

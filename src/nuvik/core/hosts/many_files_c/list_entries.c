@@ -19,8 +19,8 @@ typedef struct {
     struct stat facts;
 } Entry;
 
-static int by_name(const void *one, const void *other) {
-    return strcmp(((const Entry *)one)->name, ((const Entry *)other)->name);
+static int by_name(const void *first, const void *second) {
+    return strcmp(((const Entry *)first)->name, ((const Entry *)second)->name);
 }
 
 static void forget(Entry *entries, size_t count) {

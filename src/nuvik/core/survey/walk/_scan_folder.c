@@ -56,7 +56,7 @@ static void *grown(void *memory, size_t *room, size_t wanted, size_t each) {
 }
 
 /* Append a name with two numbers; 0 when memory is short. */
-static int note(Names *names, const char *name, int64_t one, int64_t two) {
+static int note(Names *names, const char *name, int64_t first, int64_t second) {
     size_t length = strlen(name) + 1;
     void *larger = grown(names->text, &names->text_room, names->text_used + length, 1);
     if (larger == NULL) return 0;
@@ -66,8 +66,8 @@ static int note(Names *names, const char *name, int64_t one, int64_t two) {
     names->rows = larger;
     memcpy(names->text + names->text_used, name, length);
     names->text_used += length;
-    names->rows[names->count * 2] = one;
-    names->rows[names->count * 2 + 1] = two;
+    names->rows[names->count * 2] = first;
+    names->rows[names->count * 2 + 1] = second;
     names->count++;
     return 1;
 }
@@ -198,8 +198,8 @@ static PyObject *names_of(const Names *names) {
     return list;
 }
 
-static int by_value(const void *one, const void *other) {
-    int64_t left = *(const int64_t *)one, right = *(const int64_t *)other;
+static int by_value(const void *first, const void *second) {
+    int64_t left = *(const int64_t *)first, right = *(const int64_t *)second;
     return (left > right) - (left < right);
 }
 
