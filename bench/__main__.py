@@ -23,7 +23,7 @@ sys.path[:0] = [str(Path(__file__).parent), str(Path(__file__).parent.parent / "
 
 import psutil
 import pytest
-from calm import is_calm
+from calm import is_calm, wait_until_calm
 from carrying import carrying
 from foreseeing import foreseeing, simulating
 from full_homes import proposing_in_time, proposing_on_full_drives
@@ -52,7 +52,7 @@ _PLAIN_WITHIN = 0.06
 _WALK_TIMES, _WALK_BYTES = 1.5, 200 * MB
 _PROPOSALS = ((45, 1.0), (500, 5.0))
 _EDIT_S = 0.1
-_ROUNDS, _TRIES = 7, 3
+_ROUNDS, _TRIES, _WAIT_S = 7, 4, 60.0
 _LIMITS_MB_S = {"ext4": (80, 40), "xfs": (300, 150)}
 
 
@@ -272,11 +272,11 @@ TIMED = (listing_drives, proposing, proposing_in_time, editing, pressing_keys, s
 
 
 def measured(rows: Callable[[], Iterator[Row]]) -> Iterator[Row]:
-    """The rows of something timed. Where some are missed while the machine is busy, all are measured again, a few
-    times; what is still missed then says nothing.
+    """The rows of something timed. Where some are missed while the machine is busy, all are measured again once it is
+    calm, a few times; what is still missed then says nothing.
     """
     for _ in range(_TRIES):
-        calm, answers = is_calm(), list(rows())
+        calm, answers = wait_until_calm(_WAIT_S), list(rows())
         calm = is_calm() and calm
         if calm or all(row[4] is not False for row in answers):
             break

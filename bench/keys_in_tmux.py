@@ -19,13 +19,14 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import IO
 
-from calm import is_calm
+from calm import is_calm, wait_until_calm
 
 from conftest import GB, MB, World
 
 Row = tuple[str, str, str, str, bool | None]
 _KEY_S, _QUIET_S, _BEGINS_S = 0.1, 0.12, 0.6
 _ROUNDS, _FEWEST, _MOST_ROUNDS = 5, 3, 12
+_WAIT_S = 1.0
 _ESC_S = 0.1
 """So long Textual waits to tell Esc from the beginning of another key, in terminals that cannot say which it is."""
 _OPENS_S, _WIDE, _HIGH = 60.0, 159, 47
@@ -53,7 +54,7 @@ def pressing_keys_in_tmux() -> Iterator[Row]:
             for _ in range(_MOST_ROUNDS):
                 terminal.press("1" if stage == "Logbook" else "6")
                 for number, key in enumerate(keys.split()):
-                    calm, taken = is_calm(), terminal.press(key)
+                    calm, taken = wait_until_calm(_WAIT_S), terminal.press(key)
                     if calm and is_calm():
                         times.setdefault(f"{number} {key}", []).append(taken)
                 if len(times) == len(keys.split()) and min(map(len, times.values())) >= _ROUNDS:
