@@ -136,6 +136,20 @@ def test_what_comes_into_an_original_while_it_goes_is_named_and_kept(world, ferr
     assert (original / "data" / "late.txt").exists() and target_of(world).is_dir()
 
 
+def test_what_comes_into_a_copy_while_it_is_removed_stays(world, ferry):
+    shift(world.open(), ferry, on_trial=True)
+    workspace, copy, late = world.open(), Path(incoming(move_of(world))), list[Path]()
+
+    def come(operation: str, path: str) -> None:
+        if operation == "remove" and path.startswith(str(copy)) and not late:
+            late.extend(put(folder / "late.txt") for folder in (copy, copy / "data"))
+
+    hook(workspace, come)
+    with pytest.raises(Stopped, match=r"is not removed: .*late\.txt is new there"):
+        undo(workspace.carry.work(), "last")
+    assert late and all(path.exists() for path in late)
+
+
 def test_an_original_that_did_not_go_is_never_taken_for_gone(world, ferry, monkeypatch):
     shift(world.open(), ferry, on_trial=True)
     with monkeypatch.context() as failing:

@@ -349,7 +349,9 @@ def test_a_release_that_was_cut_short_goes_on_as_one_though_the_journal_is_lost(
     stop_when(world, ferry, "remove", "two.bin")
     os.rename(world.open().computer.state_folder, world.path("lost"))
     work = world.open().carry.work()
-    (mended,) = mend(work, find_leftovers(work))
+    leftovers, opened = find_leftovers(work), os.listdir("/proc/self/fd")
+    (mended,) = mend(work, leftovers)
+    assert os.listdir("/proc/self/fd") == opened
     assert mended.done.startswith("The release of Ferry is move 1 now") and mended.problem is None
     assert move_of(world).state is State.RELEASING
     resume(world.open().carry.work())

@@ -16,10 +16,9 @@ import pytest
 
 from conftest import _MAKE, fill, leftovers, picture
 from nuvik.__main__ import run
-from nuvik.core.carrying.aside_folders import held, incoming
+from nuvik.core.carrying.aside_folders import held
 from nuvik.core.carrying.run import carry_plan, release, resume, undo
 from nuvik.core.hosts import syscalls
-from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.processes import held_by_the_system, programs_using
 from nuvik.core.model.errors import NuvikError, Refused, Stopped
@@ -353,27 +352,6 @@ def test_what_a_program_opens_while_its_library_is_taken_back_is_not_removed(rea
             undo(workspace.carry.work(), "last")
         assert not leftovers(small) and not leftovers(large)
     assert kept_open > 3
-
-
-def test_what_comes_into_a_copy_while_it_is_removed_stays(real_drives, tmp_path):
-    small, _ = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "400M", "xfs")
-    library, workspace = fill(small / "Library", files=4), open_workspace(state=str(tmp_path / "state"))
-    shift(workspace, library, "large", on_trial=True)
-    (move,) = workspace.logbook.moves()
-    late: list[Path] = []
-
-    class Beside(FileOpHook):
-        def before(self, operation: str, path: str, count_bytes: int = 0) -> None:
-            if operation == "remove" and path.startswith(incoming(move)) and not late:
-                for folder in [Path(incoming(move)), *Path(incoming(move)).rglob("*")]:
-                    if folder.is_dir() and not folder.is_symlink():
-                        late.append(folder / "late.txt")
-                        late[-1].write_text("newer work")
-
-    workspace.computer.host.files.hook = Beside()
-    with pytest.raises(Stopped, match=r"is not removed: .*late\.txt is new there"):
-        undo(workspace.carry.work(), "last")
-    assert late and all(path.read_text() == "newer work" for path in late)
 
 
 def flip(image: Path, marker: bytes) -> None:

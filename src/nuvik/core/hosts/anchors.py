@@ -17,6 +17,7 @@ from typing import TypeVar
 
 from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.long_paths import Reachable
+from nuvik.core.hosts.mount_numbers import mount_number_of
 from nuvik.core.hosts.volumes import Mount, Volume
 from nuvik.core.model.paths import is_within
 
@@ -102,15 +103,6 @@ def _device_at(point: str) -> int | None:
     try:
         return os.stat(point).st_dev
     except OSError:
-        return None
-
-
-def mount_number_of(descriptor: int) -> int | None:
-    """The number of the mount that an open file is on; None where the system does not tell."""
-    try:
-        with open(f"/proc/self/fdinfo/{descriptor}", encoding="ascii") as facts:
-            return next((int(line.split()[1]) for line in facts if line.startswith("mnt_id:")), None)
-    except (OSError, ValueError, IndexError):
         return None
 
 

@@ -14,8 +14,8 @@ from dataclasses import dataclass
 from types import TracebackType
 
 from nuvik.core.hosts import syscalls
-from nuvik.core.hosts.anchors import mount_number_of
 from nuvik.core.hosts.long_paths import Reachable
+from nuvik.core.hosts.mount_numbers import mount_number_of
 
 RELATIVE = os.open in os.supports_dir_fd and os.scandir in os.supports_fd
 """Whether this system opens folders relative to others."""

@@ -13,7 +13,7 @@ from pathlib import Path
 
 import psutil
 
-from nuvik.core.hosts.anchors import mount_number_of
+from nuvik.core.hosts.mount_numbers import mount_number_of
 from nuvik.core.hosts.volumes import NETWORK_FILESYSTEMS
 
 _BLKFLSBUF = 0x1261  # <linux/fs.h>

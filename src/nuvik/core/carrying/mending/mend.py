@@ -130,28 +130,23 @@ def _recorded(work: Work, leftover: Leftover, state: State) -> Move:
 def _record_equal(work: Work, move: Move, copy: str, original: str) -> None:
     """Write down the entries of which copy and original were read and are equal: only these may ever be removed."""
     move = work.settle(move)
-    try:
-        theirs, mine = (take_inventory(work.files, root, work.stop).entries for root in (copy, original))
-        meter = Meter(work, move, "proving", 2 * sum(entry.size for entry in mine.values() if entry.kind == "file"))
-        drive = work.drive(move.target_drive)
-        assert drive is not None
-        equal = []
-        for path, entry in mine.items():
-            there = theirs.get(path)
-            if there is None or plain_kind(there) != plain_kind(entry):
+    theirs, mine = (take_inventory(work.files, root, work.stop).entries for root in (copy, original))
+    meter = Meter(work, move, "proving", 2 * sum(entry.size for entry in mine.values() if entry.kind == "file"))
+    equal = []
+    for path, entry in mine.items():
+        there = theirs.get(path)
+        if there is None or plain_kind(there) != plain_kind(entry):
+            continue
+        if entry.kind == "file":
+            entry = entry._replace(checksum=checksum_of(work, below(original, path), meter))
+            if checksum_of(work, below(copy, path), meter) != entry.checksum:
                 continue
-            if entry.kind == "file":
-                entry = entry._replace(checksum=checksum_of(work, below(original, path), meter))
-                if checksum_of(work, below(copy, path), meter) != entry.checksum:
-                    continue
-            if entry.kind == "link" and there.link not in (entry.link, entry.carried_link):
-                continue
-            attributes = read_attributes(work.files, below(copy, path))
-            equal.append(entry._replace(attributes=checksum_of_attributes(attributes), proven=True))
-        work.journal.drop_entries(move, work.journal.entries(move))
-        work.journal.keep_entries(move, equal)
-    finally:
-        work.let_go()
+        if entry.kind == "link" and there.link not in (entry.link, entry.carried_link):
+            continue
+        attributes = read_attributes(work.files, below(copy, path))
+        equal.append(entry._replace(attributes=checksum_of_attributes(attributes), proven=True))
+    work.journal.drop_entries(move, work.journal.entries(move))
+    work.journal.keep_entries(move, equal)
 
 
 _REPAIRS = {

@@ -12,10 +12,12 @@ import sys
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from operator import attrgetter, itemgetter
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from nuvik.core.hosts.many_files import Facts
 from nuvik.core.model.extent import size_class
+
+if TYPE_CHECKING:
+    from nuvik.core.hosts.many_files import Facts
 
 try:
     from nuvik.core.survey.walk import _scan_folder as fast  # type: ignore[attr-defined]

@@ -64,7 +64,3 @@ def receive(stream: IO[bytes]) -> Any:
 def task(rules: WalkRules, starts: list[str], budget: int) -> tuple[Any, ...]:
     """What a walker in another process is asked."""
     return (tuple(getattr(rules, name) for name in WalkRules.__dataclass_fields__), starts, budget)
-
-
-if __name__ == "__main__":
-    serve()

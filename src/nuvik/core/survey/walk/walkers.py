@@ -14,7 +14,7 @@ from typing import Protocol, TypeVar
 
 from nuvik.core.survey.walk.walk_job import WalkJob
 from nuvik.core.survey.walk.walk_slice import Sums, WalkRules, walk_slice
-from nuvik.core.survey.walk.walk_worker import READY, receive, send, task, unpacked
+from nuvik.core.survey.walk.walk_worker import READY, receive, send, serve, task, unpacked
 
 Result = TypeVar("Result")
 Walked = tuple[list[Sums], list[str], int]
@@ -22,6 +22,8 @@ Walked = tuple[list[Sums], list[str], int]
 _SLICE_THERE = 24_000
 """Entries of a slice that has to be sent."""
 _END_LIMIT_S = 1.0
+_SERVE = f"from {serve.__module__} import serve; serve()"
+"""What a walker runs; with `-m` it would take longer to begin."""
 
 
 def walk_here(
@@ -79,7 +81,7 @@ class Walker:
         """It has started, and did not die."""
         self.at: WalkJob | None = None
         """The job that it is at."""
-        words = [sys.executable, "-P", "-m", "nuvik.core.survey.walk.walk_worker"]
+        words = [sys.executable, "-P", "-c", _SERVE]
         pipe = subprocess.PIPE
         self._process = subprocess.Popen(words, stdin=pipe, stdout=pipe, stderr=subprocess.DEVNULL)
         self._thread = threading.Thread(target=self._run, daemon=True, name="nuvik-walker")
