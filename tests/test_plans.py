@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 
 from conftest import GB, fill
 from households import FAST, SLOW, drive, home, library
+from judged import households
 from nuvik.__main__ import run
 from nuvik.core.carrying.run import carry_plan
 from nuvik.core.model.errors import BadInput, Refused
@@ -34,7 +35,6 @@ from nuvik.core.planning.placement.placement_model import Placement
 from nuvik.core.planning.placement.waiting import OPENINGS, change_of, opening_s, waiting_of
 from nuvik.core.planning.search.ideal import propose
 from nuvik.core.views.recommendation_sentences import recommendation_sentences
-from test_proposal import households
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from conftest import GB, MB, a_drive, fill, put
 from households import FAST, SLOW, drive, home, library
+from judged import households
 from nuvik.__main__ import run
 from nuvik.core.carrying.aside_folders import held
 from nuvik.core.model.library import Kind, Timing
@@ -40,7 +41,7 @@ from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.views.recommendation_sentences import recommendation_sentences
 from nuvik.core.views.waiting_rows import opening_headline, waiting_rows
 from test_ordering import keeps_floors, moves_and_room
-from test_proposal import households, two_that_swap
+from test_proposal import two_that_swap
 
 PLATTERS = {**SLOW, "medium": "hdd"}
 
