@@ -237,7 +237,8 @@ def test_progress_is_heard_from_nothing_to_all_of_it(world, ferry):
     put(ferry / "long.bin", 3 * MB)
     heard: list[Event] = []
     workspace = world.open()
-    workspace.carry.carry(make_plan(workspace.plan.draft([(str(ferry), "heron")])), report=heard.append)
+    ended = workspace.carry.carry(make_plan(workspace.plan.draft([(str(ferry), "heron")])), report=heard.append)
+    assert ended.expected_freed_bytes == {"kestrel": ended.moves[0].frees_bytes} and ended.freed_bytes["kestrel"] > 0
     steps = [event.event for event in heard if event.event != "progress"]
     assert steps == ["step-started", "copied", "proven", "switched", "released", "done"]
     for phase in ("copying", "proving"):

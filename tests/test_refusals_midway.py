@@ -180,8 +180,16 @@ def _harm(root: Path, change: str) -> None:
         (root / "data" / "one.bin").mkdir()
 
 
-@pytest.mark.parametrize("harm", ["missing", "another size", "extra", "unreadable"])
-def test_the_look_through_the_old_path_keeps_the_original(world, ferry, monkeypatch, harm):
+@pytest.mark.parametrize(
+    ("harm", "says"),
+    [
+        ("missing", "one.bin is missing"),
+        ("another size", "one.bin differs"),
+        ("extra", "extra.bin was not copied"),
+        ("unreadable", "cannot be read"),
+    ],
+)
+def test_the_look_through_the_old_path_keeps_the_original(world, ferry, monkeypatch, harm, says):
     target, workspace = target_of(world), world.open()
 
     def spoil() -> None:
@@ -198,7 +206,8 @@ def test_the_look_through_the_old_path_keeps_the_original(world, ferry, monkeypa
     with pytest.raises(Stopped, match=r"The original is kept|is kept"):
         shift(workspace, ferry)
     monkeypatch.undo()
-    assert move_of(world).state is State.ON_TRIAL and "opened through" in str(move_of(world).problem)
+    assert move_of(world).state is State.ON_TRIAL
+    assert "opened through" in (problem := str(move_of(world).problem)) and says in problem
     assert Path(held(move_of(world)), "data", "one.bin").stat().st_size == 5_000
 
 
