@@ -178,18 +178,36 @@ static int read_folder(FolderScan *scan, int descriptor) {
 
 /* -- the answer ---------------------------------------------------------------------------------------------- */
 
-static PyObject *bytes_of(const int64_t *numbers, size_t count) {
-    return PyBytes_FromStringAndSize((const char *)numbers, (Py_ssize_t)(count * sizeof(int64_t)));
+/* What is said of a name, by its two numbers; takes over the reference to the name. NULL with an error set. */
+typedef PyObject *(*Saying)(PyObject *name, int64_t first, int64_t second);
+
+static PyObject *name_alone(PyObject *name, int64_t first, int64_t second) {
+    (void)first, (void)second;
+    return name;
 }
 
-/* A list of names, and their numbers as bytes. */
-static PyObject *names_of(const Names *names) {
-    PyObject *list = PyList_New((Py_ssize_t)names->count), *name;
+static PyObject *with_mode(PyObject *name, int64_t mode, int64_t none) {
+    (void)none;
+    return Py_BuildValue("NL", name, (long long)mode);
+}
+
+static PyObject *with_size_and_time(PyObject *name, int64_t size, int64_t changed) {
+    return Py_BuildValue("NLL", name, (long long)size, (long long)changed);
+}
+
+static PyObject *with_fault(PyObject *name, int64_t number, int64_t none) {
+    (void)none;
+    return Py_BuildValue("NN", name, PyObject_CallFunction(PyExc_OSError, "is", (int)number, strerror((int)number)));
+}
+
+static PyObject *list_of(const Names *names, Saying saying) {
+    PyObject *list = PyList_New((Py_ssize_t)names->count), *item;
     const char *text = names->text;
     size_t number;
     for (number = 0; list != NULL && number < names->count; number++) {
-        name = PyUnicode_DecodeFSDefault(text);
-        if (name == NULL || PyList_SetItem(list, (Py_ssize_t)number, name) != 0) {
+        item = PyUnicode_DecodeFSDefault(text);
+        if (item != NULL) item = saying(item, names->rows[number * 2], names->rows[number * 2 + 1]);
+        if (item == NULL || PyList_SetItem(list, (Py_ssize_t)number, item) != 0) {
             Py_DECREF(list);
             return NULL;
         }
@@ -234,13 +252,16 @@ static PyObject *endings_of(const FolderScan *scan) {
     return endings;
 }
 
+/* In the order of the fields of `FolderScan`. */
 static PyObject *answer_of(FolderScan *scan) {
+    const int64_t *sums = scan->sums;
     return Py_BuildValue(
-        "NNNNNNNNNN", bytes_of(scan->sums, SUMS), PyUnicode_DecodeFSDefault(scan->largest ? scan->largest : ""),
-        histogram_of(scan), endings_of(scan), names_of(&scan->folders), names_of(&scan->odd),
-        bytes_of(scan->odd.rows, scan->odd.count * 2), names_of(&scan->big),
-        bytes_of(scan->big.rows, scan->big.count * 2),
-        Py_BuildValue("NN", names_of(&scan->failed), bytes_of(scan->failed.rows, scan->failed.count * 2)));
+        "LLLLLNLLLLLNNNNNNN", (long long)sums[ENTRIES], (long long)sums[FILES], (long long)sums[BYTES],
+        (long long)sums[BLOCKS], (long long)sums[LARGEST],
+        PyUnicode_DecodeFSDefault(scan->largest ? scan->largest : ""), (long long)sums[CHANGED],
+        (long long)sums[READ], (long long)sums[COLD], (long long)sums[PROGRAMS], (long long)sums[HOLES],
+        histogram_of(scan), endings_of(scan), list_of(&scan->folders, name_alone), list_of(&scan->odd, with_mode),
+        PyList_New(0), list_of(&scan->big, with_size_and_time), list_of(&scan->failed, with_fault));
 }
 
 static PyObject *scan_folder(PyObject *module, PyObject *arguments) {
@@ -272,7 +293,7 @@ static PyObject *scan_folder(PyObject *module, PyObject *arguments) {
 }
 
 static PyMethodDef methods[] = {
-    {"scan_folder", scan_folder, METH_VARARGS, "scan_folder(descriptor, cold_before, big_bytes): everything in a folder; see scan_folder.py."},
+    {"scan_folder", scan_folder, METH_VARARGS, "scan_folder(descriptor, cold_before, big_bytes): the fields of a FolderScan; see scan_folder.py."},
     {NULL, NULL, 0, NULL},
 };
 

@@ -9,7 +9,6 @@ from __future__ import annotations
 import os
 import stat
 import sys
-from collections.abc import Iterator
 from dataclasses import dataclass, field
 from operator import attrgetter, itemgetter
 from typing import TYPE_CHECKING, Any
@@ -42,7 +41,9 @@ MAY_BE_AWAY = sys.platform in ("win32", "darwin")
 
 @dataclass(slots=True)
 class FolderScan:
-    """What lies directly in a folder, added up, with the names that need more than adding."""
+    """What lies directly in a folder, added up, with the names that need more than adding. The compiled part gives its
+    fields in this order.
+    """
 
     entries: int = 0
     files: int = 0
@@ -76,43 +77,7 @@ def scan_folder(handle: int | str, cold_before_s: int, big_bytes: int) -> Folder
     """All that lies in a folder. Raises OSError when the folder cannot be read."""
     if fast is None or not isinstance(handle, int) or MAY_BE_AWAY:
         return scan_folder_plainly(handle, cold_before_s, big_bytes)
-    sums, largest, histogram, endings, folders, odd, odd_rows, big, big_rows, (failed, numbers) = fast.scan_folder(
-        handle, cold_before_s, big_bytes
-    )
-    files, total, blocks, largest_bytes, changed, read, cold, programs, entries, holes = (
-        memoryview(sums).cast("q").tolist()
-    )
-    scan = FolderScan(
-        entries,
-        files,
-        total,
-        blocks,
-        largest_bytes,
-        largest,
-        changed,
-        read,
-        cold,
-        programs,
-        holes,
-        histogram,
-        endings,
-        folders,
-    )
-    if odd:
-        scan.odd = [(name, mode) for name, (mode, _) in zip(odd, _pairs(odd_rows), strict=True)]
-    if big:
-        scan.big = [(name, size, changed) for name, (size, changed) in zip(big, _pairs(big_rows), strict=True)]
-    if failed:
-        scan.failed = [
-            (name, OSError(number, os.strerror(number)))
-            for name, (number, _) in zip(failed, _pairs(numbers), strict=True)
-        ]
-    return scan
-
-
-def _pairs(rows: bytes) -> Iterator[tuple[int, int]]:
-    numbers = iter(memoryview(rows).cast("q").tolist())
-    return zip(numbers, numbers, strict=True)
+    return FolderScan(*fast.scan_folder(handle, cold_before_s, big_bytes))
 
 
 def scan_folder_plainly(handle: int | str, cold_before_s: int, big_bytes: int) -> FolderScan:

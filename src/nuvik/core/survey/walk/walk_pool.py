@@ -207,7 +207,7 @@ class _Work:
 
     def done(self, job: WalkJob, sums: list[Sums], left: list[str], seen: int) -> None:
         """Add what a slice found."""
-        with self._changed:
+        with self._changed, no_collecting():
             if job.tree.silent:
                 return
             for part_sums in sums:

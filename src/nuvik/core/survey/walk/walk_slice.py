@@ -310,8 +310,10 @@ class _Slice:
         sums.cold_bytes += scan.cold_bytes
         sums.programs += scan.programs
         sums.hole_bytes += scan.hole_bytes
-        sums.newest_content_s = max(sums.newest_content_s, scan.changed_s)
-        sums.newest_access_s = max(sums.newest_access_s, scan.read_s)
+        if scan.changed_s > sums.newest_content_s:
+            sums.newest_content_s = scan.changed_s
+        if scan.read_s > sums.newest_access_s:
+            sums.newest_access_s = scan.read_s
         if scan.largest_bytes > sums.largest_bytes:
             sums.largest_bytes, sums.largest_name = scan.largest_bytes, within + scan.largest
         if sums.folders == 1:

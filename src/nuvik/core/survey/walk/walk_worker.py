@@ -9,6 +9,7 @@ import sys
 from operator import attrgetter
 from typing import IO, Any
 
+from nuvik.core.survey.walk.no_collecting import no_collecting
 from nuvik.core.survey.walk.walk_slice import Sums, WalkRules, walk_slice
 
 
@@ -58,7 +59,9 @@ def receive(stream: IO[bytes]) -> Any:
     length = stream.read(_LENGTH_BYTES)
     if len(length) < _LENGTH_BYTES:
         raise EOFError
-    return marshal.loads(stream.read(int.from_bytes(length, "little")))
+    data = stream.read(int.from_bytes(length, "little"))
+    with no_collecting():
+        return marshal.loads(data)
 
 
 def task(rules: WalkRules, starts: list[str], budget: int) -> tuple[Any, ...]:
