@@ -14,11 +14,11 @@ import pytest
 from conftest import MB, a_drive, fill, picture, put
 from nuvik.core.carrying import guards, proof
 from nuvik.core.carrying import move as move_module
-from nuvik.core.carrying.aside_folders import held_folder, incoming
+from nuvik.core.carrying.aside_folders import held, held_folder, incoming
 from nuvik.core.carrying.guards import loss_of_original
 from nuvik.core.carrying.mending.find_leftovers import _Folder, _is_whole, find_leftovers, judge_again
 from nuvik.core.carrying.mending.mend import _record_equal, mend
-from nuvik.core.carrying.proof import changed_since, prove_copy
+from nuvik.core.carrying.proof import changed_since, prove_copy, unchanged
 from nuvik.core.carrying.renames import renamable
 from nuvik.core.carrying.run import _floors_of, carry_plan, release, resume, undo, undo_plan
 from nuvik.core.carrying.sidecar import read_sidecar
@@ -127,6 +127,16 @@ def test_what_shows_that_a_file_is_another_than_was_copied(world, ferry):
     assert changed_since(work, move, file)
     (ferry / "start.bin").unlink()
     assert changed_since(work, move, file)
+
+
+def test_what_shows_that_an_original_is_not_all_that_was_copied(world, ferry):
+    shift(world.open(), ferry, on_trial=True)
+    work, original = world.open().carry.work(), Path(held(move_of(world)))
+    move = work.settle(move_of(world))
+    assert unchanged(work, move, str(original), renamed=True)
+    (original / "data" / "one.bin").unlink()
+    assert not unchanged(work, move, str(original), renamed=True)
+    work.let_go()
 
 
 def test_newer_work_in_a_copy_that_had_its_final_name_is_not_overwritten(world, ferry):

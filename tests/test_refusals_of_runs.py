@@ -238,9 +238,10 @@ def test_a_link_that_had_to_be_rewritten_does_not_count_as_changed(world, ferry)
     assert os.readlink(ferry / "way") == "../beside.txt"
 
 
-def test_a_link_that_a_stop_left_aside_is_cleared_away(world, ferry):
+@pytest.mark.parametrize("on_trial", [True, False], ids=["put back", "copied back"])
+def test_a_link_that_a_stop_left_aside_is_cleared_away(world, ferry, on_trial):
     before = picture(ferry)
-    shift(world.open(), ferry, on_trial=True)
+    shift(world.open(), ferry, on_trial)
     workspace = world.open()
     hook(workspace, _fails_at("remove", "content", errno.EIO))
     with pytest.raises(Stopped):
