@@ -6,7 +6,7 @@ import errno
 import os
 import shutil
 from collections.abc import Callable
-from contextlib import suppress
+from contextlib import nullcontext, suppress
 from dataclasses import replace
 from pathlib import Path
 
@@ -161,6 +161,32 @@ def test_an_original_that_did_not_go_is_never_taken_for_gone(world, ferry, monke
     with pytest.raises(Stopped, match="could not be read or written"):
         resume(workspace.carry.work())
     assert picture(target_of(world)) == picture(held(move_of(world)))
+
+
+def test_a_way_back_that_is_nearly_done_is_not_taken_back_again(world, ferry):
+    shift(world.open(), ferry)
+    workspace = world.open()
+    hook(workspace, fails("remove", "-held-", OSError(errno.EIO, os.strerror(errno.EIO))))
+    with pytest.raises(Stopped):
+        undo(workspace.carry.work(), "1")
+    with pytest.raises(Refused, match="is already taking Ferry back and is nearly done"):
+        undo(world.open().carry.work(), "2")
+    resume(world.open().carry.work())
+    assert ferry.is_dir() and not ferry.is_symlink()
+
+
+@pytest.mark.parametrize("away", [True, False])
+def test_a_move_whose_drive_is_away_holds_up_no_other(world, ferry, away):
+    workspace = world.open()
+    hook(workspace, fails("create", "two.bin", OSError(errno.EIO, os.strerror(errno.EIO))))
+    with pytest.raises(Stopped):
+        shift(workspace, ferry, drive="wren")
+    world.data["drive"][2]["attached"] = not away
+    world.write()
+    other = fill(world.path("kestrel", "Games", "Moor"), files=2)
+    with nullcontext() if away else pytest.raises(Refused, match="is unfinished"):
+        shift(world.open(), other)
+    assert other.is_symlink() is away
 
 
 # -- emptying ----------------------------------------------------------------------------------------------

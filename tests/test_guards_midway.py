@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import json
 import os
 import shutil
 from contextlib import nullcontext
@@ -22,8 +23,9 @@ from nuvik.core.carrying.proof import changed_since, prove_copy, unchanged
 from nuvik.core.carrying.renames import renamable
 from nuvik.core.carrying.run import _floors_of, carry_plan, release, resume, undo, undo_plan
 from nuvik.core.carrying.sidecar import read_sidecar
+from nuvik.core.carrying.tethers.base import open_held_folder
 from nuvik.core.carrying.tethers.none import lead_on
-from nuvik.core.carrying.tethers.settings import state_of
+from nuvik.core.carrying.tethers.settings import state_of, withdraw_tethers
 from nuvik.core.carrying.waiting import carry_next, skip
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.local import LocalHost
@@ -137,6 +139,13 @@ def test_what_shows_that_an_original_is_not_all_that_was_copied(world, ferry):
     (original / "data" / "one.bin").unlink()
     assert not unchanged(work, move, str(original), renamed=True)
     work.let_go()
+
+
+def test_an_original_that_vanished_before_the_switch_is_said_to_be_gone(world, ferry):
+    move = stop_when(world, ferry, "rename", "content")
+    with pytest.raises(Stopped, match="disappeared from /nowhere"):
+        open_held_folder(world.open().carry.work(), replace(move, source="/nowhere"))
+    assert not os.path.lexists(held_folder(move))
 
 
 def test_newer_work_in_a_copy_that_had_its_final_name_is_not_overwritten(world, ferry):
@@ -324,6 +333,21 @@ def test_a_setting_whose_file_is_gone_is_broken_and_on_a_drive_that_is_away_away
     assert state_of(world.open().carry.work(), move, record) is TetherState.AWAY
 
 
+def test_what_led_back_once_is_the_users_from_then_on(world, ferry):
+    shift(world.open(), ferry)
+    move, work, file = move_of(world), world.open().carry.work(), Path(world.path("wren", "titles.json"))
+    tether = Tether(kind=TetherKind.SETTING, file=str(file), key="path", format="json")
+    stood = {"before": move.source, "after": move.target, "state": TetherState.OK}
+    record = TetherRecord(move=1, n=1, tether=tether, **stood)
+    work.journal.keep_tether(record)
+    work.journal.keep_tether(replace(record, n=2, tether=Tether(kind=TetherKind.BY_HAND)))
+    for says, then in ((move.target, move.source), ("/mine", "/mine")):
+        file.write_text(json.dumps({"path": says}))
+        withdraw_tethers(work, move)
+        assert json.loads(file.read_text()) == {"path": then}
+        assert [each.state for each in work.journal.tethers(move)] == [TetherState.BACK, TetherState.OK]
+
+
 # -- mending -----------------------------------------------------------------------------------------------
 
 
@@ -370,8 +394,9 @@ def test_a_release_that_was_cut_short_goes_on_as_one_though_the_journal_is_lost(
 
 
 @pytest.mark.parametrize("mode", [0o555, 0o755])
-def test_a_folder_may_be_written_for_the_moment_of_its_rename_only(tmp_path, mode):
-    folder, then = tmp_path / "folder", tmp_path / "elsewhere"
+def test_a_folder_may_be_written_for_the_moment_of_its_rename_only(tmp_path, monkeypatch, mode):
+    folder, then, flushed = tmp_path / "folder", tmp_path / "elsewhere", list[int]()
+    monkeypatch.setattr(os, "fsync", flushed.append)
     folder.mkdir(mode)
     folder.chmod(mode)
     opened = os.listdir("/proc/self/fd")
@@ -381,6 +406,7 @@ def test_a_folder_may_be_written_for_the_moment_of_its_rename_only(tmp_path, mod
         os.utime(then, ns=(0, 5))
         changed = then.stat().st_mtime_ns
     assert then.stat().st_mode & 0o777 == mode and then.stat().st_mtime_ns != changed, "it has its own time again"
+    assert flushed
     assert os.listdir("/proc/self/fd") == opened
 
 

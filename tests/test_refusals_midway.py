@@ -221,6 +221,9 @@ def test_a_link_is_checked_repaired_and_never_put_over_anything(world, ferry):
     assert tether.check(work, move) is not None
     assert tether.repair(work, move) and tether.check(work, move) is None
     ferry.unlink()
+    ferry.symlink_to("/where/heron/was")
+    assert tether.repair(work, replace(move, was_target=("/where/heron/was",))) and tether.check(work, move) is None
+    ferry.unlink()
     ferry.write_text("something else")
     with pytest.raises(Stopped, match="Something else is at"):
         tether.repair(work, move)
@@ -309,8 +312,11 @@ def test_links_lead_on_though_a_stop_left_half_of_that(world, ferry):
     left = ferry.parent / f"{OURS_PREFIX}-link-{move.id}-{move.token}"
     left.symlink_to("/nowhere")
     after = world.path("wren", "Games", "Ferry")
-    lead_on(world.open().carry.work(), move.target, after)
+    workspace = world.open()
+    recorder = hook(workspace)
+    lead_on(workspace.carry.work(), move.target, after)
     assert os.readlink(ferry) == after and not left.is_symlink()
+    assert recorder.done[-1] == ("flush", str(ferry.parent)), "and it is durable"
 
 
 def test_links_lead_back_when_a_way_without_a_link_is_given_up(world, ferry):
