@@ -12,7 +12,7 @@ import pytest
 from nuvik.core.carrying.run import undo
 from nuvik.core.checks import contents
 from nuvik.core.checks.check_step import check_step
-from nuvik.core.checks.contents import _problem_of, check_each
+from nuvik.core.checks.contents import _problem_of, check_contents, check_each
 from nuvik.core.checks.drives import check_drives
 from nuvik.core.checks.findings import Findings
 from nuvik.core.checks.marks import _Trial, check_marks
@@ -20,6 +20,7 @@ from nuvik.core.checks.places import _check_way, _why_no_place, check_places
 from nuvik.core.checks.tethers import check_tethers
 from nuvik.core.hosts.many_files import Inside
 from nuvik.core.model.drive import Drive
+from nuvik.core.model.filesystems import rules_of
 from nuvik.core.model.tether import Tether, TetherKind
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.rehearsal.calibration_samples import as_step
@@ -129,6 +130,43 @@ def test_marks_that_a_drive_does_not_keep_are_refused_or_noted(world, ferry, mon
     monkeypatch.setattr(_Trial, "refused_times", lambda self, entries, step_ns: entries)
     (violation,) = check_step(host, workspace.drives.all(), step, workspace.computer.state_folder).violations
     assert "the time of start.bin" in violation.problem
+
+
+def test_attributes_that_a_library_has_on_one_file_are_tried_out_together(world):
+    """As on a file system with little room for those of a file."""
+    kept: dict[str, bytes] = {}
+
+    class Narrow:
+        def mark_xattr(self, path: str, name: str, value: bytes) -> None:
+            if sum(map(len, kept.values())) + len(value) > 100:
+                raise OSError(errno.ENOSPC, "No space left on device")
+            kept[name] = value
+
+        def read_xattrs(self, path: str) -> dict[str, bytes]:
+            return dict(kept)
+
+        def remove_xattr(self, path: str, name: str) -> None:
+            del kept[name]
+
+    trial = _Trial(Narrow(), world.open().drives.find("heron"))  # type: ignore[arg-type]
+    trial._there = True
+    first, second = {"user.first": b"1" * 60}, {"user.second": b"2" * 60}
+    assert trial.refused_attributes([first, second], on_folder=False) == set()
+    assert trial.refused_attributes([{**first, **second}], on_folder=True) == {("user.second", 60)}
+    trial._there = False
+    assert trial.refused_attributes([{**first, **second}], on_folder=True) == set(), "nothing is known"
+
+
+def test_what_becomes_of_permissions_and_of_links_that_lead_out_is_noted(taken_back, ferry):
+    (ferry.parent / "beside.txt").write_text("beside")
+    (ferry / "way").symlink_to("../beside.txt")
+    for filesystem, notes in (("ext4", ["1 link of"]), ("exfat", ["exFAT does not store permissions", "1 link of"])):
+        findings = Findings(as_step(move_of(taken_back)))
+        inventory = take_inventory(taken_back.open().computer.host.files, str(ferry))
+        check_contents(findings, inventory, rules_of(filesystem))
+        assert [note.startswith(words) for note, words in zip(findings.notes, notes, strict=True)] == [True] * len(
+            notes
+        )
 
 
 def test_where_nothing_can_be_tried_out_nothing_is_refused(world, ferry, monkeypatch):
