@@ -105,8 +105,6 @@ def _check_way(findings: Findings, host: Host, target: str, drive: Drive) -> Non
         findings.refuse(f"Nothing can be put at {shown(target)}: {reason}.", "Choose another place.")
         return
     for folder in (target, *parents(target)):
-        if not is_within(folder, drive.path):
-            break
         if folder == target or not host.files.exists(folder):
             if problem := drive.rules.why_not_name(os.path.basename(folder)) or _twin_problem(host, folder, drive):
                 findings.refuse(f"{shown(folder)} cannot be made: {problem}.", "Choose another place or name.")
