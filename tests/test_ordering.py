@@ -190,3 +190,20 @@ def test_a_quick_answer_that_finds_no_order_says_that_it_gave_up():
     third = drive("third")
     untied = arrange(swap, [*full, third], Wishes(), quickly=True)
     assert not untied.stuck and not untied.ordered.given_up and untied.staged_bytes == 20 * GB
+
+
+def test_a_known_way_by_third_drives_is_gone_while_it_can_be():
+    full = [drive(name, usable_bytes=100 * GB, used_bytes=95 * GB, headroom_bytes=0) for name in ("a", "b")]
+    swap = [load_of(library("x", "a"), *full), load_of(library("y", "b"), full[1], full[0])]
+    every = [*full, drive("third"), drive("fourth"), drive("tiny", usable_bytes=GB, used_bytes=0)]
+    order = (f"x{LEG}1", "y", f"x{LEG}2")
+    for third in ("third", "fourth"):
+        for known in (order, (), order[::-1], ("y",)):
+            arranged = arrange(swap, every, Wishes(), staged={"x": third}, order=known)
+            assert [(leg.load.library.id, leg.target.id) for leg in arranged.legs] == [
+                ("x", third),
+                ("y", "a"),
+                ("x", "b"),
+            ]
+    arranged = arrange(swap, every, Wishes(), staged={"x": "tiny"}, order=order)
+    assert not arranged.stuck and "tiny" not in {leg.target.id for leg in arranged.legs}
