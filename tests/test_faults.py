@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 from filelock import FileLock
 
-from conftest import MB, World, fill, picture, put
+from conftest import MB, World, count_descriptors, fill, picture, put
 from nuvik.core.carrying import guards, lock
 from nuvik.core.carrying.aside_folders import held, held_folder, incoming
 from nuvik.core.carrying.explain_oserror import stopped_by
@@ -264,9 +264,9 @@ def test_no_descriptor_stays_open(world, ferry):
         assert not os.path.exists(empty)
 
     every_act()
-    before = len(os.listdir("/proc/self/fd"))
+    before = count_descriptors()
     every_act()
-    assert len(os.listdir("/proc/self/fd")) == before
+    assert count_descriptors() == before
 
 
 # -- between two states ------------------------------------------------------------------------------------

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import MB, a_drive, fill, picture, put
+from conftest import MB, a_drive, count_descriptors, fill, picture, put
 from nuvik.core.carrying import guards, proof
 from nuvik.core.carrying import move as move_module
 from nuvik.core.carrying.aside_folders import held, held_folder, incoming
@@ -384,9 +384,9 @@ def test_a_release_that_was_cut_short_goes_on_as_one_though_the_journal_is_lost(
     stop_when(world, ferry, "remove", "two.bin")
     os.rename(world.open().computer.state_folder, world.path("lost"))
     work = world.open().carry.work()
-    leftovers, opened = find_leftovers(work), os.listdir("/proc/self/fd")
+    leftovers, opened = find_leftovers(work), count_descriptors()
     (mended,) = mend(work, leftovers)
-    assert os.listdir("/proc/self/fd") == opened
+    assert count_descriptors() == opened
     assert mended.done.startswith("The release of Ferry is move 1 now") and mended.problem is None
     assert move_of(world).state is State.RELEASING
     resume(world.open().carry.work())
@@ -399,7 +399,7 @@ def test_a_folder_may_be_written_for_the_moment_of_its_rename_only(tmp_path, mon
     monkeypatch.setattr(os, "fsync", flushed.append)
     folder.mkdir(mode)
     folder.chmod(mode)
-    opened = os.listdir("/proc/self/fd")
+    opened = count_descriptors()
     with renamable(LocalHost().files, str(folder)):
         assert folder.stat().st_mode & 0o777 == mode | 0o200
         folder.rename(then)
@@ -407,7 +407,7 @@ def test_a_folder_may_be_written_for_the_moment_of_its_rename_only(tmp_path, mon
         changed = then.stat().st_mtime_ns
     assert then.stat().st_mode & 0o777 == mode and then.stat().st_mtime_ns != changed, "it has its own time again"
     assert flushed
-    assert os.listdir("/proc/self/fd") == opened
+    assert count_descriptors() == opened
 
 
 def test_what_is_no_sidecar_says_nothing(lost, monkeypatch):

@@ -14,6 +14,7 @@ import yaml
 from hypothesis import example, given
 from hypothesis import strategies as st
 
+from conftest import count_descriptors
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.tether import Tether, TetherKind
 from nuvik.core.settings import settings_file
@@ -204,7 +205,9 @@ def test_a_file_is_replaced_whole_with_its_marks_and_the_old_one_is_kept(tmp_pat
     assert change_for(link_tether, OLD, NEW, HOME).before == NEW, "it says so already"
     put_value(link_tether, NEW, OLD, str(tmp_path / "kept" / "old.json"))
     assert json.loads((tmp_path / "kept" / "old.json").read_text())["path"] == OLD, "the first one is kept"
+    opened = count_descriptors()
     put_value(link_tether, OLD, NEW)
+    assert count_descriptors() == opened
     real.write_text(json.dumps({"path": "/elsewhere"}))
     with pytest.raises(Refused, match="has been changed: it is “/elsewhere” now"):
         put_value(link_tether, change.after, change.before)

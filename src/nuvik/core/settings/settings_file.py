@@ -214,7 +214,6 @@ def _replaced(seen: _Seen, data: bytes) -> bool:
         shutil.copymode(seen.path, part)
         _copy_attributes(seen.path, part)
         if _mark(os.stat(seen.path)) != seen.mark:
-            os.unlink(part)
             return False
         os.replace(part, seen.path)
         part = ""
