@@ -11,7 +11,7 @@ from functools import partial
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from conftest import MB, World, fill, leftovers, picture
@@ -164,8 +164,14 @@ def knots(draw):
     return moves, stages, {name: draw(st.integers(0, 9)) for name in (*names, "spare")}
 
 
+_TWO_SMALL = [Transfer("m0", "d1", "d0", 1, 1), Transfer("m1", "d1", "d0", 1, 1), Transfer("m2", "d0", "d1", 3, 3)]
+_WAITING = [Stage(move.key, "d2", move.room_bytes, move.room_bytes) for move in _TWO_SMALL]
+"""The two that come first could wait together, with fewer bytes than the third."""
+
+
 @settings(max_examples=300, deadline=None)
 @given(case=knots())
+@example(case=(_TWO_SMALL, _WAITING, {"d0": 0, "d1": 1, "d2": 3}))
 def test_staging_is_found_whenever_it_helps_with_the_fewest_bytes(case):
     moves, stages, free = case
     floors = dict.fromkeys(free, 0)
