@@ -9,8 +9,10 @@ import os
 import shutil
 from contextlib import suppress
 from dataclasses import replace
+from functools import partial
 from itertools import pairwise
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -24,10 +26,10 @@ from nuvik.core.carrying.copying import copy_library
 from nuvik.core.carrying.proof import prove_copy
 from nuvik.core.carrying.run import carry_plan, resume, undo
 from nuvik.core.hosts.local import LocalHost
-from nuvik.core.hosts.many_files import list_entries, list_entries_plainly
+from nuvik.core.hosts.many_files import SmallCopy, list_entries, list_entries_plainly
 from nuvik.core.hosts.small_files import MOST_BYTES_IN_BATCH, MOST_IN_BATCH
 from nuvik.core.model.errors import Stopped
-from nuvik.core.model.inventory import EntryRecord
+from nuvik.core.model.inventory import NOTHING_WITHHELD, EntryRecord, Withheld
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.progress import Event
 from nuvik.core.planning.drafting.make_plan import make_plan
@@ -284,6 +286,20 @@ def test_what_shows_that_an_entry_is_in_the_copy_already():
     assert is_there(twin, file, twin) and not is_there(twin, twin) and not is_there(twin, file)
     assert not is_there(twin, file._replace(inode="1:2"), twin), "another file by now"
     assert is_there(folder, folder._replace(changed_ns=0)), "its marks are given at the end"
+
+
+@pytest.mark.parametrize(("marked", "given_back"), [(True, False), (False, False), (True, True), (False, True)])
+def test_a_small_file_gets_what_it_lacks_of_its_marks(monkeypatch, marked, given_back):
+    """Its owner, time or permissions where it came without them, and what the other drive could not keep."""
+    given: list[dict] = []
+    monkeypatch.setattr(copying, "mark", lambda *words: given.append(dict(words[3])) or NOTHING_WITHHELD)
+    entry, lacks = _entry("a", 5), {"user.note": b"n"} if given_back else {}
+    copier = SimpleNamespace(files=None, target_root="/t", rules=None, without_marks=False)
+    copier.restored = {"a": entry._replace(withheld=Withheld(lacks, ()).to_text())} if given_back else {}
+    copier._noted, copier._mark = copying._Copier._noted, partial(copying._Copier._mark, copier)
+    noted = copying._Copier._noted_small(copier, entry, SmallCopy("sum", 5, marked))  # type: ignore[arg-type]
+    assert given == ([] if marked and not given_back else [lacks])
+    assert noted.checksum == "sum" and bool(noted.attributes) is given_back
 
 
 # -- batches -----------------------------------------------------------------------------------------------
