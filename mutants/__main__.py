@@ -66,6 +66,7 @@ TARGETS = (
 OF_GUARDS = (
     "tests/test_durability.py",
     "tests/test_guards_midway.py",
+    "tests/test_mending_guards.py",
     "tests/test_single_guards.py",
     "tests/test_check_guards.py",
     "tests/test_records.py",
