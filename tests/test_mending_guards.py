@@ -14,8 +14,9 @@ from conftest import a_drive, count_descriptors
 from nuvik.core.carrying.aside_folders import held_folder, incoming
 from nuvik.core.carrying.mending.find_leftovers import _Folder, _is_whole, find_leftovers, judge_again
 from nuvik.core.carrying.mending.mend import _record_equal, mend
+from nuvik.core.carrying.mending.seen_here import seen_by_sidecar
 from nuvik.core.carrying.run import resume
-from nuvik.core.carrying.sidecar import read_sidecar
+from nuvik.core.carrying.sidecar import VolumeName, read_sidecar
 from nuvik.core.carrying.tethers.settings import state_of, withdraw_tethers
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.journal import State
@@ -113,6 +114,25 @@ def test_what_is_no_sidecar_says_nothing(lost, monkeypatch):
     about.with_name("other.json").replace(about)
     monkeypatch.setattr("nuvik.core.carrying.sidecar._LONGEST_BYTES", 100)
     assert read_sidecar(files, held_folder(lost)) is None, "it is longer than any of Nuvik's"
+
+
+def test_where_the_system_tells_no_identity_a_drive_is_known_by_the_path_of_before(world, lost):
+    work = world.open().carry.work()
+    known, unnamed = read_sidecar(work.host.files, held_folder(lost)), VolumeName(identity="", label="")
+    unknown = replace(known, source_volume=unnamed, target_volume=unnamed)
+    elsewhere = replace(unknown, move=replace(known.move, source="/elsewhere/Ferry"))
+    named = work.drives()
+    nameless = tuple(replace(drive, identity="") for drive in named)
+    for sidecar, drives, source_is_here, target_is_here in (
+        (known, named, True, True),
+        (unknown, nameless, True, True),
+        (elsewhere, nameless, False, True),
+        (known, nameless, False, False),
+        (unknown, named, False, False),
+    ):
+        seen = seen_by_sidecar(sidecar, 1, lost.token, drives, work.host.anchors(drives))
+        assert (seen.source_is_here, seen.target_is_here) == (source_is_here, target_is_here)
+        assert not target_is_here or seen.move.target == lost.target
 
 
 def test_an_original_of_which_nothing_says_what_it_held_is_never_whole(lost):

@@ -171,9 +171,12 @@ def _judged(work: Work, path: str, drive: Drive, moves: dict[tuple[int, str], Mo
     # The drive that it lies on is one end of the move; what says otherwise is not believed.
     if not (seen.target_is_here if role == "incoming" else seen.source_is_here):
         label = seen.target_label if role == "incoming" else seen.source_label
+        which = "which this is not"
+        if sidecar and not (sidecar.target_volume if role == "incoming" else sidecar.source_volume).identity:
+            which = "and the system does not say whether this is that drive"
         return folder.leftover(
             move,
-            f"A folder of the move of {shown(move.library)}, made on the drive {shown(label)}, which this is not.",
+            f"A folder of the move of {shown(move.library)}, made on the drive {shown(label)}, {which}.",
             f"Look into {shown(folder.content)}; if you need it, move it to where it belongs. Then delete the folder.",
         )
     if lies_at != path:

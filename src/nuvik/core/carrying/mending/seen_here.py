@@ -47,11 +47,11 @@ def seen_by_sidecar(sidecar: Sidecar, number: int, token: str, drives: Iterable[
 
     What such a folder says is only trusted as far as the disk bears it out: it may come from anybody's stick.
     """
-    attached = [drive for drive in drives if drive.identity and drive.id in anchors]
+    attached = [drive for drive in drives if drive.id in anchors]
     # What refers to other moves belongs to the journal that is not here.
     move = replace(sidecar.move, id=0, run=0, token=token, first_id=number, undoes=None, may_lose=False)
-    source = _end(sidecar.source_volume, move.source_place, attached, anchors)
-    target = _end(sidecar.target_volume, move.target_place, attached, anchors)
+    source = _end(sidecar.source_volume, move.source_place, move.source, attached, anchors)
+    target = _end(sidecar.target_volume, move.target_place, move.target, attached, anchors)
     if source is not None:
         move = replace(move, source_drive=source[0].id, source=source[1])
     if target is not None:
@@ -67,12 +67,20 @@ def seen_by_sidecar(sidecar: Sidecar, number: int, token: str, drives: Iterable[
     )
 
 
-def _end(volume: VolumeName, place: str, drives: Iterable[Drive], anchors: Anchors) -> tuple[Drive, str] | None:
-    """The drive of a volume, and the path by which a place in it is reached; None where that cannot be had."""
-    if not volume.identity or not os.path.isabs(place) or "\0" in place:
+def _end(
+    volume: VolumeName, place: str, path_then: str, drives: Iterable[Drive], anchors: Anchors
+) -> tuple[Drive, str] | None:
+    """The drive of a volume, and the path by which a place in it is reached; None where that cannot be had. Some
+    systems tell ordinary users no identities: then it is the drive that shows the place by the path that it had.
+    """
+    if not os.path.isabs(place) or "\0" in place:
         return None
     for drive in drives:
-        if drive.identity == volume.identity:
-            paths = [path for anchor in anchors[drive.id] if (path := anchor.shows(os.path.normpath(place)))]
+        if drive.identity != volume.identity:
+            continue
+        paths = [path for anchor in anchors[drive.id] if (path := anchor.shows(os.path.normpath(place)))]
+        if volume.identity:
             return (drive, paths[0]) if paths else None
+        if path_then in paths:
+            return drive, path_then
     return None
