@@ -23,6 +23,7 @@ from nuvik.core.model.progress import Stop
 from nuvik.core.stages.workspace import Workspace, open_workspace
 from nuvik.core.survey.drives.drive_findings import drive_findings
 from nuvik.core.survey.drives.gauge import budget_for, gauge_drive
+from nuvik.core.views.speeds_headline import speeds_headline
 
 
 def left_behind(root: str | os.PathLike) -> list[str]:
@@ -170,6 +171,14 @@ def test_the_history_shows_what_got_slower_warmer_or_is_not_what_it_seems():
     assert any("like a solid-state drive" in finding for finding in platters)
     unsteady = replace(result(500e6), read=Throughput.of([300e6, 500e6, 700e6]))
     assert any("differ by 80 %" in finding for finding in drive_findings(a_drive(), [], [unsteady]))
+
+
+def test_the_headline_says_what_became_slower_before_what_could_be_quicker():
+    cable, slower = a_drive(link="usb-3.2-gen1", read_bytes_per_s=460 * MB), a_drive(id="kestrel", label="Kestrel")
+    histories = {"kestrel": [result(500e6), result(300e6)]}
+    words = speeds_headline([cable, slower], lambda drive: histories.get(drive.id, []))
+    assert "Kestrel reads 40 % slower than on 2026-01-01" in words and "as fast as its cable" not in words
+    assert "Wren reads as fast as its cable allows" in speeds_headline([cable, slower], lambda drive: [])
 
 
 def test_gauge_by_command(world):
