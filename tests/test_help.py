@@ -9,8 +9,10 @@ from pathlib import Path
 import pytest
 from write_man import OUTPUT, man_page
 
+import nuvik.cli
 from conftest import fill
 from nuvik.__main__ import run
+from nuvik.cli import COMMANDS, commands_of
 from nuvik.core.carrying.run import carry_plan
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.demo import past
@@ -78,6 +80,14 @@ def test_facts_name_no_file_library_or_drive(world, capsys):
     assert "1 released" in printed and "compiled parts" in printed and "ext4" in printed and "portable" in printed
     for name in ("Secret", "Ferry", "Films", "Wren", "wren", "Heron", "heron", str(world.folder), "Test House"):
         assert name not in printed, name
+
+
+def test_every_command_is_in_the_table_by_which_it_is_loaded():
+    cli = Path(nuvik.cli.__file__).parent
+    adding = {path.stem for path in cli.glob("*.py") if "\ndef add_to(" in path.read_text()} - {"start"}
+    assert {module: set(commands_of(module)) for module in adding} == {
+        module: set(names) for module, names in COMMANDS.items()
+    }
 
 
 def test_the_man_page_is_that_of_the_commands():

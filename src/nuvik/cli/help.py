@@ -29,7 +29,7 @@ def add_to(app: typer.Typer) -> None:
             call.say("“nuvik help TOPIC” shows one; “nuvik COMMAND --help” lists the options of a command.")
             return
         page = next((each for each in pages if each.name == wanted), None)
-        lines = page.lines() if page is not None else _options_of(app, topic or [])
+        lines = page.lines() if page is not None else _options_of(topic or [])
         if lines is None:
             near = [each.name for each in pages if wanted in each.name or wanted in each.text.casefold()]
             raise NotNamed(
@@ -40,9 +40,11 @@ def add_to(app: typer.Typer) -> None:
             call.say(line)
 
 
-def _options_of(app: typer.Typer, words: list[str]) -> list[str] | None:
+def _options_of(words: list[str]) -> list[str] | None:
     """What `--help` says of a command; None where there is no such command."""
-    asked: Any = get_command(app)
+    from nuvik.cli import build_app
+
+    asked: Any = get_command(build_app())
     context = asked.make_context("nuvik", [], resilient_parsing=True)
     for word in words:
         asked = getattr(asked, "commands", {}).get(word)
