@@ -257,15 +257,24 @@ def test_progress_is_heard_from_nothing_to_all_of_it(world, ferry):
         assert done[0] == 0 and done == sorted(done) and done[-1] == 3 * MB + 15_000, phase
 
 
-def test_what_is_proven_already_counts_as_progress_and_is_not_read_again(world, ferry):
-    stop_when(world, ferry, "rename", "content")
+@pytest.mark.parametrize(
+    ("stop", "names"),
+    [(("rename", "content"), {"start.bin"}), (("read", "two.bin", 3), {"start.bin", "one.bin", "two.bin"})],
+    ids=["all of it", "one file"],
+)
+def test_what_is_proven_already_counts_as_progress_and_is_not_read_again(world, ferry, stop, names):
+    """The source changed before the move goes on: of the new copy, too, only what is not proven is read."""
+    put(ferry / "long.bin", 2 * MB)
+    move = stop_when(world, ferry, *stop)
+    put(ferry / "start.bin", 7)
     heard: list[Event] = []
     workspace = world.open()
     work, recorder = workspace.carry.work(heard.append), hook(workspace)
-    move = work.settle(work.journal.move(1))
-    assert prove_copy(work, move) == {} and not [path for operation, path in recorder.done if operation == "read"]
-    work.let_go()
-    assert heard[-1].done_bytes == heard[-1].total_bytes == 15_000
+    resume(work)
+    read = {path for operation, path in recorder.done if operation == "read" and path.startswith(incoming(move))}
+    assert {os.path.basename(path) for path in read} == names
+    proving = [event.done_bytes for event in heard if event.detail.get("phase") == "proving"]
+    assert proving[0] == 0 and set(proving) == {0, 2 * MB + 10_007}
 
 
 def test_what_was_written_is_on_the_drive_before_its_gain_is_measured(world, ferry):

@@ -14,7 +14,7 @@ from nuvik.core.model.errors import BadInput, NotNamed, NuvikError, Refused, Sto
 if TYPE_CHECKING:
     from typer.exceptions import TyperException
 
-_COLLECT_EVERY = 50_000
+_COLLECT_EVERY = 200_000
 """New values between two searches for circles. A library may have a million entries, which form none: searching as
 often as Python does by itself takes a third of the time of carrying it.
 """

@@ -168,6 +168,12 @@ def _again(work: Work, move: Move) -> Move:
     work.passes[move.id] = passes
     if passes >= _MOST_PASSES:
         raise _keeps_changing(move)
+    return _copy_anew(work, move)
+
+
+def _copy_anew(work: Work, move: Move) -> Move:
+    """A proven copy is brought up to date: what did not change need not be read back once more."""
+    work.journal.mark_proven(move, [path for path, entry in work.journal.entries(move).items() if entry.kind == "file"])
     return work.journal.keep(replace(move, state=State.COPYING))
 
 
@@ -182,7 +188,7 @@ def _switch(work: Work, move: Move) -> Move:
     if not work.files.exists(move.target):
         # Stopped while the copy was being taken back below, or somebody removed it: the original counts.
         tether_of(move).undo(work, move)
-        return work.journal.keep(replace(move, state=State.COPYING))
+        return _copy_anew(work, move)
     tether_of(move).apply(work, move)
     if not unchanged(work, move, held(move), renamed=True):
         # Something wrote to the original between the last look and the switch.

@@ -42,10 +42,13 @@ def prove_copy(work: Work, move: Move) -> dict[str, EntryRecord | None]:
             (proven if read.checksum == entries[read.path].checksum else wrong).append(read.path)
             if read.has_attributes is False:
                 plain.add(read.path)
-    finally:
+        as_copied = {path: entries.get(path) for path in (*wrong, *_wrong_marks(work, move, entries, plain))}
+    except BaseException:
         work.journal.mark_proven(move, proven)
-    as_copied = {path: entries.get(path) for path in (*wrong, *_wrong_marks(work, move, entries, plain))}
-    work.journal.drop_entries(move, as_copied)
+        raise
+    if as_copied:
+        work.journal.mark_proven(move, proven)
+        work.journal.drop_entries(move, as_copied)
     return as_copied
 
 
@@ -138,21 +141,21 @@ def _wrong_marks(work: Work, move: Move, entries: Mapping[str, EntryRecord], pla
     """
     drive = work.drive(move.target_drive)
     assert drive is not None
-    root, restored = incoming(move), marks_to_restore(work, move)
+    root, restored, rules = incoming(move), marks_to_restore(work, move), drive.rules
     there = take_inventory(work.files, root, work.stop).entries
     wrong = [path for path in there if path not in entries]
     for path, entry in entries.items():
         now = there.get(path)
-        if now is None or not _is_as_recorded(entry, restored.get(path, entry), now, drive.rules):
+        if now is None or not _is_as_recorded(entry, restored.get(path, entry), now, rules):
             wrong.append(path)
         elif entry.kind == "hard-link":  # its contents and marks are those of its first name
             first = there.get(entry.link or "")
             if first is None or first.inode != now.inode:
                 wrong.append(path)
         else:
-            looked_at = drive.rules.xattrs and path not in plain
-            attributes = read_attributes(work.files, below(root, path)) if looked_at else {}
-            if checksum_of_attributes(attributes) != entry.attributes:
+            looked_at = rules.xattrs and path not in plain
+            attributes = checksum_of_attributes(read_attributes(work.files, below(root, path))) if looked_at else None
+            if attributes != entry.attributes:
                 wrong.append(path)
     return wrong
 

@@ -92,8 +92,9 @@ def _name_of(drive: Drive | None, drive_id: str) -> VolumeName:
 def holding_of(entries: Iterable[EntryRecord]) -> Holding:
     """What these entries amount to."""
     checksum, held = xxhash.xxh3_128(), sorted(entries, key=attrgetter("path"))
-    for words in map(_SUMMED_UP, held):
-        checksum.update(os.fsencode(repr(words)))
+    for first in range(0, len(held), _SUMMED_AT_ONCE):
+        words = map(_SUMMED_UP, held[first : first + _SUMMED_AT_ONCE])
+        checksum.update(os.fsencode("".join(map(repr, words))))
     return Holding(
         entries=len(held),
         files=sum(plain_kind(entry) == "file" for entry in held),
@@ -102,6 +103,7 @@ def holding_of(entries: Iterable[EntryRecord]) -> Holding:
     )
 
 
+_SUMMED_AT_ONCE = 1_000
 _SUMMED_UP = attrgetter("path", "kind", "size", "mode", "user", "group", "changed_ns", "link", "checksum", "attributes")
 
 

@@ -25,7 +25,7 @@ from nuvik.core.hosts.many_files import (
     write_many,
 )
 
-MOST_IN_BATCH = 64
+MOST_IN_BATCH = 128
 MOST_BYTES_IN_BATCH = 16 * SMALL_BYTES
 
 _AT_WORK = 2

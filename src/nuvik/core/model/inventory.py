@@ -91,7 +91,7 @@ class EntryRecord(NamedTuple):
 
     def same_as(self, other: EntryRecord) -> bool:
         """Whether nothing of the original changed between the two looks."""
-        return (
+        return self[:_CARRIED_LINK] == other[:_CARRIED_LINK] or (  # to the last digit, as nearly all are
             self.kind == other.kind
             and self.size == other.size
             and self.mode == other.mode
@@ -102,7 +102,7 @@ class EntryRecord(NamedTuple):
         )
 
 
-_CHECKSUM = EntryRecord._fields.index("checksum")
+_CARRIED_LINK, _CHECKSUM = (EntryRecord._fields.index(name) for name in ("carried_link", "checksum"))
 _COARSER_NS = (100, 1_000, 1_000_000, 1_000_000_000)
 
 

@@ -11,6 +11,7 @@ import secrets
 import sqlite3
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
+from operator import attrgetter
 from types import MappingProxyType
 from typing import Any
 
@@ -209,21 +210,19 @@ class Journal:
                 [(move.id, *_entry_to_row(entry)) for entry in entries],
             )
         if self._entries is not None and self._entries[0] == move.id:
-            self._entries[1].update((entry.path, entry) for entry in entries)
+            self._entries[1].update(zip(map(attrgetter("path"), entries), entries, strict=True))
 
-    def mark_proven(self, move: Move, paths: Sequence[str]) -> None:
-        known = self.entries(move)
-        unproven = {path for path, entry in known.items() if entry.kind == "file" and not entry.proven}
+    def mark_proven(self, move: Move, paths: Iterable[str]) -> None:
+        """These files came back as they should. Not needed where all did: that is what the state of the move says."""
+        proven = list(paths)
         with self._database.connect() as connection:
-            if unproven == set(paths):  # all that there is: ten times as quick as path by path
-                connection.execute("UPDATE entries SET proven = 1 WHERE move = ? AND kind = 'file'", (move.id,))
-            else:
-                connection.executemany(
-                    "UPDATE entries SET proven = 1 WHERE move = ? AND path = ?",
-                    [(move.id, os.fsencode(path)) for path in paths],
-                )
+            connection.executemany(
+                "UPDATE entries SET proven = 1 WHERE move = ? AND path = ?",
+                [(move.id, os.fsencode(path)) for path in proven],
+            )
         if self._entries is not None and self._entries[0] == move.id:
-            self._entries[1].update((path, known[path].read_back()) for path in paths if path in known)
+            known = self._entries[1]
+            known.update((path, known[path].read_back()) for path in proven if path in known)
 
     def drop_entries(self, move: Move, paths: Iterable[str]) -> None:
         dropped = list(paths)
@@ -317,13 +316,10 @@ def _from_row(row: sqlite3.Row) -> Move:
 
 def _entry_to_row(entry: EntryRecord) -> tuple[object, ...]:
     """In the order of the columns, which is that of the fields."""
-    return (
-        os.fsencode(entry.path),
-        *entry[1:_LINK],
-        _encoded(entry.link),
-        _encoded(entry.carried_link),
-        *entry[_CARRIED_LINK + 1 :],
-    )
+    path = os.fsencode(entry.path)
+    if entry.link is None:  # as nearly all are
+        return path, *entry[1:]
+    return path, *entry[1:_LINK], os.fsencode(entry.link), _encoded(entry.carried_link), *entry[_CARRIED_LINK + 1 :]
 
 
 def _entry_from_row(row: sqlite3.Row) -> EntryRecord:
