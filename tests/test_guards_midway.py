@@ -16,7 +16,7 @@ from nuvik.core.carrying import guards, proof
 from nuvik.core.carrying import move as move_module
 from nuvik.core.carrying.aside_folders import held, held_folder, incoming
 from nuvik.core.carrying.guards import loss_of_original
-from nuvik.core.carrying.proof import changed_since, prove_copy, unchanged
+from nuvik.core.carrying.proof import changed_since, unchanged
 from nuvik.core.carrying.renames import renamable
 from nuvik.core.carrying.run import _floors_of, carry_plan, release, resume, undo, undo_plan
 from nuvik.core.carrying.tethers.base import open_held_folder
