@@ -205,7 +205,7 @@ def test_only_the_newest_measurements_are_kept_and_they_follow_the_drive(house, 
         house.data["drive"][2]["read_bytes_per_s"] = read * MB
         house.write()
         workspace.drives.gauge([budget_for(workspace.drives.find("wren"), quick=True)])
-    history = workspace.drives.gauge_history(workspace.drives.find("wren"))
+    history = workspace.drives.gauge_histories([workspace.drives.find("wren")])["wren"]
     assert [round(gauging.read.bytes_per_s / MB, -2) for gauging in history] == [200, 300, 400]
     workspace.drives.forget(workspace.drives.find("wren"))
     assert workspace.drives.find("wren").speed_source == "measured", "its identity is the same"

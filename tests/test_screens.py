@@ -231,7 +231,7 @@ async def test_a_new_drive_is_greeted_named_and_measured(house):
         known = app.desk.workspace.drives.find("Field box")
         assert (known.headroom_bytes, known.welcomes) == (8_100 * MB, ("photo", "video"))
         assert known.speed_source == "measured"
-        written = app.desk.workspace.drives.gauge_history(known)[-1].written_bytes
+        written = app.desk.workspace.drives.gauge_histories([known])[known.id][-1].written_bytes
         assert 0 < written <= 900 * MB, "the headroom that was just asked for is kept"
         app.drive_watch.look()
         await settle(app, pilot)

@@ -57,7 +57,7 @@ def _tour(call: Call, folder: str, drawing: str) -> None:
             f"{format_duration(drive.felt_load_s):>6}: {drive.tier}"
         )
     snapshot = workspace.survey.latest()
-    call.say(f"  {speeds_headline(snapshot.drives, workspace.drives.gauge_history)}")
+    call.say(f"  {speeds_headline(snapshot.drives, workspace.drives.gauge_histories(snapshot.drives))}")
     call.say("3 Plan")
     proposed = workspace.plan.recommend(Wishes(), snapshot)
     draft = proposed.draft

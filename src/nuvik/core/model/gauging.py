@@ -142,7 +142,7 @@ class GaugeOutcome:
     problem: str | None = None
 
 
-def slower_than_before(history: list[GaugeResult]) -> str | None:
+def slower_than_before(history: Sequence[GaugeResult]) -> str | None:
     """Whether the latest result is clearly below the best earlier one, as one sentence; None when it is not.
 
     `history` is one drive's results, oldest first.

@@ -65,7 +65,8 @@ class DrivesStage:
     def findings(self, drives: Sequence[Drive] | None = None) -> dict[str, list[str]]:
         """What to know of each drive, by its id; of the drives as they are now, unless they are given."""
         drives = tuple(self.all() if drives is None else drives)
-        return {drive.id: drive_findings(drive, drives, self.gauge_history(drive)) for drive in drives}
+        histories = self.gauge_histories(drives)
+        return {drive.id: drive_findings(drive, drives, histories[drive.id]) for drive in drives}
 
     def note_sightings(self) -> None:
         """Write down which drives are here, so that they are known again."""
@@ -142,9 +143,9 @@ class DrivesStage:
         """What measuring a drive would cost. Raises Refused for a drive that is away."""
         return budget_for(drive, quick, sustained)
 
-    def gauge_history(self, drive: Drive) -> list[GaugeResult]:
-        """All measurements of a drive, oldest first."""
-        return self.computer.book.gauge_history(drive)
+    def gauge_histories(self, drives: Iterable[Drive]) -> dict[str, list[GaugeResult]]:
+        """All measurements of each drive, oldest first, by its id."""
+        return self.computer.book.gauge_histories(drives)
 
     def gauge(
         self, budgets: Sequence[GaugeBudget], report: GaugeReport = lambda progress: None, stop: Stop | None = None

@@ -87,9 +87,9 @@ class WatchStage:
             restarts=tuple(str(row.kind) for row in self.landings.rows(snapshot) if row.login_due),
             not_paid=tuple(row for row in self.openings.afterwards() if row.did_not_pay),
             slower={
-                drive.id: words
-                for drive in attached
-                if (words := slower_than_before(self.drives.gauge_history(drive))) is not None
+                drive: words
+                for drive, results in self.drives.gauge_histories(attached).items()
+                if (words := slower_than_before(results)) is not None
             },
             failing={drive.id: words for drive in attached if (words := host.health(drive))},
         )

@@ -17,7 +17,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.gauging import GaugeResult
 from nuvik.core.store.database import Database
-from nuvik.core.store.gauges import gauge_history, keep_gauge, key_of, latest_gauges
+from nuvik.core.store.gauges import gauge_histories, keep_gauge, key_of, latest_gauges
 from nuvik.core.store.json_codec import from_json_text, to_json
 
 _ALL_PAGES = "SELECT key, id, told, last, seen_at, greeted FROM drive_book ORDER BY key"
@@ -141,9 +141,9 @@ class DriveBook:
         keep_gauge(self._database, drive, result)
         self._read = None
 
-    def gauge_history(self, drive: Drive) -> list[GaugeResult]:
-        """All that was measured of a drive, oldest first."""
-        return gauge_history(self._database, drive)
+    def gauge_histories(self, drives: Iterable[Drive]) -> dict[str, list[GaugeResult]]:
+        """All that was measured of each drive, oldest first, by its id."""
+        return gauge_histories(self._database, drives)
 
     def new_drives(self) -> set[str]:
         """The ids of drives that came since the book was begun and of which the user was not asked yet."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
+from collections.abc import Iterable
 from functools import lru_cache
 from typing import Any
 
@@ -34,11 +35,14 @@ def keep_gauge(database: Database, drive: Drive, result: GaugeResult) -> None:
         )
 
 
-def gauge_history(database: Database, drive: Drive) -> list[GaugeResult]:
-    """All kept results of a drive, oldest first."""
+def gauge_histories(database: Database, drives: Iterable[Drive]) -> dict[str, list[GaugeResult]]:
+    """All kept results of drives, oldest first, by their ids."""
+    kept = "SELECT document FROM gauges WHERE drive_key = ? ORDER BY id"
     with database.connect() as connection:
-        rows = connection.execute("SELECT document FROM gauges WHERE drive_key = ? ORDER BY id", (key_of(drive),))
-        return [_result(row["document"]) for row in rows]
+        return {
+            drive.id: [_result(row["document"]) for row in connection.execute(kept, (key_of(drive),))]
+            for drive in drives
+        }
 
 
 def latest_gauges(connection: sqlite3.Connection) -> dict[str, GaugeResult]:

@@ -38,8 +38,9 @@ class FolderMapRows:
         self._held: dict[str, int] = {}
         """How many libraries lie in a folder; what is mounted below it does not lie in it."""
         tops = {root.path for root in self._roots}
-        beside = Counter(os.path.dirname(path) for path in self._by_path if path not in tops)
-        for folder, count in beside.items():
+        beside = Counter(path.rpartition(os.sep)[0] for path in self._by_path if path not in tops)
+        for words, count in beside.items():
+            folder = os.path.dirname(words + os.sep)  # which is slow: once for all libraries that lie side by side
             for above in (folder, *(parents(folder) if folder not in tops else ())):
                 self._held[above] = self._held.get(above, 0) + count
                 if above in tops:

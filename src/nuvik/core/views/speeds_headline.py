@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.gauging import GaugeOutcome, GaugeProgress, GaugeResult, slower_than_before
@@ -10,18 +10,18 @@ from nuvik.core.model.names import shown
 from nuvik.core.model.units import format_count, format_duration, format_speed
 from nuvik.core.survey.drives.drive_findings import at_its_ceiling
 
-HistoryOf = Callable[[Drive], list[GaugeResult]]
-"""The results of a drive, oldest first."""
+Histories = Mapping[str, Sequence[GaugeResult]]
+"""The results of each drive by its id, oldest first."""
 
 
-def speeds_headline(drives: Sequence[Drive], history_of: HistoryOf) -> str:
+def speeds_headline(drives: Sequence[Drive], histories: Histories) -> str:
     """How the drives' speeds stand, and what matters most about them."""
     attached = [drive for drive in drives if drive.attached]
     if not attached:
         return "No drive is attached."
     unmeasured = [drive for drive in attached if drive.speed_source != "measured"]
     sentences = []
-    if limit := _what_limits(attached, history_of):
+    if limit := _what_limits(attached, histories):
         sentences.append(limit)
     if not unmeasured:
         fastest = min(attached, key=lambda drive: drive.felt_load_s)
@@ -41,9 +41,9 @@ def speeds_headline(drives: Sequence[Drive], history_of: HistoryOf) -> str:
     return " ".join(sentences)
 
 
-def _what_limits(drives: Sequence[Drive], history_of: HistoryOf) -> str:
+def _what_limits(drives: Sequence[Drive], histories: Histories) -> str:
     """What matters most: a drive that became slower, else a portable one that could be quicker; else nothing."""
-    slower = ((drive, slower_than_before(history_of(drive))) for drive in drives)
+    slower = ((drive, slower_than_before(histories[drive.id])) for drive in drives)
     held_back = ((drive, at_its_ceiling(drive)) for drive in drives if drive.portable)
     for drive, finding in (*slower, *held_back):
         if finding is not None:

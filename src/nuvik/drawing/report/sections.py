@@ -182,7 +182,7 @@ def _how_fast(workspace: Workspace, snapshot: Snapshot) -> Section:
     waits = longest_waits(snapshot.libraries, snapshot.drives)
     total = format_duration(sum(wait.s_per_week for wait in waits))
     blocks = [
-        _says(speeds_headline(snapshot.drives, workspace.drives.gauge_history)),
+        _says(speeds_headline(snapshot.drives, workspace.drives.gauge_histories(snapshot.drives))),
         Block(draw=partial(_speeds, snapshot.drives), says="Reading, writing and small reads of every drive."),
     ]
     if waits:

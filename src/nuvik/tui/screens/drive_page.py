@@ -71,7 +71,7 @@ class DrivePage(Over[None]):
         ):
             style = palette.look if name == "look" else palette.text
             table.add_row(Text(name, style=palette.quiet), Text(words, style=style))
-        history = workspace.drives.gauge_history(drive)
+        history = workspace.drives.gauge_histories([drive])[drive.id]
         for result in reversed(history[-_HISTORY:] if len(history) > 1 else []):
             table.add_row(
                 Text(result.taken_at[:10], style=palette.quiet), Text(_result_words(result), style=palette.quiet)

@@ -16,6 +16,7 @@ from textual.widgets import Static
 
 from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import NuvikError
+from nuvik.core.model.library import Library
 from nuvik.core.model.names import padded, shorten, shown
 from nuvik.core.model.snapshot import Snapshot
 from nuvik.core.model.units import format_duration, format_speed
@@ -61,6 +62,8 @@ class SpeedsScreen(StageScreen):
         self._judged: tuple[Snapshot | None, float] = (None, 0.0)
         """The snapshot and the candidates file of which the verdicts are."""
         self._reckoning = True
+        self._telling: tuple[Snapshot | None, list[Library]] = (None, [])
+        """A snapshot, and those of its libraries that show what speed means."""
 
     def body(self) -> ComposeResult:
         yield SpeedChart(id="speeds")
@@ -123,7 +126,8 @@ class SpeedsScreen(StageScreen):
         gauging, labels = self.shell.gauge_job.run, {drive.id: drive.label for drive in self.desk.snapshot.drives}
         trouble = False
         if gauging is None:
-            self.say(speeds_headline(self.desk.snapshot.drives, self.desk.workspace.drives.gauge_history))
+            drives = self.desk.snapshot.drives
+            self.say(speeds_headline(drives, self.desk.workspace.drives.gauge_histories(drives)))
         elif gauging.running:
             progress = gauging.progress
             self.say(gauging_headline(progress, labels.get(progress.drive, "") if progress else ""))
@@ -166,7 +170,9 @@ class SpeedsScreen(StageScreen):
     def _meaning(self, here: Drive) -> Text:
         """Seconds to open the user's largest often-opened libraries, from each drive."""
         palette, snapshot = palette_of(self.app.theme), self.desk.snapshot
-        libraries = telling_libraries(snapshot.libraries)
+        if self._telling[0] is not snapshot:
+            self._telling = snapshot, telling_libraries(snapshot.libraries)
+        libraries = self._telling[1]
         text = _titled("What speed means here: seconds to open, from each drive", palette)
         if not libraries:
             return text + Text(
