@@ -23,7 +23,7 @@ NEEDS = ("Xvfb", "xterm", "tmux", "import")
 # What is typed, one list a picture, one after the other in the same window; numbers are seconds to wait.
 # Words after a tilde are waited for, until they stand on the screen.
 STORY: dict[str, list[str | float]] = {
-    "survey": ["~Press 3, then a", 0.5],
+    "survey": ["~Surveying", "~Press 3, then a", 9.0],
     "survey-folders": ["r", 3.0, "d", 0.5, "Right", 0.5, "Down", "Right", 0.5, "Down", "Down", 0.5],
     "survey-board": ["Escape", "Tab", "a", "Down", "Down", "b", 0.5, "Right", "Right", "Space"],
     "library-page": ["b", "Enter", "~next to the folders"],

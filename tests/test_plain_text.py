@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from rich.segment import Segment
@@ -187,6 +188,20 @@ async def test_what_a_list_leaves_of_the_window_tells_more_of_what_is_at_the_cur
             table = app.screen.query_one(LibraryTable)
             assert bool(shown_beneath()) == (size[1] == 60), size
             assert table.size.height == table.row_count + 1 if size[1] == 60 else table.size.height >= 4
+
+
+@pytest.mark.parametrize(("height", "last"), [(30, "A → B"), (19, "A → B"), (18, "… 1 more"), (5, "… 9 more")])
+async def test_rows_for_which_there_is_no_room_are_counted(world, height, last):
+    app = NuvikApp(world.open)
+    async with app.run_test(size=(120, 60)) as pilot:
+        await settle(app, pilot)
+        beneath = Beneath()
+        await app.screen.mount(beneath)
+        beneath.display, beneath.styles.height = True, height + 1  # a blank line comes first
+        beneath.show("This plan makes 12 moves", [(f"move {number}", "A → B " * number * 3) for number in range(12)])
+        await pilot.pause()
+        seen = [line.text.strip() for line in beneath.render_lines(beneath.outer_size.region) if line.text.strip()]
+        assert len(seen) <= height and last in seen[-1]
 
 
 @given(

@@ -38,7 +38,7 @@ if TYPE_CHECKING:
     from nuvik.core.planning.drafting.why import Why
     from nuvik.tui.shell import Shell
 
-_BAR_CELLS, _TIME_CELLS, _ROWS, _LINKS = 24, 30, 14, 6
+_BAR_CELLS, _TIME_CELLS, _ROWS, _LINKS, _NAME_CELLS = 24, 30, 14, 6, 13
 
 
 class LibraryPage(Over[None]):
@@ -106,9 +106,9 @@ class LibraryPage(Over[None]):
                 Text(row.worth, justify="right"),
                 Text(note, style=palette.quiet),
             )
-        table = Table.grid(padding=(0, 2))
-        table.add_row(Text("belongs", style=palette.quiet, no_wrap=True), Text(where_it_belongs(why)))
-        table.add_row(Text("its seconds", style=palette.quiet, no_wrap=True), Text(where_its_seconds_come_from(why)))
+        table = _named_lines()
+        table.add_row(Text("belongs", style=palette.quiet), Text(where_it_belongs(why)))
+        table.add_row(Text("its seconds", style=palette.quiet), Text(where_its_seconds_come_from(why)))
         self.query_one("#why", Static).update(Group(table, "", columns, Text(LEGEND, style=palette.quiet), ""))
 
     def on_unmount(self) -> None:
@@ -171,7 +171,7 @@ class LibraryPage(Over[None]):
 
     def _lines(self) -> Table:
         palette, library, snapshot = palette_of(self.app.theme), self._library, self._desk.snapshot
-        table = Table.grid(padding=(0, 2))
+        table = _named_lines()
         title = Text.assemble((f" {library.kind.letter} ", f"{palette.letter} on {palette.kinds[library.kind]}"), " ")
         title.append(shown(library.name), style=f"bold {palette.accent}")
         table.add_row("", title)
@@ -300,3 +300,11 @@ class LibraryPage(Over[None]):
 
 def _how_much_read(count: int | None) -> str:
     return "not read" if not count else f"{format_bytes(count)} read"
+
+
+def _named_lines() -> Table:
+    """An empty table for names and what is said of them, as wide as the others of the page."""
+    table = Table.grid(padding=(0, 2))
+    table.add_column(no_wrap=True, min_width=_NAME_CELLS)
+    table.add_column()
+    return table

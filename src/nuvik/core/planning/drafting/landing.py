@@ -67,7 +67,7 @@ def propose_landing(draft: Draft, kind: Kind) -> Landing | None:
     best = min(roomy, key=worse)
     reason = f"{format_bytes(_spare(draft, best))} more free than its headroom"
     if before.id != best.id and before not in roomy:
-        why_not = _why_not(typical, before) or f"has no room for {NEXT_FEW} more"
+        why_not = _why_not(typical, before) or f"has no room for {NEXT_FEW} more like it"
         reason += f"; {shown(before.label)}, where {shown(newest.name)} was stored, {why_not}"
     elif opens > 0:
         reason += f"; a typical one opens there in {format_duration(opening_s(typical, best))}"
