@@ -100,13 +100,14 @@ def test_a_refused_first_move_leaves_no_run_behind(world, ferry, two_moves, monk
     assert {move.state for move in moves} == {State.UNDONE} and "in use by viewer" in (moves[0].problem or "")
 
 
-def test_a_move_that_has_not_begun_is_cancelled_by_its_number(world, two_moves):
+def test_a_move_that_has_not_begun_is_cancelled_by_its_number(world, two_moves, capsys):
     workspace = world.open()
     work, plan = workspace.carry.work(), two_moves(workspace)
     hook(workspace, once(lambda operation, path: operation == "create", work.stop.ask_after_step))
     with pytest.raises(Stopped):
         carry_plan(work, plan)
-    undo(world.open().carry.work(), "2")
+    assert run(["undo", "2", "--yes", "--world", str(world.folder)]) == 0
+    assert capsys.readouterr().out == f"{move_of(world, 2).library} taken back: it is where it was\n"
     assert [move.state for move in world.open().logbook.moves()] == [State.RELEASED, State.UNDONE]
 
 

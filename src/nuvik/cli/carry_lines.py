@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 
 from nuvik.cli.call import Call
-from nuvik.core.model.names import shorten
+from nuvik.core.model.names import shorten, shown
 from nuvik.core.model.progress import Event
 from nuvik.core.model.units import format_bytes, format_duration, format_speed
 from nuvik.core.views.event_words import event_words
@@ -38,6 +38,8 @@ class Teller:
         self._at_hand: dict[int, Event] = {}
         """The latest progress of each move that is being carried."""
         self._side_by_side = False
+        self._named: set[int] = set()
+        """The moves of which a line says the name."""
 
     def __call__(self, event: Event) -> None:
         if event.event == "progress":
@@ -45,6 +47,7 @@ class Teller:
             self._progress()
             return
         if event.event == "step-started":
+            self._named.add(event.n)
             self._at_hand[event.n] = event
         several = self._side_by_side = self._side_by_side or len(self._at_hand) > 1
         if event.ends_move:
@@ -52,7 +55,9 @@ class Teller:
             self._side_by_side = several and bool(self._at_hand)
         self._line.clear()
         words = event_words(event) if event.event != "stopped" else ""  # that is said at the end
-        if words:
+        if words and event.event != "step-started" and event.n not in self._named:
+            self._call.say(f"{shown(event.library)} {words}")  # nothing that was begun here ends
+        elif words:
             self._call.say(f"{event.n}. {words}" if several or event.event == "step-started" else f"   {words}")
 
     def _progress(self) -> None:

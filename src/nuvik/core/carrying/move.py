@@ -275,6 +275,7 @@ def _release(work: Work, move: Move) -> Move:
     done = replace(move, state=State.RELEASED, ended_at=now_text())
     if move.undoes is None:
         work.journal.keep(done)
+        work.tell("released", done, freed_bytes=done.freed_bytes)
     else:
         original = work.now(work.journal.move(move.undoes))
         if loss := remove_outdated_original(work, original):
@@ -283,7 +284,7 @@ def _release(work: Work, move: Move) -> Move:
         unmake_way(work.files, original.made_folders)
         undone = replace(original, state=State.UNDONE, ended_at=now_text(), problem=left_words(work, original) or None)
         work.journal.keep(done, undone)
-    work.tell("released" if move.undoes is None else "undone", done, freed_bytes=done.freed_bytes)
+        work.tell("undone", done, freed_bytes=done.freed_bytes, problem=undone.problem)
     return done
 
 

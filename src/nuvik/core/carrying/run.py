@@ -157,7 +157,10 @@ def _taken_back(work: Work, move: Move) -> Move:
         begun = work.journal.keep(replace(move, state=way.state))
         if way.without_target:
             return take_back_without_target(work, begun)
-        return begun if way.state is State.UNDONE else carry_move(work, begun)
+        if way.state is State.UNDONE:
+            work.tell("undone", begun)
+            return begun
+        return carry_move(work, begun)
 
 
 def outlook_of_undo(work: Work, wanted: str) -> tuple[Move, Way]:

@@ -40,7 +40,7 @@ def discard(work: Work, move: Move) -> Move:
         )
     unmake_way(work.files, move.made_folders)
     done = work.journal.keep(replace(move, state=State.UNDONE, ended_at=now_text()))
-    work.tell("undone", done)
+    work.tell("undone", done, problem=left_words(work, done) or None)
     return done
 
 
@@ -169,7 +169,9 @@ def take_back_without_target(work: Work, move: Move) -> Move:
     finally:
         work.let_go()
     left = f"its copy is left on {shown(move.target_drive)}, which was away. {left_words(work, move)}".rstrip()
-    return work.journal.keep(replace(move, state=State.UNDONE, ended_at=now_text(), problem=left))
+    done = work.journal.keep(replace(move, state=State.UNDONE, ended_at=now_text(), problem=left))
+    work.tell("undone", done, problem=left)
+    return done
 
 
 def _moved_on(work: Work, move: Move) -> bool:

@@ -11,7 +11,6 @@ _WORDS = {
     "proven": "proven: read back and identical",
     "on-trial": "on trial: the original is kept",
     "released": "released: the original is gone",
-    "undone": "taken back",
 }
 
 
@@ -24,6 +23,9 @@ def event_words(event: Event) -> str:
     if event.event == "switched":
         by_old_path = event.detail.get("by_old_path", True)
         return f"switched: {'the old path opens the library' if by_old_path else 'it is used'} in its new place"
+    if event.event == "undone":
+        left = str(event.detail.get("problem") or "").rstrip(".")
+        return "taken back: it is where it was" + (f"; {left}" if left else "")
     if event.event == "stopped":
         return f"stopped: {event.detail.get('problem', '')}"
     return _WORDS.get(event.event, "")

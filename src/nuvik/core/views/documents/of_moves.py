@@ -45,7 +45,7 @@ class EventDocument:
     expected_freed_bytes: dict[str, int] | None = None
     """Of done and stopped: by drive id."""
     problem: str | None = None
-    """Of stopped: why."""
+    """Of stopped: why; of undone: what is left."""
     next_step: str | None = None
     """Of stopped: what to do."""
 
