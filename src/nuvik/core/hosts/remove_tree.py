@@ -114,7 +114,7 @@ def _remove_files(descent: Descent, folder: str, hook: FileOpHook, root: str, kn
     files = [name for name, is_folder in listed if not is_folder]
     going = [each for name in files if (each := _to_remove(name, prefix + name, known)) is not None]
     if isinstance(handle, int) and IN_ONE_CALL:
-        for each in going:
+        for each in going if hook.listens else ():
             hook.before("remove", f"{folder}{os.sep}{each.name}")
         try:
             remove_many(handle, going)

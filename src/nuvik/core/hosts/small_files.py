@@ -91,10 +91,8 @@ class SmallFiles:
             if isinstance(read, OSError):
                 results[number] = read
             elif read.contents is not None and not read.has_attributes:
-                self._hook.before("create", copy.target)
-                if read.contents:
-                    self._hook.before("write", copy.target, len(read.contents))
-                self._hook.before("mark", copy.target)
+                if self._hook.listens:
+                    self._hear_of_writing(copy.target, len(read.contents))
                 ready.append((number, read.contents))
         marks = [copies[number].marks for number, _ in ready]
         contents = [each for _, each in ready]
@@ -114,8 +112,14 @@ class SmallFiles:
 
         return Batch(finished)
 
+    def _hear_of_writing(self, path: str, size: int) -> None:
+        self._hook.before("create", path)
+        if size:
+            self._hook.before("write", path, size)
+        self._hook.before("mark", path)
+
     def _hear_of_reading(self, files: Iterable[tuple[str, int]]) -> None:
-        for path, size in files:
+        for path, size in files if self._hook.listens else ():
             self._hook.before("read", path)
             if size:
                 self._hook.before("read", path, size)

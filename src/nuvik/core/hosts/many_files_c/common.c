@@ -3,7 +3,6 @@
 #include "common.h"
 
 #include <pthread.h>
-#include <stdio.h>
 
 #define MOST_HELPERS 15
 
@@ -13,9 +12,23 @@ int64_t nanoseconds(struct timespec moment) {
     return (int64_t)moment.tv_sec * 1000000000 + moment.tv_nsec;
 }
 
+/* A number in decimal digits, of which there are at most twenty; where they end. */
+static char *digits(unsigned long long number, char *at) {
+    char backwards[20];
+    int count = 0;
+    do {
+        backwards[count++] = (char)('0' + number % 10);
+    } while (number /= 10);
+    while (count) *at++ = backwards[--count];
+    return at;
+}
+
 int which_file(const struct stat *facts, char which[WHICH_LENGTH]) {
-    return snprintf(
-        which, WHICH_LENGTH, "%llu:%llu", (unsigned long long)facts->st_dev, (unsigned long long)facts->st_ino);
+    char *at = digits((unsigned long long)facts->st_dev, which); /* many times as quick as to print it */
+    *at++ = ':';
+    at = digits((unsigned long long)facts->st_ino, at);
+    *at = '\0';
+    return (int)(at - which);
 }
 
 #if defined(__linux__)

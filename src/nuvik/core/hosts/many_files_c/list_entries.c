@@ -97,8 +97,9 @@ typedef struct {
     Shared mode, user, group;
 } Common;
 
-/* The record of a file that has one name, by its path in the library; NULL with an error set. */
-static PyObject *record_of(Common *common, PyObject *type, PyObject *path, const struct stat *facts) {
+/* The record of a file that has one name, by its path in the library: made in place, a tuple of its type, since nearly
+ * all entries are such files; NULL with an error set. */
+static PyObject *record_of(Common *common, PyTypeObject *type, PyObject *path, const struct stat *facts) {
     char which[WHICH_LENGTH];
     const int length = which_file(facts, which);
     const int64_t accessed = nanoseconds(facts->ACCESSED), changed = nanoseconds(facts->CHANGED),
@@ -123,31 +124,44 @@ static PyObject *record_of(Common *common, PyObject *type, PyObject *path, const
         Py_NewRef(Py_None),
     };
     const Py_ssize_t count = sizeof(fields) / sizeof(fields[0]);
-    PyObject *plain = PyTuple_New(count);
+    PyObject *record = PyType_GenericAlloc(type, count);
     for (Py_ssize_t number = 0; number < count; number++) {
-        if (plain == NULL || fields[number] == NULL) {
+        if (record == NULL || fields[number] == NULL) {
             Py_XDECREF(fields[number]);
-            Py_CLEAR(plain);
-        } else {
-            PyTuple_SetItem(plain, number, fields[number]);
+            Py_CLEAR(record);
+        } else if (PyTuple_SetItem(record, number, fields[number])) {
+            Py_CLEAR(record);
         }
     }
-    return named(common->make, type, plain);
+    return record;
+}
+
+/* The path of a file from that of its folder and its name. */
+static PyObject *path_of(char **buffer, const char *above, size_t above_length, const char *name) {
+    const size_t name_length = strlen(name);
+    char *larger = realloc(*buffer, above_length + name_length + 1);
+    if (larger == NULL) return PyErr_NoMemory();
+    *buffer = larger;
+    memcpy(larger, above, above_length);
+    memcpy(larger + above_length, name, name_length);
+    return PyUnicode_DecodeFSDefaultAndSize(larger, (Py_ssize_t)(above_length + name_length));
 }
 
 /* What is in a folder, sorted into the lists and the dictionary of holes; 0, or -1 with an error set. */
 static int sort_out(
-    const Entry *entries, size_t count, PyObject *above, PyObject *record_type, PyObject *facts_type, PyObject *files,
-    PyObject *others, PyObject *holes) {
+    const Entry *entries, size_t count, PyObject *above, PyTypeObject *record_type, PyObject *facts_type,
+    PyObject *files, PyObject *others, PyObject *holes) {
     Common common = {
         PyObject_GetAttrString((PyObject *)&PyTuple_Type, "__new__"), PyUnicode_FromString("file"), {0}, {0}, {0}};
-    int good = common.make != NULL && common.kind != NULL;
+    PyObject *above_bytes = PyUnicode_EncodeFSDefault(above);
+    char *buffer = NULL;
+    int good = common.make != NULL && common.kind != NULL && above_bytes != NULL;
     for (size_t number = 0; good && number < count; number++) {
         const Entry *entry = &entries[number];
-        PyObject *name = PyUnicode_DecodeFSDefault(entry->name), *path = NULL, *item = NULL, *facts;
-        if (name != NULL && !entry->fault && S_ISREG(entry->facts.st_mode) && entry->facts.st_nlink == 1) {
+        PyObject *name = NULL, *path = NULL, *item = NULL, *facts;
+        if (!entry->fault && S_ISREG(entry->facts.st_mode) && entry->facts.st_nlink == 1) {
             const long long missing = (long long)entry->facts.st_size - (long long)entry->facts.st_blocks * 512;
-            path = PyUnicode_Concat(above, name);
+            path = path_of(&buffer, PyBytes_AsString(above_bytes), (size_t)PyBytes_Size(above_bytes), entry->name);
             item = path ? record_of(&common, record_type, path, &entry->facts) : NULL;
             good = item != NULL && PyList_Append(files, item) == 0;
             if (good && missing > 0) {
@@ -155,7 +169,7 @@ static int sort_out(
                 good = bytes != NULL && PyDict_SetItem(holes, path, bytes) == 0;
                 Py_XDECREF(bytes);
             }
-        } else if (name != NULL) {
+        } else if ((name = PyUnicode_DecodeFSDefault(entry->name)) != NULL) {
             facts = entry->fault ? PyLong_FromLong(entry->fault)
                                  : named(common.make, facts_type, facts_of(&entry->facts));
             item = facts ? PyTuple_Pack(2, name, facts) : NULL;
@@ -168,6 +182,8 @@ static int sort_out(
         Py_XDECREF(path);
         Py_XDECREF(item);
     }
+    free(buffer);
+    Py_XDECREF(above_bytes);
     Py_XDECREF(common.make);
     Py_XDECREF(common.kind);
     Py_XDECREF(common.mode.value);
@@ -185,7 +201,11 @@ PyObject *list_entries(PyObject *self, PyObject *words) {
     size_t count = 0;
     PyObject *above, *record_type, *facts_type, *files, *others, *holes, *result = NULL;
     (void)self;
-    if (!PyArg_ParseTuple(words, "iUOO", &folder, &above, &record_type, &facts_type)) return NULL;
+    if (!PyArg_ParseTuple(words, "iUO!O", &folder, &above, &PyType_Type, &record_type, &facts_type)) return NULL;
+    if (!PyType_IsSubtype((PyTypeObject *)record_type, &PyTuple_Type)) {
+        PyErr_SetString(PyExc_TypeError, "records are tuples with names");
+        return NULL;
+    }
     Py_BEGIN_ALLOW_THREADS
     fault = look(folder, &entries, &count);
     Py_END_ALLOW_THREADS
@@ -198,7 +218,7 @@ PyObject *list_entries(PyObject *self, PyObject *words) {
     others = PyList_New(0);
     holes = PyDict_New();
     good = files != NULL && others != NULL && holes != NULL &&
-           sort_out(entries, count, above, record_type, facts_type, files, others, holes) == 0;
+           sort_out(entries, count, above, (PyTypeObject *)record_type, facts_type, files, others, holes) == 0;
     if (good) result = PyTuple_Pack(3, files, others, holes);
     Py_XDECREF(files);
     Py_XDECREF(others);
