@@ -16,6 +16,7 @@ from conftest import _MAKE, fill, leftovers, picture
 from nuvik.__main__ import run
 from nuvik.core.carrying.run import carry_plan, resume, undo
 from nuvik.core.hosts import syscalls
+from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.model.errors import NuvikError, Stopped
 from nuvik.core.model.journal import State
 from nuvik.core.planning.drafting.make_plan import make_plan
@@ -57,14 +58,11 @@ def test_a_drive_that_is_mounted_elsewhere_after_a_stop_is_the_same_drive(real_d
         real_drives.loops.clear()
 
 
-class Trap:
+class Trap(FileOpHook):
     """A hook that springs once, at a chosen operation of Nuvik."""
 
     def __init__(self, hook, at: int, spring) -> None:
         self._hook, self._left, self._spring = hook, at, spring
-
-    def __getattr__(self, name):
-        return getattr(self._hook, name)
 
     def before(self, operation, path, count_bytes=0):
         self._left -= 1

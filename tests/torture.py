@@ -32,6 +32,7 @@ import pytest
 from conftest import RealDrives, fill, leftovers, picture
 from nuvik.core.carrying.aside_folders import held
 from nuvik.core.carrying.run import carry_plan, release, resume, undo
+from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.model.errors import NuvikError
 from nuvik.core.model.journal import State
 from nuvik.core.planning.drafting.make_plan import make_plan
@@ -44,7 +45,7 @@ HAVE_POWER_CUTS = ("ext4", "xfs")
 ACTS = ("resume", "undo", "release", "mend", "shift")
 
 
-class Trouble:
+class Trouble(FileOpHook):
     """A hook that makes something go wrong at chosen operations, counted from the first of an act."""
 
     def __init__(self, hook, at: dict[int, Callable[[str, str], None]]) -> None:
