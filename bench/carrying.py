@@ -17,6 +17,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable, Iterator
+from operator import attrgetter
 from pathlib import Path
 from typing import NamedTuple
 
@@ -25,8 +26,6 @@ from calm import is_calm, wait_until_calm
 from conftest import MB, RealDrives
 
 Row = tuple[str, str, str, str, bool | None]
-_Times = tuple[float, float]
-"""Wall and processor seconds."""
 _ROUNDS, _FEWEST, _MOST_ROUNDS, _WAIT_S = 5, 3, 8, 20.0
 _WALL_TIMES, _PROCESSOR_TIMES, _MOST_BYTES = 1.1, 1.5, 150 * MB
 _LARGE_MB, _SMALL_FILES = 4_000, 50_000
@@ -45,21 +44,21 @@ def carrying() -> Iterator[Row]:
 
 
 def _compared(name: str, make: Callable[[Path], None], source: Path, target: Path) -> Iterator[Row]:
-    turns: list[tuple[_Times, _Times]] = []
-    calm_turns: list[tuple[_Times, _Times]] = []
-    largest_bytes = 0
+    turns: list[tuple[_Timed, _Timed]] = []
+    calm_turns: list[tuple[_Timed, _Timed]] = []
     for _ in range(_MOST_ROUNDS):
         theirs = _timed(lambda: _plain_move(source / "L", target / "Programs" / "L"), make, source, target)
         mine = _timed(lambda: _nuvik(source / "L", target), make, source, target)
-        turns.append(((theirs.wall_s, theirs.processor_s), (mine.wall_s, mine.processor_s)))
-        if theirs.calm and mine.calm:
-            calm_turns.append(turns[-1])
-        largest_bytes = max(largest_bytes, mine.result)
+        turns.append((theirs, mine))
+        calm_turns = [turn for turn in turns if turn[0].calm and turn[1].calm]
         if len(calm_turns) == _ROUNDS:
             break
     enough = len(calm_turns) >= _FEWEST
-    for which, (what, most) in enumerate((("wall time", _WALL_TIMES), ("processor time", _PROCESSOR_TIMES))):
-        plain_s, ours_s = ([turn[who][which] for turn in (calm_turns if enough else turns)] for who in (0, 1))
+    for what, seconds, most in (
+        ("wall time", attrgetter("wall_s"), _WALL_TIMES),
+        ("processor time", attrgetter("processor_s"), _PROCESSOR_TIMES),
+    ):
+        plain_s, ours_s = zip(*(map(seconds, turn) for turn in (calm_turns if enough else turns)), strict=True)
         # Of turns taken one after the other: the machine may be half as quick a minute later.
         factors = [my_s / their_s for my_s, their_s in zip(ours_s, plain_s, strict=True)]
         factor = statistics.median(factors)
@@ -70,6 +69,7 @@ def _compared(name: str, make: Callable[[Path], None], source: Path, target: Pat
             f"at most {most:.1f} times",
             factor <= most if enough else None,
         )
+    largest_bytes = max(mine.result for _, mine in turns)
     yield (
         f"carry {name}: memory",
         "",

@@ -251,8 +251,8 @@ def test_a_drive_that_is_away_is_no_fault_of_nuvik(real_drives, tmp_path, capsys
     assert run(["resume", "--state", state]) == 4, "stopped, and safe"
     assert "Attach large" in capsys.readouterr().err
     assert run(["undo", "last", "--yes", "--state", state]) == 0
-    said = capsys.readouterr().out
-    assert "Library taken back: it is where it was; its copy is left on large, which was away" in said
+    printed = capsys.readouterr().out
+    assert "Library taken back: it is where it was; its copy is left on large, which was away" in printed
 
 
 def test_two_drives_with_one_identity_are_told_apart_and_let_alone(real_drives, tmp_path, capsys):

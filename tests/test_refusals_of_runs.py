@@ -111,6 +111,17 @@ def test_a_move_that_has_not_begun_is_cancelled_by_its_number(world, two_moves, 
     assert [move.state for move in world.open().logbook.moves()] == [State.RELEASED, State.UNDONE]
 
 
+def test_each_library_that_is_taken_back_is_named(world, ferry, capsys):
+    """One that only returns to its place comes after one that is copied back; both were the first of their plans."""
+    other, at = fill(world.path("kestrel", "Games", "Gull")), ["--world", str(world.folder)]
+    assert run(["shift", str(ferry), "heron", "--yes", "--on-trial", *at]) == 0
+    assert run(["shift", str(other), "heron", "--yes", *at]) == 0
+    capsys.readouterr()
+    assert run(["undo", "all", "--yes", *at]) == 0
+    lines = capsys.readouterr().out.splitlines()
+    assert lines[0].startswith("1. Gull: ") and "Ferry taken back: it is where it was" in lines
+
+
 # -- faults ------------------------------------------------------------------------------------------------
 
 

@@ -28,10 +28,12 @@ from nuvik.core.hosts.world import WorldHost
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import Move, State
 from nuvik.core.model.leftover import Repair
+from nuvik.core.model.progress import Event
 from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.model.tether import TetherKind, TetherState
 from nuvik.core.planning.placement.limits import why_cannot
 from nuvik.core.views.draft_sentences import cursor_sentence, library_note
+from nuvik.core.views.event_words import event_words
 from test_promise import Dead, assert_promise, die_after, shift
 
 
@@ -225,10 +227,16 @@ def test_what_somebody_changed_since_is_told_and_left(tmp_path):
     os.makedirs(source)
     assert workspace.tethers.back_at_the_old_place(workspace.tethers.library(target)) == source
     os.rmdir(source)
-    shelf(world.folder, Other="/elsewhere", Ferry="/changed/by/its/program")
-    undo(workspace.carry.work(), "last")
-    assert places(file)["Ferry"] == "/changed/by/its/program" and os.path.isdir(source)
-    assert "has been changed" in workspace.logbook.moves()[0].problem
+    for on_trial in (False, True):  # copied back, and put back at once
+        if on_trial:
+            shelf(world.folder, Other="/elsewhere", Ferry=source)
+            shift(workspace, source, on_trial=True)
+        shelf(world.folder, Other="/elsewhere", Ferry="/changed/by/its/program")
+        heard: list[Event] = []
+        undo(workspace.carry.work(heard.append), "last")
+        assert places(file)["Ferry"] == "/changed/by/its/program" and os.path.isdir(source)
+        assert "has been changed" in workspace.logbook.moves()[-1 if on_trial else 0].problem
+        assert ["has been changed" in event_words(event) for event in heard if event.event == "undone"] == [True]
 
 
 def test_a_setting_is_set_back_though_the_target_is_away(tmp_path):

@@ -71,7 +71,7 @@ class _CommandLine(TyperGroup):
 
 class _Commands(Mapping[str, Any]):
     """The commands by their names. The module of one is loaded when that is asked for: a call names only one, and the
-    others would take a third of the time until it begins.
+    others would take a fifth of the time until it begins.
     """
 
     def __init__(self) -> None:

@@ -47,7 +47,7 @@ class Teller:
             self._progress()
             return
         if event.event == "step-started":
-            self._named.add(event.n)
+            self._named.add(event.move)
             self._at_hand[event.n] = event
         several = self._side_by_side = self._side_by_side or len(self._at_hand) > 1
         if event.ends_move:
@@ -55,7 +55,7 @@ class Teller:
             self._side_by_side = several and bool(self._at_hand)
         self._line.clear()
         words = event_words(event) if event.event != "stopped" else ""  # that is said at the end
-        if words and event.event != "step-started" and event.n not in self._named:
+        if words and event.event != "step-started" and event.move not in self._named:
             self._call.say(f"{shown(event.library)} {words}")  # nothing that was begun here ends
         elif words:
             self._call.say(f"{event.n}. {words}" if several or event.event == "step-started" else f"   {words}")

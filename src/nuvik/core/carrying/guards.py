@@ -183,7 +183,7 @@ def _loss(work: Work, move: Move, now: Inventory, kept: str, recorded: Entries) 
     source = work.drive(move.source_drive)
     alterations_kept = source is not None and source.rules.permissions
     step_ns = max(_time_step_ns(work, move.source_drive), _time_step_ns(work, move.target_drive))
-    has_names = {entry.inode for entry in recorded.values() if entry.kind == "hard-link"}
+    of_several_names = {entry.inode for entry in recorded.values() if entry.kind == "hard-link"}
     written = _open_for_writing(files, now, work.stop)
     there = take_inventory(files, kept, work.stop).entries
 
@@ -192,7 +192,7 @@ def _loss(work: Work, move: Move, now: Inventory, kept: str, recorded: Entries) 
         if then is None:
             return "exists nowhere else"
         # Moving the library aside alters its root, and removing one of several names of a file the others.
-        if not _unchanged(then, entry, alterations_kept and path != "" and then.inode not in has_names):
+        if not _unchanged(then, entry, alterations_kept and path != "" and then.inode not in of_several_names):
             return "was changed since it was moved"
         if path in written:
             return _STILL_WRITTEN
@@ -243,8 +243,6 @@ def _missing(then: EntryRecord, now: EntryRecord | None, kept: str, step_ns: int
     """Why what is kept cannot stand for an entry of the original; None when it can, be it newer."""
     if now is None:
         return f"is missing at {shown(kept)}"
-    if now.kind == then.kind and now.size == then.size:
-        return None  # as nearly all are
     if plain_kind(then) != plain_kind(now):
         return f"is something else at {shown(kept)}"
     if plain_kind(then) == "file" and then.size != now.size and now.changed_ns <= then.copied_ns + step_ns:
