@@ -1,4 +1,6 @@
-"""Builds the parts of Nuvik that are written in C, where a compiler is at hand; Nuvik works without them, slower."""
+"""Builds the parts of Nuvik that are written in C, where a compiler is at hand (Nuvik works without them, slower), and
+puts the address of the project's home into the package, where that is given.
+"""
 
 from __future__ import annotations
 
@@ -12,6 +14,7 @@ import sysconfig
 from typing import Any
 
 from hatchling.builders.hooks.plugin.interface import BuildHookInterface
+from hatchling.metadata.plugin.interface import MetadataHookInterface
 
 _LEAST_GLIBC = (2, 17)
 _CORE = os.path.join("src", "nuvik", "core")
@@ -20,6 +23,22 @@ _PARTS = {
     os.path.join(_CORE, "hosts", "_many_files"): os.path.join(_CORE, "hosts", "many_files_c", "*.c"),
 }
 """Each part, without its ending, and what it is made from."""
+
+
+_HOME_URL = "NUVIK_HOME_URL"
+"""The environment variable in which whoever hosts the project says where; the sources do not know."""
+
+
+class CustomMetadataHook(MetadataHookInterface):
+    """Names the home of the project, and where to report a fault, in what a package says of itself."""
+
+    def update(self, metadata: dict[str, Any]) -> None:
+        home = os.environ.get(_HOME_URL, "").strip().rstrip("/")
+        if not home:
+            return
+        if not home.startswith("https://"):
+            raise ValueError(f"{_HOME_URL} is “{home}”, which is not an address that begins with https://. Correct it.")
+        metadata["urls"] = {"Homepage": home, "Issues": f"{home}/issues"}
 
 
 class CustomBuildHook(BuildHookInterface):
