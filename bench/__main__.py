@@ -33,7 +33,7 @@ from opening import recording_openings
 from recognising import recognising
 from starting import starting
 
-from conftest import GB, MB, RealDrives, World, work_in_memory
+from conftest import GB, MB, World, work_in_memory
 from households import made_up_household
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.wishes import Wishes
@@ -43,6 +43,7 @@ from nuvik.core.stages.workspace import open_workspace
 from nuvik.core.survey.drives.gauge import budget_for
 from nuvik.core.survey.walk.walk_pool import size_tree
 from nuvik.core.views.draft_sentences import consequence, draft_headline, totals
+from volumes import RealDrives
 
 Row = tuple[str, str, str, str, bool | None]
 """What was done, the plain tool's figure, ours, the target, and whether it is met; None: the machine cannot tell."""

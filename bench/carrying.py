@@ -23,7 +23,8 @@ from typing import NamedTuple
 
 from calm import is_calm, wait_until_calm
 
-from conftest import MB, RealDrives
+from conftest import MB
+from volumes import RealDrives
 
 Row = tuple[str, str, str, str, bool | None]
 _ROUNDS, _FEWEST, _MOST_ROUNDS, _WAIT_S = 5, 3, 8, 20.0

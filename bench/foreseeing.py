@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from conftest import GB, MB, RealDrives, a_drive
+from conftest import GB, MB, a_drive
 from nuvik.core.carrying.run import carry_plan
 from nuvik.core.model.library import Kind, Library
 from nuvik.core.model.snapshot import Snapshot
@@ -21,6 +21,7 @@ from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.stages.workspace import Workspace, open_workspace
 from nuvik.core.survey.drives.gauge import budget_for
+from volumes import RealDrives
 
 Row = tuple[str, str, str, str, bool | None]
 _MOVES, _SIMULATED_S = 1_000, 0.2

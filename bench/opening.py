@@ -9,11 +9,11 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
-from conftest import RealDrives
 from nuvik.core.model.progress import Stop
 from nuvik.core.openings.library_pages import LibraryPages
 from nuvik.core.planning.placement.waiting import opening_s, timed
 from test_openings import Opened
+from volumes import RealDrives
 
 Row = tuple[str, str, str, str, bool | None]
 _BYTES, _RUNS, _ONE, _TASTE = 0.02, 0.05, 0.20, 0.10

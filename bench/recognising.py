@@ -90,7 +90,7 @@ def _places(layout: str) -> Iterator[Places]:
         if layout == "one drive":
             yield Places(f"{folder}/home/ada", f"{folder}/shelf", f"{folder}/portable")
         else:
-            from conftest import RealDrives
+            from volumes import RealDrives
 
             os.mkdir(f"{folder}/images")
             drives = RealDrives(Path(folder), Path(folder, "images"))

@@ -15,7 +15,7 @@ OUTPUT = Path(__file__).parent / "nuvik.1"
 _FOOT = (
     (
         "EXIT STATUS",
-        "0 done; 1 a fault in Nuvik; 2 the words of the call are off; 3 refused, nothing was changed; "
+        "0 done; 1 a fault in Nuvik; 2 wrong usage; 3 refused, nothing was changed; "
         "4 stopped midway and safe; 5 done, with findings to read.",
     ),
     (

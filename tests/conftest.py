@@ -1,14 +1,15 @@
-"""Small worlds and real small drives to test on."""
+"""Small worlds to test on, and the libraries in them; real small drives are in `volumes`."""
 
 from __future__ import annotations
 
+import io
 import os
 import random
 import shutil
-import subprocess
 import tempfile
 import time
 from collections.abc import Iterator, Sequence
+from contextlib import redirect_stdout
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -17,8 +18,10 @@ import tomlkit
 from filelock import FileLock
 from hypothesis import settings
 
+from nuvik.__main__ import run
 from nuvik.core.model.drive import Drive
 from nuvik.core.stages.workspace import Workspace, open_workspace
+from volumes import RealDrives
 
 MB, GB = 1_000_000, 1_000_000_000
 
@@ -77,23 +80,50 @@ class World:
             cards = {"format": "nuvik-cards/1", "library": self.cards}
             self.folder.joinpath("cards.toml").write_text(tomlkit.dumps(cards))
 
+    def attach(self, id: str, attached: bool = True) -> None:
+        """Attach a drive, or take it away."""
+        next(drive for drive in self.data["drive"] if drive["id"] == id)["attached"] = attached
+        self.write()
+
     def open(self) -> Workspace:
         return open_workspace(str(self.folder), waits=False)
+
+    def surveyed(self) -> Workspace:
+        """The home, opened and just surveyed."""
+        workspace = self.open()
+        workspace.survey.take()
+        return workspace
+
+    def run(self, *words: str) -> int:
+        """A command of the program in this home; its exit code."""
+        return run([*words, "--world", str(self.folder)])
+
+    def prints(self, *words: str, code: int = 0) -> str:
+        """What a command of the program prints, which has to end with this exit code."""
+        with redirect_stdout(io.StringIO()) as printed:
+            assert self.run(*words) == code, words
+        return printed.getvalue()
 
     def path(self, *parts: str) -> str:
         return str(self.folder.joinpath(*parts))
 
 
+def a_world(folder: Path, **drives: dict) -> World:
+    """A new world in this folder with these drives, by their id; the facts are for what is special about them."""
+    made = World(folder, {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
+    folder.mkdir(parents=True, exist_ok=True)
+    for id, facts in drives.items():
+        made.drive(id, **facts)
+    made.write()
+    return made
+
+
 @pytest.fixture
 def world(tmp_path: Path) -> World:
     """Kestrel (small), Heron (large, slow), Wren (portable), all empty."""
-    made = World(tmp_path / "world", {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
-    made.folder.mkdir()
-    made.drive("kestrel", capacity_bytes=200 * MB, usable_bytes=200 * MB, headroom_bytes=20 * MB, system=True)
-    made.drive("heron", medium="hdd", small_reads_per_s=90)
-    made.drive("wren", portable=True)
-    made.write()
-    return made
+    small = {"capacity_bytes": 200 * MB, "usable_bytes": 200 * MB, "headroom_bytes": 20 * MB, "system": True}
+    large = {"medium": "hdd", "small_reads_per_s": 90}
+    return a_world(tmp_path / "world", kestrel=small, heron=large, wren={"portable": True})
 
 
 @pytest.fixture
@@ -238,131 +268,6 @@ def a_drive(**facts) -> Drive:
         "speed_source": "measured",
     }
     return Drive(**{**plain, **facts})
-
-
-# -- real drives -------------------------------------------------------------------------------------------
-
-_MAKE = {
-    "ext4": ["mkfs.ext4", "-q", "-F"],
-    "old ext4": ["mkfs.ext4", "-q", "-F", "-I", "128"],
-    "xfs": ["mkfs.xfs", "-q", "-f"],
-    "ntfs": ["mkntfs", "-F", "-q", "-f"],
-    "exfat": ["mkfs.exfat"],
-    "btrfs": ["mkfs.btrfs", "-q", "-f"],
-}
-_MOUNT = {"ntfs": ["ntfs-3g"], "exfat": ["mount.exfat-fuse"]}
-
-
-class RealDrives:
-    """Loop-mounted volumes; the power of one can be cut."""
-
-    def __init__(self, place: Path, images: Path) -> None:
-        self.place, self.images = place, images
-        self.loops: dict[str, tuple[str, str]] = {}
-
-    def up(self, name: str, size: str, filesystem: str, read_mb_s: float = 0, write_mb_s: float = 0) -> Path:
-        """Make and mount a volume, with block-level speed limits in MB/s where they are given."""
-        image = self.images / f"{name}.img"
-        with open(image, "wb") as file:
-            file.truncate(int(size[:-1]) * 2**20)
-        _run("mkfs", [*_MAKE[filesystem], str(image)])
-        loop = _run("losetup", ["losetup", "-f", "--show", str(image)])
-        self.loops[name] = (loop, filesystem)
-        point = self.mount(name)
-        if read_mb_s or write_mb_s:
-            self.limit(loop, read_mb_s, write_mb_s)
-        return point
-
-    @staticmethod
-    def limit(loop: str, read_mb_s: float, write_mb_s: float) -> None:
-        """Hold a device to these speeds (0: none), by the kernel's block throttle."""
-        number = Path(f"/sys/block/{Path(loop).name}/dev").read_text().strip()
-        for which, mb_s in (("read", read_mb_s), ("write", write_mb_s)):
-            file = Path(f"/sys/fs/cgroup/blkio/blkio.throttle.{which}_bps_device")
-            if not file.exists():
-                pytest.skip("this machine has no throttle for block devices")
-            file.write_text(f"{number} {int(mb_s * MB)}")
-
-    def limit_reads(self, name: str, per_s: int) -> None:
-        """Hold a volume to so many read operations a second, as platters would."""
-        number = Path(f"/sys/block/{Path(self.loops[name][0]).name}/dev").read_text().strip()
-        file = Path("/sys/fs/cgroup/blkio/blkio.throttle.read_iops_device")
-        if not file.exists():
-            pytest.skip("this machine has no throttle for block devices")
-        file.write_text(f"{number} {per_s}")
-
-    @staticmethod
-    def plain_speeds(point: Path, count_mb: int) -> tuple[float, float]:
-        """What the plain system tool reads and writes past the cache there, in MB/s: what this machine allows now."""
-        file, speeds = point / "plain.bin", []
-        for words in (
-            ["if=/dev/zero", f"of={file}", f"count={count_mb // 4}", "oflag=direct", "conv=fsync"],
-            [f"if={file}", "of=/dev/null", "iflag=direct"],
-        ):
-            began = time.perf_counter()
-            subprocess.run(["dd", "bs=4M", *words], capture_output=True, check=True)
-            speeds.append(file.stat().st_size / MB / (time.perf_counter() - began))
-        file.unlink()
-        return speeds[1], speeds[0]
-
-    def elsewhere(self, name: str, point: str) -> Path:
-        """Mount a volume at another place; the folder where it was stays behind, empty."""
-        _unmount(self.place / name)
-        return self.mount(name, point)
-
-    def mount(self, name: str, point_name: str | None = None) -> Path:
-        loop, filesystem = self.loops[name]
-        point = self.place / (point_name or name)
-        point.mkdir(exist_ok=True)
-        _run("mount", [*_MOUNT.get(filesystem, ["mount"]), loop, str(point)])
-        return point
-
-    def cut(self, name: str) -> None:
-        """The power goes: everything that was not flushed is lost (the kernel's shutdown call, ext4 and XFS)."""
-        import fcntl
-
-        handle = os.open(self.place / name, os.O_RDONLY)
-        fcntl.ioctl(handle, 0x8004587D, (2).to_bytes(4, "little"))
-        os.close(handle)
-
-    def back(self, name: str) -> Path:
-        """As after a restart. The system may hold on to the dead volume for a moment: then it is mounted again."""
-        for _ in range(100):
-            _unmount(self.place / name)
-            point = self.mount(name)
-            try:
-                (point / "alive").touch()
-                (point / "alive").unlink()
-                return point
-            except OSError:
-                time.sleep(0.1)
-        pytest.skip("the system does not let go of a volume whose power was cut")
-
-    def down(self) -> None:
-        for loop, _ in self.loops.values():
-            if Path("/sys/fs/cgroup/blkio/blkio.throttle.read_bps_device").exists():
-                self.limit(loop, 0, 0)
-                self.limit_reads(next(name for name, mine in self.loops.items() if mine[0] == loop), 0)
-            mounts = (line.split() for line in Path("/proc/mounts").read_text(encoding="utf-8").splitlines())
-            for point in {words[1] for words in mounts if words[0] == loop}:
-                _unmount(Path(point.replace("\\040", " ")))
-            subprocess.run(["losetup", "-d", loop], check=False, capture_output=True)
-
-
-def _unmount(point: Path) -> None:
-    """At once where nothing holds it, else as soon as nothing does."""
-    if subprocess.run(["umount", str(point)], check=False, capture_output=True).returncode:
-        subprocess.run(["umount", "-l", str(point)], check=False, capture_output=True)
-
-
-def _run(what: str, words: list[str]) -> str:
-    try:
-        done = subprocess.run(words, capture_output=True, text=True, check=False)
-    except FileNotFoundError:
-        pytest.skip(f"{words[0]} is not installed")
-    if done.returncode:
-        pytest.skip(f"{what} is not possible here: {(done.stderr or done.stdout).strip()}")
-    return done.stdout.strip()
 
 
 @pytest.fixture

@@ -6,6 +6,7 @@ import random
 
 from conftest import GB, MB, a_drive
 from nuvik.core.model.library import Kind, Library, Part
+from nuvik.core.model.plan import Step
 from nuvik.core.model.snapshot import Snapshot
 
 FAST = {"read_bytes_per_s": 3000 * MB, "small_reads_per_s": 40_000}
@@ -26,16 +27,18 @@ def drive(name, **facts):
     return a_drive(**{**plain, **facts})
 
 
-def library(name, at, size=20, **facts):
+def library(id, at, size=20, **facts):
+    """Of so many GB, unless its `bytes` are among the facts."""
+    count_bytes = facts.get("bytes", size * GB)
     return Library(
         **{
-            "id": name,
-            "name": name,
+            "id": id,
+            "name": id,
             "kind": Kind.GAME,
-            "path": f"/{at}/Games/{name}",
+            "path": f"/{at}/Games/{id}",
             "drive": at,
-            "bytes": size * GB,
-            "on_disk_bytes": size * GB,
+            "bytes": count_bytes,
+            "on_disk_bytes": count_bytes,
             "files": 9,
             "largest_file_bytes": GB,
             "last_used": "2026-01-01T00:00:00+00:00",
@@ -43,6 +46,13 @@ def library(name, at, size=20, **facts):
             **facts,
         }
     )
+
+
+def step(n, source, target, name, size=1, **facts):
+    """Of so many bytes."""
+    ends = {"from_drive": source, "to_drive": target, "target_path": f"/{target}/{name}"}
+    plain = {"n": n, "library": name, "kind": Kind.GAME, "path": f"/{source}/{name}", "bytes": size, "files": 1}
+    return Step(**{**plain, **ends, **facts})
 
 
 def home(drives, libraries):
@@ -85,16 +95,14 @@ def made_up_household(count: int, drives: int) -> Snapshot:
             else ()
         )
         libraries.append(
-            Library(
-                id=f"l{number}",
+            library(
+                f"l{number}",
+                f"d{place}",
                 name=f"L{number}",
                 kind=kind,
                 path=f"/d{place}/Series {number % 12}/{number}",
-                drive=f"d{place}",
                 bytes=size,
-                on_disk_bytes=size,
                 files=40,
-                largest_file_bytes=GB,
                 last_used=None,
                 opens_per_week=chance.choice([0, 0, 0.25, 1, 4, 9]),
                 parts=parts,
@@ -104,10 +112,8 @@ def made_up_household(count: int, drives: int) -> Snapshot:
             )
         )
     made = tuple(
-        a_drive(
-            id=f"d{n}",
-            label=f"D{n}",
-            path=f"/d{n}",
+        drive(
+            f"d{n}",
             disk=f"s{n}",
             portable=n == 3,
             used_bytes=used[n],

@@ -7,10 +7,12 @@ from dataclasses import replace
 
 from hypothesis import strategies as st
 
-from conftest import GB, MB, a_drive
+from conftest import GB, MB
+from households import drive as plain_drive
+from households import home
+from households import library as plain_library
 from nuvik.core.model.drive import Tier
-from nuvik.core.model.library import Kind, Library, Part
-from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.library import Kind, Part
 from nuvik.core.model.wishes import Style, Wishes
 from nuvik.core.planning.drafting.library_parts import split
 from nuvik.core.planning.placement.costs import placement_cost_s
@@ -24,10 +26,8 @@ def households(draw, most_libraries=5, most_drives=3, parts=True):
     drives = []
     for number in range(draw(st.integers(2, most_drives))):
         drives.append(
-            a_drive(
-                id=f"d{number}",
-                label=f"D{number}",
-                path=f"/d{number}",
+            plain_drive(
+                f"d{number}",
                 base_path="/c",
                 disk=f"s{draw(st.sampled_from([number, 0]))}",
                 read_bytes_per_s=draw(st.sampled_from([90, 500, 3000])) * MB,
@@ -53,15 +53,13 @@ def households(draw, most_libraries=5, most_drives=3, parts=True):
                 for kind in kinds
             )
         libraries.append(
-            Library(
-                id=f"l{number}",
+            plain_library(
+                f"l{number}",
                 name=f"L{number}",
                 kind=draw(st.sampled_from([Kind.GAME, Kind.PHOTO, Kind.CACHE])),
                 path=f"/c/l{number}",
-                drive=draw(st.sampled_from(drives)).id,
+                at=draw(st.sampled_from(drives)).id,
                 bytes=size,
-                on_disk_bytes=size,
-                files=9,
                 largest_file_bytes=draw(st.sampled_from([GB, 5 * GB])),
                 last_used=None,
                 parts=separable,
@@ -76,10 +74,10 @@ def households(draw, most_libraries=5, most_drives=3, parts=True):
             )
         )
     filled = []
-    for drive in drives:
-        used = sum(library.bytes for library in libraries if library.drive == drive.id)
+    for each in drives:
+        used = sum(library.bytes for library in libraries if library.drive == each.id)
         filled.append(
-            replace(drive, used_bytes=used, usable_bytes=used + draw(st.integers(0, 200)) * GB, capacity_bytes=10**13)
+            replace(each, used_bytes=used, usable_bytes=used + draw(st.integers(0, 200)) * GB, capacity_bytes=10**13)
         )
     wishes = Wishes(
         style=draw(st.sampled_from(Style)),
@@ -87,8 +85,7 @@ def households(draw, most_libraries=5, most_drives=3, parts=True):
         most_moves=draw(st.sampled_from([None, None, 1])),
         pinned=frozenset(draw(st.sets(st.sampled_from(["l0", "l1"])))),
     )
-    snapshot = Snapshot(taken_at="", host="h", drives=tuple(filled), libraries=tuple(libraries))
-    return split(snapshot, {library.id for library in libraries}), wishes
+    return split(home(filled, libraries), {library.id for library in libraries}), wishes
 
 
 class Judged:

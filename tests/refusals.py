@@ -40,8 +40,8 @@ def target_of(world: World, drive: str = "heron") -> Path:
     return Path(world.path(drive, "Games", "Ferry"))
 
 
-def shift(workspace: Workspace, source: Path, on_trial: bool = False, drive: str = "heron") -> None:
-    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(source), drive)])), on_trial)
+def shift(workspace: Workspace, source: str | Path, drive: str | Path = "heron", on_trial: bool = False) -> None:
+    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(source), str(drive))])), on_trial)
 
 
 def hook(workspace: Workspace, act: Callable[[str, str], None] | None = None) -> Recorder:

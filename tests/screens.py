@@ -3,11 +3,25 @@
 from __future__ import annotations
 
 import io
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
 
 from rich.console import Console
+from textual.pilot import Pilot
 from textual.widgets import OptionList, Static
 
+from conftest import World
 from nuvik.tui.app import NuvikApp
+from nuvik.tui.widgets.drive_board import DriveBoard
+
+
+@asynccontextmanager
+async def running(home: World, size: tuple[int, int] = (159, 47)) -> AsyncIterator[tuple[NuvikApp, Pilot]]:
+    """The program at work in a home, once it is at rest."""
+    app = NuvikApp(home.open)
+    async with app.run_test(size=size, notifications=True) as pilot:
+        await settle(app, pilot)
+        yield app, pilot
 
 
 async def settle(app: NuvikApp, pilot) -> None:
@@ -16,6 +30,18 @@ async def settle(app: NuvikApp, pilot) -> None:
         await pilot.pause()
         await app.workers.wait_for_complete()
     await pilot.pause()
+
+
+async def press(pilot: Pilot, *keys: str) -> None:
+    """Press keys, and wait for all that comes of them."""
+    await pilot.press(*keys)
+    await settle(pilot.app, pilot)
+
+
+async def go_to(pilot: Pilot, drive: str) -> None:
+    """Go down the board to a drive, by keys."""
+    while pilot.app.screen.query_one(DriveBoard).drive.id != drive:
+        await pilot.press("down")
 
 
 def words(app: NuvikApp, selector: str) -> str:

@@ -17,11 +17,10 @@ from conftest import MB, World, fill, put
 from nuvik.core.hosts.files import Files
 from nuvik.core.hosts.world import WorldHost
 from nuvik.core.openings import record
-from nuvik.tui.app import NuvikApp
 from nuvik.tui.prompt_escape import answer_escape_soon
 from nuvik.tui.screens.stage import StageScreen
 from nuvik.tui.whole_figures import keep_figures_whole
-from screens import settle
+from screens import press, running, settle
 
 NOISE = ["up", "down", "left", "right", "tab", "shift+tab", "enter", "space", "escape", "home", "end", "pagedown"]
 NOISE += [*"123456", *"abcdefghijklmnoprstuvwxyz", *"ABEGKMUS", "question_mark", "slash", "ctrl+s", "backspace", "y"]
@@ -31,9 +30,7 @@ NEVER = {"q", "ctrl+q", "ctrl+c", "ctrl+p", "ctrl+z"}
 async def press_at_random(world: World, seed: int, count: int, size: tuple[int, int]) -> None:
     """Raises what the screens raise; checks after each stretch that Esc leads to a stage with something in focus."""
     chance = random.Random(seed)
-    app = NuvikApp(world.open)
-    async with app.run_test(size=size, notifications=True) as pilot:
-        await settle(app, pilot)
+    async with running(world, size) as (app, pilot):
         pressed = []
         for number in range(count):
             offered = [key for key in app.screen.active_bindings if key not in NEVER]
@@ -92,13 +89,10 @@ def asked(monkeypatch) -> list[str]:
 
 async def test_joining_libraries_asks_the_drives_beside_the_screens(world, asked):
     house = furnished(world)
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(house) as (app, pilot):
         app.desk.marked = {library.id for library in app.desk.snapshot.libraries if "Games" in library.path}
         asked.clear()
-        await pilot.press("M")
-        await settle(app, pilot)
+        await press(pilot, "M")
         assert not asked and any(library.path.endswith("Games") for library in app.desk.snapshot.libraries)
 
 

@@ -76,8 +76,7 @@ def test_candidates_are_put_together_and_held_back_by_their_slowest_part(world, 
     put(world.path("heron", "Games", "Ferry", "big.pack"), 300 * MB)
     world.cards = [{"path": "heron/Games/Ferry", "opens_per_week": 5, "kind": "game"}]
     world.write()
-    workspace = world.open()
-    workspace.survey.take()
+    workspace = world.surveyed()
     verdicts = {verdict.candidate.label: verdict for verdict in workspace.drives.verdicts(str(file))}
     assert set(verdicts) == {"Bare in Case", "Heron in a better case"}, "there is no slot for the bare drive"
     built = verdicts["Bare in Case"]

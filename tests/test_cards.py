@@ -178,12 +178,11 @@ def test_cards_by_commands(world, capsys):
         "the part Add-ons (game)",
     ):
         assert words in printed
-    assert run(["card", str(game), "--no-pin", "--json", *at]) == 0
-    card = json.loads(capsys.readouterr().out)
+    card = json.loads(world.prints("card", str(game), "--no-pin", "--json"))
     assert (card["format"], card["pinned"], card["opens_per_week"]) == ("nuvik-card/1", False, 2.5)
-    assert run(["card", str(game), "--took", "42", *at]) == 3, "before a survey knows it"
-    assert run(["survey", *at]) == 0 and run(["card", str(game), "--took", "42", *at]) == 0
-    assert run(["card", str(game), "--took", "0", *at]) == 2
+    assert world.run("card", str(game), "--took", "42") == 3, "before a survey knows it"
+    assert world.run("survey") == 0 and world.run("card", str(game), "--took", "42") == 0
+    assert world.run("card", str(game), "--took", "0") == 2
     workspace = world.open()
     (library,) = workspace.survey.take().libraries
     drive = workspace.drives.find(library.drive)
@@ -192,15 +191,14 @@ def test_cards_by_commands(world, capsys):
     assert again.opening_factor == pytest.approx(2 * library.opening_factor, rel=1e-3)
     capsys.readouterr()
     file = str(world.folder / "all cards.toml")
-    assert run(["cards", "export", file, *at]) == 0
+    assert world.run("cards", "export", file) == 0
     other = ["--state", str(world.folder / "other state")]
     assert run(["survey", "--json", *at, *other]) == 0
     assert json.loads(capsys.readouterr().out.partition("\n")[2])["libraries"][0]["name"] == "Kite"
     assert run(["cards", "import", file, *at, *other]) == 0
     assert run(["survey", *at, *other]) == 0
     assert "Kite makers" in capsys.readouterr().out
-    assert run(["card", str(game), "--forget", *at]) == 0
-    assert "you have set nothing for it" in capsys.readouterr().out
+    assert "you have set nothing for it" in world.prints("card", str(game), "--forget")
     command = ["card", str(game)]
     for words, code in (
         (["card", "/nowhere"], 2),
@@ -214,21 +212,20 @@ def test_cards_by_commands(world, capsys):
         (["cards", "import", "/nowhere.toml"], 2),
         (["cards", "export", "/nowhere/cards.toml"], 2),
     ):
-        assert run([*words, *at]) == code
+        assert world.run(*words) == code
         assert "Traceback" not in capsys.readouterr().err
-    assert run([*command, "--name", "Gone soon", *at]) == 0
+    assert world.run(*command, "--name", "Gone soon") == 0
     os.rename(game, f"{game} elsewhere")
-    capsys.readouterr()
-    assert run([*command, *at]) == 0 and "is called Gone soon" in capsys.readouterr().out
-    assert run([*command, "--forget", *at]) == 0 and run([*command, *at]) == 2, "forgotten, and nothing there"
+    assert "is called Gone soon" in world.prints(*command)
+    assert world.run(*command, "--forget") == 0 and world.run(*command) == 2, "forgotten, and nothing there"
 
 
 def test_a_library_timed_on_two_drives_keeps_both_timings(world):
-    game, at = fill(world.path("heron", "Games", "Kite")), ["--world", str(world.folder)]
+    game = fill(world.path("heron", "Games", "Kite"))
     put(game / "big.pack", 90 * MB)
-    assert run(["survey", *at]) == 0 and run(["card", str(game), "--took", "42", *at]) == 0
+    assert world.run("survey") == 0 and world.run("card", str(game), "--took", "42") == 0
     workspace = world.open()
-    assert run(["shift", str(game), "kestrel", "--yes", *at]) == 0 and run(["card", str(game), "--took", "9", *at]) == 0
+    assert world.run("shift", str(game), "kestrel", "--yes") == 0 and world.run("card", str(game), "--took", "9") == 0
     (library,) = workspace.survey.latest().libraries
     assert library.drive == "kestrel" and library.computing_s is not None
     assert opening_s(library, workspace.drives.find("heron")) == pytest.approx(42, rel=1e-2)

@@ -16,16 +16,14 @@ import pytest
 from conftest import MB, a_drive, fill, picture, put
 from nuvik.__main__ import run
 from nuvik.core.carrying.lock import carrying_lock
-from nuvik.core.carrying.run import carry_plan
 from nuvik.core.hosts import eject, health, timers, windows_eject
 from nuvik.core.model.errors import Refused, StopRequested
 from nuvik.core.model.progress import Stop
-from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import open_workspace
 from nuvik.core.survey.drives.drive_changes import formatted
 from nuvik.core.views.status_sentences import matters
-from nuvik.tui.app import NuvikApp
-from screens import settle, words
+from refusals import shift
+from screens import press, running, words
 from test_documents import shipped, strict
 
 MAPS = "import mmap, sys\nwith open(sys.argv[1]) as f: m = mmap.mmap(f.fileno(), 0, prot=1)\nprint(flush=True)\ninput()"
@@ -87,41 +85,33 @@ def test_what_must_not_be_ejected_is_refused(world, real_drives, tmp_path):
     subprocess.run(["umount", str(inner)], check=True)
 
 
-def test_a_drive_of_a_world_goes_and_comes_back(world, capsys):
+def test_a_drive_of_a_world_goes_and_comes_back(world):
     game = fill(world.path("kestrel", "Games", "Ferrymoss"))
     fill(world.path("wren", "Films", "Old Ferry"))
     put(world.path("wren", "Films", "Old Ferry", "a.mkv"), 90 * MB)
-    at = ["--world", str(world.folder)]
-    workspace = world.open()
-    workspace.survey.take()
-    assert run(["away", *at]) == 0 and "No drive is away" in capsys.readouterr().out
-    assert run(["away", "wren", "--json", *at]) == 0
-    document = json.loads(capsys.readouterr().out)
+    world.surveyed()
+    assert "No drive is away" in world.prints("away")
+    document = json.loads(world.prints("away", "wren", "--json"))
     jsonschema.validate(document, strict(shipped("nuvik-away/1")))
     assert document["drives"][0]["closed"] == [world.path("wren", "Films")]
-    assert run(["eject", "wren", "--json", *at]) == 0
-    jsonschema.validate(json.loads(capsys.readouterr().out), strict(shipped("nuvik-eject/1")))
-    assert run(["away", *at]) == 0
-    assert "Wren is away: 1 library does not open; 1 library still opens" in capsys.readouterr().out
-    assert run(["eject", "wren", "--attach", *at]) == 0 and world.open().drives.find("wren").attached
+    jsonschema.validate(json.loads(world.prints("eject", "wren", "--json")), strict(shipped("nuvik-eject/1")))
+    assert "Wren is away: 1 library does not open; 1 library still opens" in world.prints("away")
+    assert world.run("eject", "wren", "--attach") == 0 and world.open().drives.find("wren").attached
     assert game.is_dir()
 
 
 def test_status_asks_only_where_a_decision_is_needed(world, capsys):
-    at = ["--world", str(world.folder)]
     game = fill(world.path("kestrel", "Games", "Ferrymoss"))
-    workspace = world.open()
-    workspace.survey.take()
-    assert run(["status", "-q", *at]) == 0 and capsys.readouterr().out == ""
-    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(game), "heron")])), on_trial=True)
-    assert run(["status", *at]) == 0 and "1 original on trial" in capsys.readouterr().err
+    workspace = world.surveyed()
+    assert world.run("status", "-q") == 0 and capsys.readouterr().out == ""
+    shift(workspace, game, "heron", on_trial=True)
+    assert world.run("status") == 0 and "1 original on trial" in capsys.readouterr().err
     journal = workspace.carry.work().journal
     journal.keep(replace(journal.move(1), ended_at="2020-01-01T00:00:00Z"))
     os.unlink(game)
     world.data["drive"][0].update(headroom_bytes=world.data["drive"][0]["usable_bytes"])
     world.write()
-    assert run(["status", "--json", *at]) == 5
-    document = json.loads(capsys.readouterr().out)
+    document = json.loads(world.prints("status", "--json", code=5))
     jsonschema.validate(document, strict(shipped("nuvik-status/1")))
     kinds = {matter["kind"]: matter["asks"] for matter in document["matters"]}
     assert kinds["short"] and kinds["on-trial"] and kinds["leftover"]
@@ -140,21 +130,15 @@ def test_status_asks_only_where_a_decision_is_needed(world, capsys):
 
 async def test_a_drive_is_ejected_and_attached_by_keys(world):
     fill(world.path("wren", "Films", "Old Ferry"))
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(140, 45)) as pilot:
-        await settle(app, pilot)
+    async with running(world, (140, 45)) as (app, pilot):
         app.screen.query_one("DriveBoard").point_at("wren")
-        await pilot.press("i", "x")
-        await settle(app, pilot)
-        await pilot.press("y")
-        await settle(app, pilot)
+        await press(pilot, "i", "x")
+        await press(pilot, "y")
         assert not app.desk.snapshot.drive("wren").attached
         app.screen.query_one("DriveBoard").point_at("wren")
-        await pilot.press("i", "x")
-        await settle(app, pilot)
+        await press(pilot, "i", "x")
         assert app.desk.snapshot.drive("wren").attached
-        await pilot.press("h")
-        await settle(app, pilot)
+        await press(pilot, "h")
         assert "How things stand" in words(app, "#lines")
 
 
@@ -208,7 +192,7 @@ def test_what_systems_say_of_disks_and_volumes_is_read(tmp_path):
         windows_eject.volume_name(r"\\server\share")
 
 
-def test_a_drive_that_grew_or_was_formatted_is_explained(real_drives, tmp_path, capsys):
+def test_a_drive_that_grew_or_was_formatted_is_explained(real_drives, tmp_path):
     stick, state = real_drives.up("stick", "64M", "ext4"), ["--state", str(tmp_path / "state")]
     put(stick / "Films" / "a.mkv", 25 * MB).write_bytes(os.urandom(25 * MB))
     loop, _ = real_drives.loops["stick"]

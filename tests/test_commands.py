@@ -84,7 +84,7 @@ def test_the_table_of_exit_codes_is_true(house, tmp_path, capsys, monkeypatch):
     Path("broken.json").write_text("{")
     put("taken/file")
     at = ["--world", str(house.folder)]
-    assert run(["survey", *at]) == 0
+    assert house.run("survey") == 0
     rows = calls_in_the_docs()
     assert len(rows) > 30
     for text, code, says in rows:
@@ -136,7 +136,7 @@ def test_unreadable_things_are_findings(house, monkeypatch, capsys):
         return whole(handle, *rest)
 
     monkeypatch.setattr(walk_slice, "scan_folder", look)
-    assert run(["survey", "--world", str(house.folder)]) == 5
+    assert house.run("survey") == 5
     printed = capsys.readouterr()
     assert f"{closed} could not be read (permission denied)" in printed.err
     assert "Lantern [b]" in printed.out
@@ -197,41 +197,37 @@ def test_empty_folders_json_errors_and_taking_everything_back(world, capsys):
     at = ["--world", str(world.folder)]
     for words in (["drives", "--world", ""], ["--world", " ", "drives"], ["drives", *at, "--state", ""]):
         assert run(words) == 2 and "is empty" in capsys.readouterr().err
-    assert run(["landing", "emu", "--json", *at]) == 2
-    error = json.loads(capsys.readouterr().out)
+    error = json.loads(world.prints("landing", "emu", "--json", code=2))
     assert (error["format"], error["exit_code"]) == ("nuvik-error/1", 2) and "not one of" in error["what"]
     games = [fill(world.path("kestrel", "Games", name), seed=n) for n, name in enumerate(("Kite", "Moor"))]
     whole = [picture(game) for game in games]
     for game in games:
-        assert run(["shift", str(game), "heron", "--yes", *at]) == 0
+        assert world.run("shift", str(game), "heron", "--yes") == 0
     capsys.readouterr()
-    assert run(["undo", "all", *at]) == 0 and "Kite" in (printed := capsys.readouterr().out) and "Moor" in printed
-    assert run(["undo", "all", "--yes", *at]) == 0
+    assert world.run("undo", "all") == 0 and "Kite" in (printed := capsys.readouterr().out) and "Moor" in printed
+    assert world.run("undo", "all", "--yes") == 0
     assert [picture(game) for game in games] == whole and not any(os.path.islink(game) for game in games)
-    assert run(["undo", "all", "--yes", *at]) == 3
+    assert world.run("undo", "all", "--yes") == 3
 
 
 def test_the_configuration_holds_until_a_call_says_otherwise(world, tmp_path, monkeypatch, capsys):
-    file, at = tmp_path / "config" / "nuvik.toml", ["--world", str(world.folder)]
+    file = tmp_path / "config" / "nuvik.toml"
     monkeypatch.setenv("NUVIK_CONFIG", str(file))
-    assert run(["config", *at]) == 0 and "not set" in capsys.readouterr().out
+    assert "not set" in world.prints("config")
     for words, code in ((["units", "miles"], 2), (["colour", "red"], 2), (["--forget"], 2), (["state", "here"], 2)):
-        assert run(["config", *words, *at]) == code
-    assert run(["config", "units", "binary", *at]) == 0 and run(["config", "theme", "day", *at]) == 0
+        assert world.run("config", *words) == code
+    assert world.run("config", "units", "binary") == 0 and world.run("config", "theme", "day") == 0
     file.write_text("# mine\n" + file.read_text())
-    capsys.readouterr()
-    assert run(["drives", *at]) == 0 and "MiB" in capsys.readouterr().out
-    assert run(["drives", "--units", "decimal", *at]) == 0 and "MiB" not in capsys.readouterr().out
-    assert run(["--units", "decimal", "drives", *at]) == 0 and "MiB" not in capsys.readouterr().out
+    assert "MiB" in world.prints("drives")
+    assert "MiB" not in world.prints("drives", "--units", "decimal")
+    assert "MiB" not in world.prints("--units", "decimal", "drives")
     assert NuvikApp(world.open, read_config().theme).theme == "nuvik-day"
-    assert run(["config", "units", "--forget", *at]) == 0 and "# mine" in file.read_text() and read_config().units == ""
-    assert run(["config", "state", str(tmp_path / "mine"), *at]) == 0
-    assert run(["drives", *at]) == 0 and not (tmp_path / "mine").exists(), "a world has a place of its own"
+    assert world.run("config", "units", "--forget") == 0 and "# mine" in file.read_text() and read_config().units == ""
+    assert world.run("config", "state", str(tmp_path / "mine")) == 0
+    assert world.run("drives") == 0 and not (tmp_path / "mine").exists(), "a world has a place of its own"
     capsys.readouterr()
-    assert run(["config", "--json", *at]) == 0 and json.loads(capsys.readouterr().out)["state"] == str(
-        tmp_path / "mine"
-    )
+    assert world.run("config", "--json") == 0 and json.loads(capsys.readouterr().out)["state"] == str(tmp_path / "mine")
     for wrong in ("units = 7", "]["):
         file.write_text(wrong)
-        assert run(["drives", *at]) == 3 and str(file) in capsys.readouterr().err
+        assert world.run("drives") == 3 and str(file) in capsys.readouterr().err
     assert run(["drives", "--units", "decimal"]) == 3

@@ -18,7 +18,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import World, a_drive, fill, picture, put
+from conftest import World, a_drive, a_world, fill, picture, put
 from nuvik.core.carrying import copying
 from nuvik.core.carrying.aside_folders import incoming
 from nuvik.core.carrying.batches import batches
@@ -198,11 +198,7 @@ def _note(path: str | Path) -> None:
 
 def _world(folder: Path) -> World:
     """A small library of every kind of entry on one of two drives."""
-    world = World(folder / "world", {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
-    world.folder.mkdir()
-    world.drive("kestrel", system=True)
-    world.drive("heron")
-    world.write()
+    world = a_world(folder, kestrel={"system": True}, heron={})
     source = fill(world.path("kestrel", "Games", "Ferry"), files=6)
     os.link(source / "file-0000.bin", source / "data" / "twin.bin")
     (source / "way").symlink_to("file-0001.bin")

@@ -69,7 +69,7 @@ def test_every_command_prints_the_document_that_its_schema_describes(world, tmp_
 
     def nuvik(*words: str, code: int = 0) -> dict:
         called.add(words[0])
-        ended = run([*words, "--json", "--world", str(world.folder)])
+        ended = world.run(*words, "--json")
         output = capsys.readouterr()
         assert ended == code, (words, output.err)
         lines = output.out.splitlines()

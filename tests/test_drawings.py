@@ -13,7 +13,6 @@ import pytest
 
 from conftest import a_drive
 from households import home, library
-from nuvik.__main__ import run
 from nuvik.core.model.clock import moment_text
 from nuvik.core.model.errors import BadInput
 from nuvik.core.model.free_history import FreeHistory, History
@@ -247,12 +246,11 @@ def test_pieces_and_squares_fill_their_room(seed):
 
 
 def test_a_drawing_is_written_where_it_is_asked_for(world, tmp_path, capsys):
-    at = ["--world", str(world.folder)]
     world.open().survey.take()
     path = tmp_path / "new" / "folder" / "d.pdf"
-    assert run(["draw", "drives", "-o", str(path), *at]) == 0 and path.read_bytes().startswith(b"%PDF")
+    assert world.run("draw", "drives", "-o", str(path)) == 0 and path.read_bytes().startswith(b"%PDF")
     with pytest.raises(BadInput, match=r"\.svg or \.pdf"):
         save([Page(10, 10)], str(tmp_path / "d.png"))
     (tmp_path / "file").touch()
-    assert run(["draw", "drives", "-o", str(tmp_path / "file" / "x" / "d.svg"), *at]) == 3
+    assert world.run("draw", "drives", "-o", str(tmp_path / "file" / "x" / "d.svg")) == 3
     assert "cannot be made" in capsys.readouterr().err

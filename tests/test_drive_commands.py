@@ -8,12 +8,12 @@ import os
 import re
 import sqlite3
 import xml.etree.ElementTree as ET
+from contextlib import closing
 from pathlib import Path
 
 import pytest
 
 from conftest import GB, MB, World, fill
-from nuvik.__main__ import run
 from nuvik.core.hosts import linux_sysfs
 from nuvik.core.hosts.linux import LinuxSystem
 from nuvik.core.hosts.linux_sysfs import read_sys_disk
@@ -48,7 +48,7 @@ def house(world: World) -> World:
 def nuvik(house: World, capsys, *words: str, code: int = 0) -> tuple[str, str]:
     """What a command said, and what it said aside."""
     capsys.readouterr()
-    assert run([*words, "--world", str(house.folder)]) == code
+    assert house.run(*words) == code
     printed = capsys.readouterr()
     assert "Traceback" not in printed.err and "\x1b" not in printed.out
     return printed.out, printed.err
@@ -152,8 +152,7 @@ def test_a_world_that_is_changed_while_nuvik_runs_is_seen(house):
     workspace = house.open()
     assert workspace.drives.find("wren").attached
     workspace.computer.host.files.facts(house.path("wren"))
-    house.data["drive"][2]["attached"] = False
-    house.write()
+    house.attach("wren", False)
     assert not workspace.drives.find("wren").attached
     with pytest.raises(FileNotFoundError):
         workspace.computer.host.files.facts(house.path("wren"))
@@ -161,8 +160,7 @@ def test_a_world_that_is_changed_while_nuvik_runs_is_seen(house):
     Path(house.path("world.toml")).write_text("format = 3")
     with pytest.raises(Refused, match="format"):
         workspace.drives.all()
-    house.data["drive"][2]["attached"] = True
-    house.write()
+    house.attach("wren")
     assert workspace.drives.find("wren").attached
 
 
@@ -177,6 +175,19 @@ def test_traffic_is_counted_while_something_is_measured(house):
     assert after["wren"].written_bytes - before["wren"].written_bytes == result.written_bytes
     assert after["wren"].read_bytes - before["wren"].read_bytes >= result.written_bytes
     assert after["kestrel"] == before["kestrel"]
+
+
+def test_what_earlier_versions_kept_of_parts_is_read_as_before(house):
+    state = house.path("old state")
+    os.mkdir(state)
+    with closing(sqlite3.connect(os.path.join(state, "nuvik.db"))) as connection:
+        connection.executescript("".join(MIGRATIONS[:17]) + "PRAGMA user_version = 17;")
+        part = {"name": "Build", "kind": "cache", "path": "build", "can_be_made_anew": True}
+        card = (json.dumps({"path": ".", "parts": [part]}), "2026-01-01T00:00:00Z")
+        connection.execute("INSERT INTO cards VALUES ('heron', 'Mosaic', ?, ?)", card)
+        connection.commit()
+    survey = open_workspace(str(house.folder), state, waits=False).survey
+    assert survey.card(house.path("heron", "Mosaic")).parts[0].rebuildable
 
 
 def test_a_database_of_the_first_version_is_brought_up_to_date(house):
@@ -265,11 +276,11 @@ def test_this_computer_tells_even_without_its_tools(monkeypatch):
 
 
 def test_drives_are_written_as_csv_and_json(world, tmp_path, capsys):
-    at, table = ["--world", str(world.folder)], tmp_path / "drives.csv"
+    table = tmp_path / "drives.csv"
     assert (
-        run(["drives", "--save", str(table), *at]) == 0 and run(["drives", "--save", str(tmp_path / "d.txt"), *at]) == 2
+        world.run("drives", "--save", str(table)) == 0 and world.run("drives", "--save", str(tmp_path / "d.txt")) == 2
     )
     rows = list(csv.DictReader(table.open()))
     assert {row["id"] for row in rows} == {"kestrel", "heron", "wren"} and float(rows[0]["felt_load_s"]) > 0
-    assert run(["drives", "--save", str(tmp_path / "d.json"), *at]) == 0
+    assert world.run("drives", "--save", str(tmp_path / "d.json")) == 0
     assert json.loads((tmp_path / "d.json").read_text())["format"] == "nuvik-drives/1"

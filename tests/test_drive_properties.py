@@ -19,7 +19,8 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 from rich.cells import cell_len
 
 import samples
-from conftest import GB, MB, World, a_drive
+from conftest import GB, MB, a_drive, a_world
+from households import step
 from nuvik.core.hosts.linux import parse_linux
 from nuvik.core.hosts.linux_sysfs import SysDisk
 from nuvik.core.hosts.local import LocalHost
@@ -30,7 +31,7 @@ from nuvik.core.model import filesystems, media, units
 from nuvik.core.model.drive import Drive, Tier, felt_load_s, tier_of
 from nuvik.core.model.filesystems import SYSTEMS
 from nuvik.core.model.links import LINKS
-from nuvik.core.model.plan import Plan, Step
+from nuvik.core.model.plan import Plan
 from nuvik.core.model.purchase import Candidate
 from nuvik.core.model.survey_document import DriveDocument
 from nuvik.core.planning.buying.filesystem_advice import Needs, weigh
@@ -307,25 +308,15 @@ def test_volumes_of_one_container_have_one_free_space(moves, on_trial):
         a_drive(id=name, label=name, pool="box" if name != "c" else "", disk=name, headroom_bytes=0) for name in "abc"
     )
     steps = tuple(
-        Step(
-            n=number,
-            library=f"l{number}",
-            kind="game",
-            path=f"/{number}",
-            bytes=size,
-            files=1,
-            from_drive="abc"[source],
-            to_drive="abc"[other],
-            target_path=f"/t{number}",
-        )
+        step(number, "abc"[source], "abc"[other], f"l{number}", size)
         for number, (source, other, size) in enumerate(moves, start=1)
         if source != other
     )
     plan = Plan(made_at="", host="", snapshot_taken_at="", steps=steps)
     timeline = simulate(Scene(plan, three, on_trial=on_trial))
-    for step in timeline.steps:
-        assert step.free_after_bytes["a"] == step.free_after_bytes["b"]
-        assert all(step.lowest_free_bytes[drive] <= step.free_after_bytes[drive] + step.bytes for drive in "abc")
+    for each in timeline.steps:
+        assert each.free_after_bytes["a"] == each.free_after_bytes["b"]
+        assert all(each.lowest_free_bytes[drive] <= each.free_after_bytes[drive] + each.bytes for drive in "abc")
     if not on_trial:
         before, after = timeline.free_before_bytes, timeline.free_after_bytes
         assert before["a"] + before["c"] == after["a"] + after["c"], "what leaves one place arrives in the other"
@@ -344,18 +335,9 @@ def test_volumes_of_one_container_have_one_free_space(moves, on_trial):
 )
 def test_whatever_is_declared_is_measured_within_the_budget(read, write, small, quick, room):
     with tempfile.TemporaryDirectory() as place:
-        world = World(Path(place), {"format": "nuvik-world/1", "name": "Any", "time_scale": 0})
-        world.drive(
-            "any",
-            capacity_bytes=room * GB,
-            usable_bytes=room * GB,
-            headroom_bytes=0,
-            read_bytes_per_s=read,
-            write_bytes_per_s=write,
-            small_reads_per_s=small,
-        )
-        world.write()
-        workspace = world.open()
+        room_facts = {"capacity_bytes": room * GB, "usable_bytes": room * GB, "headroom_bytes": 0}
+        speed_facts = {"read_bytes_per_s": read, "write_bytes_per_s": write, "small_reads_per_s": small}
+        workspace = a_world(Path(place), any={**room_facts, **speed_facts}).open()
         budget = budget_for(workspace.drives.find("any"), quick)
         gauged = workspace.drives.gauge([budget])[0].result
         assert gauged.read.bytes_per_s == pytest.approx(read, rel=0.01)

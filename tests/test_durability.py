@@ -117,8 +117,7 @@ def test_a_link_that_is_made_again_is_durable(world, ferry):
 def test_every_change_of_a_name_is_durable_before_the_next_state_of_an_emptied_folder(world, monkeypatch):
     path = fill(world.path("kestrel", "Vane cache"), files=4)
     (path / "CACHEDIR.TAG").write_text("Signature: 8a477f597d28d172789f06886806bc55\n")
-    workspace = world.open()
-    workspace.survey.take()
+    workspace = world.surveyed()
     recorder, plain = hook(workspace), EmptiedFolders.keep
 
     def kept(folders: EmptiedFolders, emptied: Emptied) -> Emptied:

@@ -1,4 +1,4 @@
-"""Emptying what programs make anew: set aside, put back, let go, whatever stops it."""
+"""Emptying what programs can rebuild: set aside, put back, let go, whatever stops it."""
 
 from __future__ import annotations
 
@@ -10,16 +10,14 @@ from functools import partial
 import pytest
 from textual.widgets import Static
 
-from conftest import MB, World, fill, picture, put
-from nuvik.__main__ import run
+from conftest import MB, World, a_world, fill, picture, put
 from nuvik.core.hosts.world import WorldHost
 from nuvik.core.model.emptied import EmptiedState
 from nuvik.core.model.errors import NuvikError, Refused, Stopped
 from nuvik.core.stages.workspace import Workspace, open_workspace
-from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.library_page import LibraryPage
-from screens import settle, words_of
+from screens import press, running, words_of
 from test_promise import Dead, die_after
 
 TAG = "Signature: 8a477f597d28d172789f06886806bc55\n"
@@ -46,12 +44,12 @@ def our_folders(path: str) -> list[str]:
 
 
 def test_a_cache_is_set_aside_put_back_and_let_go(world, capsys, monkeypatch):
-    path, at = cache_at(world), ["--world", str(world.folder)]
+    path = cache_at(world)
     whole = picture(path)
-    assert run(["survey", *at]) == 0
+    assert world.run("survey") == 0
     capsys.readouterr()
-    assert run(["empty", *at]) == 0 and "Vane cache" in (printed := capsys.readouterr().out) and "Kite" not in printed
-    assert run(["empty", "Vane cache", *at]) == 0 and picture(path) == whole, "only told"
+    assert world.run("empty") == 0 and "Vane cache" in (printed := capsys.readouterr().out) and "Kite" not in printed
+    assert world.run("empty", "Vane cache") == 0 and picture(path) == whole, "only told"
     for words, code in (
         ([world.path("kestrel", "Games", "Kite"), "--yes"], 3),
         (["nothing"], 2),
@@ -60,24 +58,24 @@ def test_a_cache_is_set_aside_put_back_and_let_go(world, capsys, monkeypatch):
         ([path, "--release", "1"], 2),
         (["--even-if-filled"], 2),
     ):
-        assert run(["empty", *words, *at]) == code
+        assert world.run("empty", *words) == code
     with monkeypatch.context() as using:
         using.setattr(WorldHost, "used_by", lambda host, place: ("vane (process 7)",))
-        assert run(["empty", path, "--yes", *at]) == 3 and picture(path) == whole
+        assert world.run("empty", path, "--yes") == 3 and picture(path) == whole
     for asked in ("why_protected", "why_not_yours"):
         with monkeypatch.context() as forbidding:
             forbidding.setattr(WorldHost, asked, lambda host, place: "it is not yours")
-            assert run(["empty", path, "--yes", *at]) == 3 and picture(path) == whole
-    assert run(["empty", path, "--yes", *at]) == 0
+            assert world.run("empty", path, "--yes") == 3 and picture(path) == whole
+    assert world.run("empty", path, "--yes") == 0
     assert os.listdir(path) == ["CACHEDIR.TAG"] and os.stat(path).st_mode & 0o777 == 0o750
-    assert run(["mend", *at]) == 0 and "before it was emptied" in capsys.readouterr().out
+    assert "before it was emptied" in world.prints("mend")
     with monkeypatch.context() as using:
         using.setattr(WorldHost, "used_by", lambda host, place: ("vane (process 7)",))
-        assert run(["empty", "--put-back", "1", *at]) == 3 == run(["empty", "--release", "1", *at])
+        assert world.run("empty", "--put-back", "1") == 3 == world.run("empty", "--release", "1")
     put(os.path.join(path, "tiles.bin"), 2 * MB)
-    assert run(["empty", "--put-back", "1", *at]) == 3 and os.path.exists(os.path.join(path, "tiles.bin"))
-    assert run(["empty", "--put-back", "1", "--even-if-filled", *at]) == 0 and picture(path) == whole
-    assert not our_folders(path) and run(["empty", "--put-back", "1", *at]) == 3
+    assert world.run("empty", "--put-back", "1") == 3 and os.path.exists(os.path.join(path, "tiles.bin"))
+    assert world.run("empty", "--put-back", "1", "--even-if-filled") == 0 and picture(path) == whole
+    assert not our_folders(path) and world.run("empty", "--put-back", "1") == 3
     begin(world.open(), path)
     (kept,) = world.open().emptying.kept()
     os.rename(path, f"{path} gone")
@@ -85,9 +83,7 @@ def test_a_cache_is_set_aside_put_back_and_let_go(world, capsys, monkeypatch):
         world.open().emptying.release(kept.id)
     os.rename(f"{path} gone", path)
     free = world.open().drives.find("kestrel").free_bytes
-    capsys.readouterr()
-    assert run(["empty", "--release", "all", "--json", *at]) == 0
-    assert json.loads(capsys.readouterr().out)["done"][0]["state"] == "gone"
+    assert json.loads(world.prints("empty", "--release", "all", "--json"))["done"][0]["state"] == "gone"
     assert world.open().drives.find("kestrel").free_bytes - free >= 40 * MB and not our_folders(path)
 
 
@@ -96,14 +92,10 @@ def test_whatever_stops_it_nothing_is_lost_and_it_goes_on(tmp_path, act):
     life, died = 0, True
     while died:
         life += 1
-        world = World(tmp_path / str(life), {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
-        world.folder.mkdir()
-        world.drive("kestrel")
-        world.write()
+        world = a_world(tmp_path / str(life), kestrel={})
         path = cache_at(world)
         whole = picture(path)
-        workspace = world.open()
-        workspace.survey.take()
+        workspace = world.surveyed()
         if act != "set aside":
             begin(workspace, path)
         stage = workspace.emptying
@@ -158,8 +150,7 @@ def test_a_program_that_makes_it_anew_after_a_stop_and_a_full_drive_are_no_troub
     put(world.path("kestrel", "full.bin"), drive.free_bytes)
     begin(again, path)
     assert os.listdir(path) == ["CACHEDIR.TAG"] or not os.listdir(path)
-    world.data["drive"][0]["attached"] = False
-    world.write()
+    world.attach("kestrel", False)
     with pytest.raises(Stopped, match="away"):
         world.open().emptying.release(2)
 
@@ -167,21 +158,16 @@ def test_a_program_that_makes_it_anew_after_a_stop_and_a_full_drive_are_no_troub
 async def test_a_cache_is_emptied_from_its_page_and_put_back_in_logbook(world):
     path = cache_at(world)
     whole = picture(path)
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(app, pilot)
+    async with running(world) as (app, pilot):
         await pilot.press("tab", "enter")
         assert isinstance(app.screen, LibraryPage)
         await pilot.press("x")
         assert isinstance(app.screen, Confirm) and "can return" in words_of(app.screen.query_one("#question", Static))
-        await pilot.press("y")
-        await settle(app, pilot)
+        await press(pilot, "y")
         assert os.listdir(path) == ["CACHEDIR.TAG"]
-        await pilot.press("6", "E")
-        await settle(app, pilot)
+        await press(pilot, "6", "E")
         assert "set aside today" in words_of(app.screen.query_one("#lines", Static))
-        await pilot.press("b", "a")
-        await settle(app, pilot)
+        await press(pilot, "b", "a")
         assert picture(path) == whole and "has its contents back" in words_of(app.screen.query_one("#lines", Static))
 
 

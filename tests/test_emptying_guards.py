@@ -34,8 +34,7 @@ def emptying_of(workspace: Workspace) -> Emptying:
 
 
 def set_aside(world: World, cache: Path) -> tuple[Emptying, Emptied]:
-    workspace = world.open()
-    workspace.survey.take()
+    workspace = world.surveyed()
     return emptying_of(workspace), workspace.emptying.set_aside(workspace.emptying.find(str(cache)))
 
 

@@ -15,16 +15,14 @@ from hypothesis import strategies as st
 
 from conftest import MB, fill, picture, put
 from households import library
-from nuvik.__main__ import run
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.errors import Refused
 from nuvik.core.planning.placement.demands import broken, demands_of
 from nuvik.core.survey.newer_where import newer_where
 from nuvik.core.views.away_sentences import without
 from nuvik.core.views.status_sentences import matters
-from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.library_page import LibraryPage
-from screens import settle, words
+from screens import press, running, settle, words
 from test_documents import shipped, strict
 
 
@@ -35,39 +33,34 @@ def kite(world) -> tuple[Path, Path]:
     put(whole / "takes" / "a.wav", 90 * MB)
     small = Path(shutil.copytree(whole / "data", world.path("kestrel", "Sounds", "Short Hums", "data"))).parent
     put(small.parent / "Alone" / "b.wav", 5 * MB)
-    at = ["--world", str(world.folder)]
     for path in (whole, small):
-        assert run(["card", str(path), *at]) == 0
-        assert run(["card", str(path), "--opens-per-week", "2", *at]) == 0
+        assert world.run("card", str(path)) == 0
+        assert world.run("card", str(path), "--opens-per-week", "2") == 0
     world.open().survey.take()
-    assert run(["card", str(whole), "--falls-back-to", str(small), *at]) == 0
+    assert world.run("card", str(whole), "--falls-back-to", str(small)) == 0
     return whole, small
 
 
-def test_a_fallback_is_named_where_its_library_is_away(world, kite, capsys):
-    at, (whole, small) = ["--world", str(world.folder)], kite
-    capsys.readouterr()
-    assert run(["away", "wren", *at]) == 0 and "; Short Hums opens in its place" in capsys.readouterr().out
-    assert run(["eject", "wren", *at]) == 0
+def test_a_fallback_is_named_where_its_library_is_away(world, kite):
+    (whole, small) = kite
+    assert "; Short Hums opens in its place" in world.prints("away", "wren")
+    assert world.run("eject", "wren") == 0
     (matter,) = [each for each in matters(world.open().watching.status()) if each.kind == "fallback"]
     assert matter.words == "Short Hums on Kestrel opens in place of Kite Hums."
-    assert run(["fallback", *at]) == 0 and "Not compared" in capsys.readouterr().out
-    assert run(["away", "--json", *at]) == 0
-    document = json.loads(capsys.readouterr().out)
+    assert "Not compared" in world.prints("fallback")
+    document = json.loads(world.prints("away", "--json"))
     jsonschema.validate(document, strict(shipped("nuvik-away/1")))
     assert document["drives"][0]["fallbacks"] == [{"library": str(whole), "falls_back_to": str(small)}]
 
 
 def test_what_is_newer_where_is_said_and_nothing_is_merged(world, kite, capsys):
-    at, (whole, small) = ["--world", str(world.folder)], kite
-    capsys.readouterr()
-    assert run(["fallback", "Kite Hums", *at]) == 0 and "In step: 9 files are the same" in capsys.readouterr().out
+    (whole, small) = kite
+    assert "In step: 9 files are the same" in world.prints("fallback", "Kite Hums")
     put(small / "data" / "new.wav", 4 * MB)
     os.utime(small / "data" / "file-0001.bin")
     os.utime(whole / "data" / "deep" / "file-0002.bin")
     before = picture(whole), picture(small)
-    assert run(["fallback", "--json", *at]) == 5
-    document = json.loads(capsys.readouterr().out)
+    document = json.loads(world.prints("fallback", "--json", code=5))
     jsonschema.validate(document, strict(shipped("nuvik-fallback/1")))
     (row,) = document["fallbacks"]
     names = [[file["path"] for file in row[field]] for field in ("only_in_fallback", "newer_in_fallback")]
@@ -79,10 +72,10 @@ def test_what_is_newer_where_is_said_and_nothing_is_merged(world, kite, capsys):
     assert "Short Hums, the fallback of Kite Hums, changed later" in " ".join(
         matter.words for matter in matters(world.open().watching.status())
     )
-    assert run(["fallback", "Alone", *at]) == 2 and "has no fallback" in capsys.readouterr().err
-    assert run(["card", str(whole), "--falls-back-to", str(whole), *at]) == 2
-    assert run(["card", str(whole), "--falls-back-to", "", *at]) == 0
-    assert run(["fallback", *at]) == 0 and "No library has a fallback" in capsys.readouterr().out
+    assert world.run("fallback", "Alone") == 2 and "has no fallback" in capsys.readouterr().err
+    assert world.run("card", str(whole), "--falls-back-to", str(whole)) == 2
+    assert world.run("card", str(whole), "--falls-back-to", "") == 0
+    assert "No library has a fallback" in world.prints("fallback")
 
 
 def test_a_fallback_is_never_placed_where_it_would_be_away_too(world, kite):
@@ -98,14 +91,11 @@ def test_a_fallback_is_never_placed_where_it_would_be_away_too(world, kite):
 async def test_the_page_of_a_library_compares_it_with_its_fallback(world, kite):
     whole, small = kite
     os.utime(small / "data" / "file-0001.bin")
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(world) as (app, pilot):
         desk = app.screen.desk
         app.push_screen(LibraryPage(desk.snapshot.at_path(str(whole)), desk))
         await settle(app, pilot)
-        await pilot.press("k")
-        await settle(app, pilot)
+        await press(pilot, "k")
         assert "1 file is newer in Short Hums" in words(app, "#newer")
 
 

@@ -181,8 +181,7 @@ def test_a_move_whose_drive_is_away_holds_up_no_other(world, ferry, away):
     hook(workspace, fails("create", "two.bin", OSError(errno.EIO, os.strerror(errno.EIO))))
     with pytest.raises(Stopped):
         shift(workspace, ferry, drive="wren")
-    world.data["drive"][2]["attached"] = not away
-    world.write()
+    world.attach("wren", not away)
     other = fill(world.path("kestrel", "Games", "Moor"), files=2)
     with nullcontext() if away else pytest.raises(Refused, match="is unfinished"):
         shift(world.open(), other)
@@ -197,8 +196,7 @@ def cache(world: World) -> tuple[Path, Workspace]:
     (path / "CACHEDIR.TAG").write_text("Signature: 8a477f597d28d172789f06886806bc55\n")
     with suppress(OSError):  # not every temporary folder keeps them
         os.setxattr(path, "user.note", b"of the cache")
-    workspace = world.open()
-    workspace.survey.take()
+    workspace = world.surveyed()
     return path, workspace
 
 
@@ -253,8 +251,7 @@ def test_no_descriptor_stays_open(world, ferry):
         workspace.survey.take()
         shift(workspace, ferry, on_trial=True)
         for attached in (False, True):
-            world.data["drive"][1]["attached"] = attached
-            world.write()
+            world.attach("heron", attached)
             if not attached:
                 undo(world.open().carry.work(), "last")
         shutil.rmtree(target_of(world))
@@ -414,8 +411,7 @@ def test_the_lock_is_let_go_whatever_happens_under_it(world, monkeypatch):
 
 def test_a_move_goes_on_only_while_both_its_drives_are_here(world, ferry):
     stop_when(world, ferry, "create", "one.bin")
-    world.data["drive"][1]["attached"] = False
-    world.write()
+    world.attach("heron", False)
     work = world.open().carry.work()
     with pytest.raises(DriveAway):
         carry_move(work, work.journal.move(1))

@@ -190,8 +190,7 @@ def test_gauge_by_command(world):
     )
     data = json.loads(done.stdout)
     assert data["format"] == "nuvik-gauge/1" and len(data["drives"]) == 2 and "writes up to" in done.stderr
-    world.data["drive"][1]["attached"] = False
-    world.write()
+    world.attach("heron", False)
     done = subprocess.run([*words, "heron", "wren", *at], capture_output=True, text=True, check=False)
     assert done.returncode == 5 and "away" in done.stderr and "Wren: reads" in done.stdout
     assert subprocess.run([*words, "heron", *at], capture_output=True, check=False).returncode == 3

@@ -12,14 +12,14 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import World, fill, leftovers, picture
+from conftest import World, a_world, fill, leftovers, picture
 from nuvik.core.carrying.aside_folders import held, incoming
-from nuvik.core.carrying.run import carry_plan, release, resume, undo
+from nuvik.core.carrying.run import release, resume, undo
 from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.model.errors import NuvikError, Refused, Stopped
 from nuvik.core.model.journal import State
-from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace
+from refusals import shift
 
 
 class Dead(BaseException):
@@ -43,20 +43,12 @@ class AtOperation(FileOpHook):
 
 
 def small_world(folder: Path) -> tuple[World, str]:
-    made = World(folder, {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
-    made.folder.mkdir()
-    made.drive("kestrel")
-    made.drive("heron", medium="hdd")
-    made.write()
+    made = a_world(folder, kestrel={}, heron={"medium": "hdd"})
     source = Path(made.path("kestrel", "Games", "Ferry"))
     (source / "data").mkdir(parents=True)
     (source / "data" / "one.bin").write_bytes(b"one")
     (source / "two.bin").write_bytes(b"two" * 100)
     return made, str(source)
-
-
-def shift(workspace: Workspace, source: str, on_trial: bool = False) -> None:
-    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(source, "heron")])), on_trial)
 
 
 def test_an_undo_that_stopped_does_not_hide_newer_work_when_it_goes_on(world):

@@ -12,11 +12,10 @@ from nuvik.__main__ import run
 from nuvik.core.model.guide import Story, Task
 from nuvik.core.model.progress import Stop
 from nuvik.core.stages.workspace import open_workspace
-from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.drive_card import DriveCard
 from nuvik.tui.screens.guide import GuidePage
-from screens import settle, words
+from screens import press, running, settle, words
 
 
 def steps(at: list[str], story: str, drive: str, capsys) -> dict[str, bool]:
@@ -28,7 +27,7 @@ def steps(at: list[str], story: str, drive: str, capsys) -> dict[str, bool]:
 def test_a_new_drive_is_put_to_use_in_any_order_of_steps(world, capsys):
     at = ["--world", str(world.folder)]
     game = fill(world.path("kestrel", "Games", "Ferrymoss"))
-    assert run(["survey", *at]) == 0
+    assert world.run("survey") == 0
     done = steps(at, "new-drive", "heron", capsys)
     assert done == {"name": False, "format": True, "measure": False, "land": False, "gather": False}
     for task, call in (
@@ -37,11 +36,10 @@ def test_a_new_drive_is_put_to_use_in_any_order_of_steps(world, capsys):
         ("land", ["landing", "game", "heron"]),
         ("name", ["drive", "heron", "--welcomes", "game"]),
     ):
-        assert run([*call, *at]) in (0, 5)
+        assert world.run(*call) in (0, 5)
         done = {**done, task: True}
         assert steps(at, "new-drive", "heron", capsys) == done
-    assert run(["guide", "new-drive", "heron", *at]) == 0
-    printed = capsys.readouterr().out
+    printed = world.prints("guide", "new-drive", "heron")
     assert "all 5 steps are done" in printed and "▸" not in printed and "nuvik gauge" not in printed
 
 
@@ -93,10 +91,9 @@ def test_all_to_a_drive_takes_what_fits_and_leaves_headroom(world):
     for number, often in enumerate((1, 5, 3)):
         game = fill(world.path("heron", "Games", f"Kite {number}"), seed=number)
         put(game / "big.bin", 90 * MB)
-        assert run(["card", str(game), "--opens-per-week", str(often), "--world", str(world.folder)]) == 0
+        assert world.run("card", str(game), "--opens-per-week", str(often)) == 0
     fill(world.path("heron", ".cache", "thumbs"))
-    workspace = world.open()
-    workspace.survey.take()
+    workspace = world.surveyed()
     kestrel = workspace.drives.find("kestrel")
     going, staying = workspace.plan.all_to(kestrel)
     assert [os.path.basename(path) for path, _ in going] == ["Kite 1"]
@@ -109,9 +106,7 @@ def test_all_to_a_drive_takes_what_fits_and_leaves_headroom(world):
 async def test_a_story_is_led_through_in_the_screens(world):
     fill(world.path("wren", "Games", "Ferrymoss"))
     world.open().survey.take()
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(world) as (app, pilot):
         desk = app.screen.desk
         wren = next(drive for drive in desk.snapshot.drives if drive.id == "wren")
         app.push_screen(GuidePage(Story.NEW_DRIVE, wren, desk))
@@ -119,35 +114,28 @@ async def test_a_story_is_led_through_in_the_screens(world):
         assert "▸ 1  Name it" in words(app, "#lines")
         await pilot.press("enter")
         assert isinstance(app.screen, DriveCard)
-        await pilot.press("ctrl+s")
-        await settle(app, pilot)
+        await press(pilot, "ctrl+s")
         await pilot.press("escape")
         app.push_screen(GuidePage(Story.TO_COMPUTER, wren, desk))
         await settle(app, pilot)
-        await pilot.press("enter")
-        await settle(app, pilot)
+        await press(pilot, "enter")
         assert "✓ 3  Write its note" in words(app, "#lines") and "The note is written." in words(app, "#lines")
         assert os.path.exists(world.path("wren", ".nuvik-note.json"))
         await pilot.press("escape")
         app.push_screen(GuidePage(Story.FROM_COMPUTER, wren, desk))
         await settle(app, pilot)
-        await pilot.press("2")
-        await settle(app, pilot)
+        await press(pilot, "2")
         assert isinstance(app.screen, Confirm) and "1 of 1 noted library" in words(app, "#question")
-        await pilot.press("n")
-        await settle(app, pilot)
+        await press(pilot, "n")
         assert not desk.workspace.guides.guide(Story.FROM_COMPUTER, wren).steps[1].done
-        await pilot.press("2")
-        await settle(app, pilot)
-        await pilot.press("y")
-        await settle(app, pilot)
+        await press(pilot, "2")
+        await press(pilot, "y")
         assert "1 card taken over." in words(app, "#lines")
         assert desk.workspace.guides.guide(Story.FROM_COMPUTER, wren).steps[1].task is Task.ADOPT
         await pilot.press("escape")
         app.push_screen(GuidePage(Story.TO_COMPUTER, wren, desk))
         await settle(app, pilot)
-        await pilot.press("4", "y")
-        await settle(app, pilot)
+        await press(pilot, "4", "y")
         assert "Wren is ejected: the cable may be pulled." in words(app, "#lines")
         assert "all 4 steps are done" in words(app, "#lines")
         page = app.screen

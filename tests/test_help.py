@@ -13,11 +13,10 @@ import nuvik.cli
 from conftest import fill
 from nuvik.__main__ import run
 from nuvik.cli import COMMANDS, commands_of
-from nuvik.core.carrying.run import carry_plan
-from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.demo import past
 from nuvik.demo.build import household_at
 from nuvik.help import topics
+from refusals import shift
 
 PAGES = {topic.name: topic for topic in topics()}
 
@@ -70,13 +69,11 @@ def test_help_lists_its_pages_shows_one_and_knows_commands(capsys):
             assert (Path("src/nuvik/help") / target).exists(), target
 
 
-def test_facts_name_no_file_library_or_drive(world, capsys):
+def test_facts_name_no_file_library_or_drive(world):
     secret = fill(world.path("wren", "Films", "Secret Ferry"))
-    workspace = world.open()
-    workspace.survey.take()
-    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(secret), "heron")])))
-    assert run(["facts", "--world", str(world.folder)]) == 0
-    printed = capsys.readouterr().out
+    workspace = world.surveyed()
+    shift(workspace, secret, "heron")
+    printed = world.prints("facts")
     assert "1 released" in printed and "compiled parts" in printed and "ext4" in printed and "portable" in printed
     for name in ("Secret", "Ferry", "Films", "Wren", "wren", "Heron", "heron", str(world.folder), "Test House"):
         assert name not in printed, name

@@ -19,13 +19,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import GB, MB, a_drive, fill, put
-from nuvik.__main__ import run
+from households import library
 from nuvik.core.carrying.run import carry_plan
 from nuvik.core.hosts.disk_usage import NO_ANSWER, UsageMeter
 from nuvik.core.model.clock import moment_text
 from nuvik.core.model.errors import BadInput
 from nuvik.core.model.history import Sighting
-from nuvik.core.model.library import Card, Kind, Library
+from nuvik.core.model.library import Card, Kind
 from nuvik.core.model.paths import is_within
 from nuvik.core.model.progress import Stop
 from nuvik.core.model.snapshot import LOOSE_LISTED, LooseFolder, Snapshot
@@ -40,6 +40,7 @@ from nuvik.core.views.age_board import across_of, age_board
 from nuvik.core.views.growth_sentences import forecast_sentence
 from nuvik.core.views.library_selection import Choice, Marking, Only, Order, marked_by
 from nuvik.core.views.survey_headline import survey_headline
+from refusals import shift
 
 
 def moment(days: float) -> str:
@@ -51,7 +52,7 @@ def with_loose(snapshot: Snapshot, **sizes: int) -> Snapshot:
     return replace(snapshot, loose=tuple(sorted(folders, key=lambda folder: -folder.bytes)), small_things=())
 
 
-def test_two_surveys_are_compared_and_a_survey_of_one_folder_keeps_the_rest(world, capsys):
+def test_two_surveys_are_compared_and_a_survey_of_one_folder_keeps_the_rest(world):
     for drive, name in (("kestrel", "Grows"), ("kestrel", "Goes"), ("heron", "Stays")):
         fill(world.path(drive, name))
     workspace = world.open()
@@ -87,16 +88,13 @@ def test_two_surveys_are_compared_and_a_survey_of_one_folder_keeps_the_rest(worl
         library for library in differences(crowd, with_loose(crowd, here=9 * MB)) if library.path == "/k/here"
     ]
     assert (appeared.change, appeared.bytes) == ("grew", 7 * MB)
-    assert run(["changes", "--world", str(world.folder)]) == 0
-    assert "how fast it fills is not known yet" in capsys.readouterr().out
+    assert "how fast it fills is not known yet" in world.prints("changes")
     with workspace.computer.database.connect() as connection:
         connection.execute("UPDATE snapshots SET taken_at = ? WHERE id = 1", (moment(0),))
-    assert run(["changes", "--world", str(world.folder), "--since", "2026-01-01", "--json"]) == 0
-    data = json.loads(capsys.readouterr().out)
+    data = json.loads(world.prints("changes", "--since", "2026-01-01", "--json"))
     assert data["format"] == "nuvik-changes/1" and len(data["changes"]) == 3
-    assert run(["changes", "--world", str(world.folder), "--since", "last week"]) == 2
-    assert run(["changes", "--world", str(world.folder)]) == 0
-    assert "Wren: does not grow" in capsys.readouterr().out
+    assert world.run("changes", "--since", "last week") == 2
+    assert "Wren: does not grow" in world.prints("changes")
 
 
 def test_libraries_are_shown_while_a_survey_goes_on_and_the_end_is_the_same(world, monkeypatch):
@@ -236,7 +234,7 @@ def test_what_thinning_lets_go_leaves_no_row_behind(world):
     assert seen == {len(moments(workspace.computer.database))}
 
 
-def test_twins_on_two_drives_are_told_and_nothing_is_touched(world, capsys):
+def test_twins_on_two_drives_are_told_and_nothing_is_touched(world):
     content = random.Random(5).randbytes(17 * MB)
     for place, data in (
         ("kestrel/Films/a.mkv", content),
@@ -247,29 +245,11 @@ def test_twins_on_two_drives_are_told_and_nothing_is_touched(world, capsys):
         path = world.folder / place
         path.parent.mkdir(exist_ok=True)
         path.write_bytes(data)
-    assert run(["survey", "--world", str(world.folder), "--loose"]) == 0
-    printed = capsys.readouterr().out
+    printed = world.prints("survey", "--loose")
     assert "Largest files in no library" in printed and "copy of a.mkv" in printed
-    assert run(["twins", "--world", str(world.folder), "--json"]) == 0
-    (pair,) = json.loads(capsys.readouterr().out)["twins"]
+    (pair,) = json.loads(world.prints("twins", "--json"))["twins"]
     assert pair["spare_bytes"] == 17 * MB
     assert {os.path.basename(file["path"]) for file in pair["files"]} == {"a.mkv", "copy of a.mkv"}
-
-
-def a_library(number: int, **facts) -> Library:
-    plain = {
-        "id": f"d:{number}",
-        "name": f"Library {number}",
-        "kind": Kind.GAME,
-        "path": f"/d/{number}",
-        "drive": "d",
-        "bytes": 1000 * number,
-        "on_disk_bytes": 1000 * number,
-        "files": 1,
-        "largest_file_bytes": 1,
-        "last_used": None,
-    }
-    return Library(**{**plain, **facts})
 
 
 NAMES = [os.fsdecode(b"\xff[red]\x1b[31m"), "=1+1", "new\nline", "‮turned", "x" * 255, "plain, with comma"]
@@ -277,7 +257,7 @@ NAMES = [os.fsdecode(b"\xff[red]\x1b[31m"), "=1+1", "new\nline", "‮turned", "x
 
 def test_exports_hold_what_is_shown_and_no_harm(world, tmp_path):
     snapshot = world.open().survey.take()
-    libraries = [a_library(number, name=name) for number, name in enumerate(NAMES)]
+    libraries = [library(f"d:{number}", "d", name=name) for number, name in enumerate(NAMES)]
     for ending in ("csv", "json"):
         save_libraries(snapshot, libraries, str(tmp_path / f"out.{ending}"))
     rows = list(csv.DictReader((tmp_path / "out.csv").read_text(encoding="utf-8").splitlines()))
@@ -292,9 +272,9 @@ def test_exports_hold_what_is_shown_and_no_harm(world, tmp_path):
 def test_choosing_and_marking_among_libraries():
     old = "2020-01-01T00:00:00Z"
     libraries = [
-        a_library(1, name="Kite", last_used=old),
-        a_library(2, kind=Kind.PHOTO, hidden=True),
-        a_library(3, drive="e", opens_per_week=2.0, working_set=True),
+        library("d:1", "d", 1, name="A Kite", last_used=old),
+        library("d:2", "d", 2, kind=Kind.PHOTO, hidden=True, last_used=None),
+        library("d:3", "e", 3, opens_per_week=2.0, working_set=True, last_used=None),
     ]
 
     def ids(choice: Choice, marked: frozenset[str] = frozenset()) -> list[str]:
@@ -316,7 +296,7 @@ def test_choosing_and_marking_among_libraries():
 def test_the_board_keeps_everything_on_it_and_in_order(sizes, days):
     now = datetime(2026, 6, 1, tzinfo=UTC)
     used = moment_of(now - timedelta(days=days))
-    board = age_board([a_library(n, bytes=size, last_used=used) for n, size in enumerate(sizes)], now)
+    board = age_board([library(f"d:{n}", "d", bytes=size, last_used=used) for n, size in enumerate(sizes)], now)
     ups = [spot.up for spot in sorted(board.spots, key=lambda spot: spot.library.bytes)]
     assert ups == sorted(ups) and all(0 <= spot.up <= 1 and 0 <= spot.across <= 1 for spot in board.spots)
     assert across_of(0) == 0 and across_of(days) <= across_of(days + 1)
@@ -329,8 +309,7 @@ def moment_of(when: datetime) -> str:
 def test_what_nuvik_keeps_for_a_while_is_not_listed_as_loose(world):
     """An original on trial is no data without a library, and no twin of its copy."""
     put(world.path("kestrel", "Games", "Kite", "big.bin"), 150 * MB)
-    workspace = world.open()
-    workspace.survey.take()
+    workspace = world.surveyed()
     draft = workspace.plan.draft([(world.path("kestrel", "Games", "Kite"), "heron")])
     carry_plan(workspace.carry.work(), make_plan(draft), on_trial=True)
     snapshot = workspace.survey.take()
@@ -339,7 +318,7 @@ def test_what_nuvik_keeps_for_a_while_is_not_listed_as_loose(world):
     assert workspace.survey.twins(lambda *_: None) == []
 
 
-def test_free_space_over_time_has_its_curve_its_moves_and_what_is_to_come(world, tmp_path, capsys):
+def test_free_space_over_time_has_its_curve_its_moves_and_what_is_to_come(world, tmp_path):
     workspace = world.open()
     game = fill(world.path("kestrel", "Games", "Kite"), files=3)
     put(game / "big.bin", 100 * MB)
@@ -351,7 +330,7 @@ def test_free_space_over_time_has_its_curve_its_moves_and_what_is_to_come(world,
         drives = tuple(replace(drive, used_bytes=used * MB) for drive in snapshot.drives)
         past = replace(snapshot, taken_at=taken, drives=drives)
         keep_snapshot(workspace.survey.computer.database, past, seen_readings(past))
-    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(game), "heron")])))
+    shift(workspace, game, "heron")
     rows = {row.drive.id: row for row in workspace.watching.history().drives}
     kestrel = rows["kestrel"]
     usable = kestrel.drive.usable_bytes
@@ -368,8 +347,7 @@ def test_free_space_over_time_has_its_curve_its_moves_and_what_is_to_come(world,
         looks_again()
         slower = [seconds for _, seconds in workspace.watching.history().waiting]
         assert slower[:6] == pytest.approx([before] * 5 + [after]) and slower[-1] == slower[5] > before
-    assert run(["history", "--world", str(world.folder)]) == 0
-    printed = capsys.readouterr().out
+    printed = world.prints("history")
     assert "▲" in printed and "Waiting" in printed and printed.count("▇") > 40
     room = kestrel.points[-1][1] - kestrel.drive.headroom_bytes
     assert grows.short_at_s() == pytest.approx(kestrel.points[-1][0] + room / (10 * MB) * 7 * day_s)
@@ -377,7 +355,7 @@ def test_free_space_over_time_has_its_curve_its_moves_and_what_is_to_come(world,
     assert replace(grows, bytes_per_week=None).short_at_s() is None
     for ending in ("svg", "pdf"):
         path = tmp_path / f"h.{ending}"
-        assert run(["draw", "history", "-o", str(path), "--world", str(world.folder)]) == 0
+        assert world.run("draw", "history", "-o", str(path)) == 0
     words = "".join(ET.parse(tmp_path / "h.svg").getroot().itertext())
     assert "Kestrel: " in words and "free" in words and "Waiting: " in words
 
@@ -387,7 +365,7 @@ def test_what_is_on_trial_bought_no_time_and_unknown_drives_count_for_nothing(wo
     workspace = world.open()
     workspace.survey.keep_cards([Card(path=str(game), opens_per_week=3.0)])
     workspace.survey.take()
-    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(game), "heron")])), on_trial=True)
+    shift(workspace, game, "heron", on_trial=True)
     rows = {row.drive.id: row for row in workspace.watching.history().drives}
     assert rows["kestrel"].gained_bytes == 0 > rows["heron"].gained_bytes
     seen = reading_history(workspace.computer.database)

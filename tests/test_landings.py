@@ -11,7 +11,7 @@ from pathlib import Path
 
 from textual.widgets import Static
 
-from conftest import MB, World, fill, put
+from conftest import MB, a_world, fill, put
 from nuvik.__main__ import run
 from nuvik.core.checks.places import gives_way
 from nuvik.core.hosts.processes import logged_in_since_s
@@ -19,18 +19,14 @@ from nuvik.core.hosts.world import WorldHost
 from nuvik.core.model.library import Kind
 from nuvik.core.model.surroundings import Surroundings
 from nuvik.core.settings.standard_folders import standard_folders
-from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.screens.landings import LandingsPage
-from screens import settle, words_of
+from screens import press, running, words_of
 
 
 def test_a_landing_is_told_to_the_system_and_taken_back(tmp_path, monkeypatch, capsys):
     """As the desktop's own reading of its folders has it, where that program is there."""
-    world = World(tmp_path / "world", {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
-    world.folder.mkdir()
-    world.drive("kestrel")
-    world.write()
+    world = a_world(tmp_path / "world", kestrel={})
     home, state = tmp_path / "home", ["--state", str(tmp_path / "state")]
     (home / ".config").mkdir(parents=True)
     dirs = home / ".config" / "user-dirs.dirs"
@@ -77,16 +73,14 @@ def test_a_landing_is_told_to_the_system_and_taken_back(tmp_path, monkeypatch, c
     assert read("VIDEOS") == other, "what was chosen since stays"
 
 
-def test_what_is_new_since_a_landing_was_chosen_is_counted(world, capsys):
-    at = ["--world", str(world.folder)]
+def test_what_is_new_since_a_landing_was_chosen_is_counted(world):
     fill(world.path("kestrel", "Games", "Kite"))
-    assert run(["survey", *at]) == 0 and run(["landing", "game", "heron", *at]) == 0
+    assert world.run("survey") == 0 and world.run("landing", "game", "heron") == 0
     time.sleep(1.1)  # moments are kept by the second
     fill(world.path("heron", "Games", "Loom"), seed=2)
     fill(world.path("kestrel", "Games", "Moor"), seed=3)
-    assert run(["survey", *at]) == 0
-    capsys.readouterr()
-    assert run(["landing", *at]) == 0 and "since then 1 on" in capsys.readouterr().out
+    assert world.run("survey") == 0
+    assert "since then 1 on" in world.prints("landing")
     assert world.open().landings.landed(Kind.GAME) == {"heron": 1, "kestrel": 1}
 
 
@@ -104,22 +98,20 @@ def test_a_landing_is_told_to_every_setting_that_was_taught_and_taken_back(world
     (shelf / "odd.ini").write_text(f"[a]\nplace = no folder\nlast = {old}/Kite\n")
     for name in ("Ufo", "Vane"):  # in the folder that is to take new content: never linked into it
         fill(f"{new}/Games/{name}", seed=7)
-    assert run(["survey", *at]) == 0
-    capsys.readouterr()
-    assert run(["landing", "game", "--find", *at]) == 0
-    printed = capsys.readouterr().out
+    assert world.run("survey") == 0
+    printed = world.prints("landing", "game", "--find")
     assert "new = " in printed and "more = " in printed and "Kite\n" not in printed, "only the folder itself"
     teach = ["landing", "game", "--add", *at, "--file", str(shelf / "shelf.json"), "--key"]
     assert run([*teach, "new"]) == 0 and run([*teach, "more"]) == 0 and run([*teach, "more"]) == 3
     assert run([*teach, "name"]) == 3, "that is no folder"
     assert run(["landing", "game", *at, "--add", "--file", str(shelf / "odd.ini"), "--key", "a.last"]) == 0
     assert run(["landing", "game", *at, "--remove", "3"]) == 0 and run(["landing", "game", *at, "--remove", "3"]) == 2
-    assert run(["landing", "game", new, *at]) == 0 and old in (shelf / "shelf.json").read_text(), "do not use it yet"
-    assert run(["landing", "game", "--yes", "--gather", *at]) == 0
+    assert world.run("landing", "game", new) == 0 and old in (shelf / "shelf.json").read_text(), "do not use it yet"
+    assert world.run("landing", "game", "--yes", "--gather") == 0
     assert (shelf / "shelf.json").read_text() == f'{{"new": "{new}", "more": "{new}/", "name": "Games"}}'
     links = sorted(name for name in os.listdir(new) if name != "Games")
     assert links == ["Games on Kestrel", "Games on Wren"] and os.readlink(f"{new}/{links[1]}").endswith("wren/Games")
-    assert run(["survey", *at]) == 0
+    assert world.run("survey") == 0
     stage = world.open().landings
     row = next(row for row in stage.rows(stage.survey.latest()) if row.kind is Kind.GAME)
     assert (row.programs_know, row.now.path, len(row.folders), row.landed) == (True, new, 3, {}), (
@@ -127,7 +119,7 @@ def test_a_landing_is_told_to_every_setting_that_was_taught_and_taken_back(world
     )
     plan = str(Path(world.folder) / "along.nuvik-plan.json")
     capsys.readouterr()
-    assert run(["landing", "game", "--along", plan, *at]) == 0
+    assert world.run("landing", "game", "--along", plan) == 0
     assert [step.target_path for step in world.open().plan.read(plan).steps] == [f"{new}/Kite", f"{new}/Moor"]
     # Its program spells it otherwise: that is the same folder.
     whole = (shelf / "shelf.json").read_text()
@@ -139,39 +131,33 @@ def test_a_landing_is_told_to_every_setting_that_was_taught_and_taken_back(world
     (shelf / "shelf.json").write_text((shelf / "shelf.json").read_text().replace(f"{new}/", "/mine"))
     os.unlink(f"{new}/{links[0]}")
     os.symlink("/elsewhere", f"{new}/{links[0]}")
-    capsys.readouterr()
-    assert run(["landing", *at]) == 5 and "somebody has changed it since" in capsys.readouterr().out
-    assert run(["landing", "game", "--forget", *at]) == 0 and "It is left as it is." in capsys.readouterr().out
+    assert "somebody has changed it since" in world.prints("landing", code=5)
+    assert "It is left as it is." in world.prints("landing", "game", "--forget")
     assert json.loads((shelf / "shelf.json").read_text()) == {"new": old, "more": "/mine", "name": "Games"}
     assert sorted(os.listdir(new)) == ["Games", links[0]], "only what is Nuvik's own goes"
     # Nothing new goes to a drive that is away, nor to where the system is.
     world.drive("stork", attached=False)
     world.write()
-    assert run(["landing", "game", "stork", *at]) == 3
+    assert world.run("landing", "game", "stork") == 3
     monkeypatch.setattr(WorldHost, "why_protected", lambda host, path: "it is the system's")
-    assert run(["landing", "game", world.path("kestrel", "Elsewhere"), *at]) == 3
+    assert world.run("landing", "game", world.path("kestrel", "Elsewhere")) == 3
 
 
-def test_what_takes_effect_at_the_next_login_is_remembered_until_then(world, tmp_path, monkeypatch, capsys):
+def test_what_takes_effect_at_the_next_login_is_remembered_until_then(world, tmp_path, monkeypatch):
     (tmp_path / "home" / ".config").mkdir(parents=True)
     monkeypatch.delenv("XDG_CONFIG_HOME", raising=False)
     monkeypatch.setattr(WorldHost, "surroundings", lambda host: Surroundings(home=str(tmp_path / "home")))
     monkeypatch.setattr(WorldHost, "logged_in_since_s", lambda host: logged_in)
-    logged_in, at = time.time() - 60, ["--world", str(world.folder)]
-    assert run(["landing", "video", "heron", "--yes", *at]) == 0
-    assert "next log in" in capsys.readouterr().out
+    logged_in = time.time() - 60
+    assert "next log in" in world.prints("landing", "video", "heron", "--yes")
     logged_in = time.time() + 60
-    assert run(["landing", "video", *at]) == 0 and "log in" not in capsys.readouterr().out
+    assert "log in" not in world.prints("landing", "video")
     assert logged_in_since_s() < time.time()
 
 
-def test_a_standard_folder_moves_along_whole_and_into_the_folder_made_for_it(tmp_path, monkeypatch, capsys):
+def test_a_standard_folder_moves_along_whole_and_into_the_folder_made_for_it(tmp_path, monkeypatch):
     """A read-only file and another choice in between change nothing of what is told back at the end."""
-    world = World(tmp_path / "world", {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
-    world.folder.mkdir()
-    world.drive("kestrel")
-    world.drive("heron")
-    world.write()
+    world = a_world(tmp_path / "world", kestrel={}, heron={})
     home = Path(world.path("kestrel", "home"))
     dirs = home / ".config" / "user-dirs.dirs"
     put(home / "Videos" / "sky.mkv", 60 * MB)
@@ -182,22 +168,22 @@ def test_a_standard_folder_moves_along_whole_and_into_the_folder_made_for_it(tmp
     monkeypatch.delenv("XDG_CONFIG_HOME", raising=False)
     around = Surroundings(home=str(home), standard={str(home / "Videos"): Kind.VIDEO})
     monkeypatch.setattr(WorldHost, "surroundings", lambda host: around)
-    at, goal = ["--world", str(world.folder)], Path(world.path("heron", "Films"))
-    assert run(["survey", *at]) == 0 and run(["landing", "video", str(goal), "--yes", *at]) == 0
+    goal = Path(world.path("heron", "Films"))
+    assert world.run("survey") == 0 and world.run("landing", "video", str(goal), "--yes") == 0
     assert goal.is_dir() and not os.listdir(goal)
     with monkeypatch.context() as locked:
         locked.setattr("nuvik.core.settings.settings_file.os.access", lambda place, mode: False)
-        assert run(["landing", "video", world.path("heron", "Other"), "--yes", *at]) == 3
+        assert world.run("landing", "video", world.path("heron", "Other"), "--yes") == 3
     assert str(goal) in dirs.read_text()
-    assert run(["landing", "video", str(goal), *at]) == 0
+    assert world.run("landing", "video", str(goal)) == 0
     row = next(row for row in world.open().landings.rows(world.open().survey.latest()) if row.kind is Kind.VIDEO)
     assert row.programs_know and [folder.path for folder in row.folders] == [str(home / "Videos")]
     plan = str(tmp_path / "along.nuvik-plan.json")
-    assert run(["landing", "video", "--along", plan, *at]) == 0 and run(["carry", plan, "--yes", *at]) == 0
+    assert world.run("landing", "video", "--along", plan) == 0 and world.run("carry", plan, "--yes") == 0
     assert sorted(os.listdir(goal)) == ["sea.mkv", "sky.mkv"] and os.readlink(home / "Videos") == str(goal)
     assert (home / "Videos").is_dir()
-    assert run(["undo", "last", "--yes", *at]) == 0 and sorted(os.listdir(home / "Videos")) == ["sea.mkv", "sky.mkv"]
-    assert run(["landing", "video", "--forget", *at]) == 0
+    assert world.run("undo", "last", "--yes") == 0 and sorted(os.listdir(home / "Videos")) == ["sea.mkv", "sky.mkv"]
+    assert world.run("landing", "video", "--forget") == 0
     assert dirs.read_text() == 'XDG_VIDEOS_DIR="$HOME/Videos"\n'
 
 
@@ -208,69 +194,53 @@ async def test_the_page_of_landings_chooses_tells_forgets_and_lets_follow(world)
     old, new = world.path("kestrel", "Games"), world.path("heron", "Games")
     put(file)
     file.write_text(json.dumps({"new": old}))
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(app, pilot)
-        await pilot.press("3", "d")
-        await settle(app, pilot)
+    async with running(world) as (app, pilot):
+        await press(pilot, "3", "d")
         page = app.screen
         assert isinstance(page, LandingsPage)
         at = next(n for n, row in enumerate(page._rows) if row.kind is Kind.GAME)
         await pilot.press(*["down"] * at, "t")
         assert app.screen is page, "nothing is chosen yet"
-        await pilot.press("s")
-        await settle(app, pilot)
-        await pilot.press("a")
-        await settle(app, pilot)
+        await press(pilot, "s")
+        await press(pilot, "a")
         await pilot.press("enter")
         offers = list(app.screen._choices)
-        await pilot.press(next(key for key, words in offers if words.startswith("Heron")))
-        await settle(app, pilot)
+        await press(pilot, next(key for key, words in offers if words.startswith("Heron")))
         assert "sends new content elsewhere (game)" in words_of(page.query_one("#map-title", Static))
         assert app.desk.draft.landings[Kind.GAME].path == new
         await pilot.press("b")
         assert len(app.desk.draft.places) == 2
-        await pilot.press("t")
-        await settle(app, pilot)
+        await press(pilot, "t")
         assert isinstance(app.screen, Confirm) and f"+ {new}" in words_of(app.screen.query_one("#question", Static))
-        await pilot.press("y")
-        await settle(app, pilot)
+        await press(pilot, "y")
         assert json.loads(file.read_text()) == {"new": new}
-        await pilot.press("g")
-        await settle(app, pilot)
+        await press(pilot, "g")
         assert os.readlink(f"{new}/Games on Kestrel") == old
-        await pilot.press("f")
-        await settle(app, pilot)
+        await press(pilot, "f")
         assert json.loads(file.read_text()) == {"new": old} and not os.listdir(new) and not app.desk.draft.landings
         # With the plan that it is part of: shown before, told at the end, and taken back with it.
-        await pilot.press("enter", next(key for key, words in offers if words.startswith("Heron")), "escape", "n")
-        await settle(app, pilot)
-        await pilot.press("c")
-        await settle(app, pilot)
+        await press(pilot, "enter", next(key for key, words in offers if words.startswith("Heron")), "escape", "n")
+        await press(pilot, "c")
         assert "where new content goes:" in words_of(app.screen.query_one("#question", Static))
-        await pilot.press("y")
-        await settle(app, pilot)
+        await press(pilot, "y")
         assert json.loads(file.read_text()) == {"new": new}
-        await pilot.press("6", "U")
-        await settle(app, pilot)
-        await pilot.press("y")
-        await settle(app, pilot)
+        await press(pilot, "6", "U")
+        await press(pilot, "y")
         assert json.loads(file.read_text()) == {"new": old}
 
 
 def test_nobody_is_told_of_a_folder_on_a_drive_that_is_away(world):
     """Else it would be made on the drive below its mount point."""
-    file, at = Path(world.path("kestrel", "Settings", "shelf", "shelf.json")), ["--world", str(world.folder)]
+    file = Path(world.path("kestrel", "Settings", "shelf", "shelf.json"))
     put(file)
     file.write_text(json.dumps({"new": world.path("kestrel", "Games")}))
-    assert run(["landing", "game", "--add", "--file", str(file), "--key", "new", *at]) == 0
-    assert run(["landing", "game", "wren", *at]) == 0
-    world.data["drive"][2]["attached"] = False
-    world.write()
+    assert world.run("landing", "game", "--add", "--file", str(file), "--key", "new") == 0
+    assert world.run("landing", "game", "wren") == 0
+    world.attach("wren", False)
     os.rename(world.path("wren"), f"{world.path('wren')} gone")
     os.mkdir(world.path("wren"))
     whole = file.read_text()
-    assert run(["landing", "game", "--yes", *at]) == 3
+    assert world.run("landing", "game", "--yes") == 3
     assert file.read_text() == whole and not os.listdir(world.path("wren"))
 
 

@@ -11,7 +11,7 @@ from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
 
-from conftest import World, fill, leftovers, picture
+from conftest import a_world, fill, leftovers, picture
 from nuvik.core.carrying.aside_folders import held
 from nuvik.core.carrying.run import carry_plan, release, resume, undo
 from nuvik.core.model.errors import Refused, Stopped
@@ -31,10 +31,7 @@ class Household(RuleBasedStateMachine):
     @initialize()
     def move_in(self) -> None:
         self.place = tempfile.mkdtemp(prefix="nuvik-life-")
-        self.world = World(Path(self.place), {"format": "nuvik-world/1", "name": "Life", "time_scale": 0})
-        for drive in DRIVES:
-            self.world.drive(drive)
-        self.world.write()
+        self.world = a_world(Path(self.place), **{drive: {} for drive in DRIVES})
         for number, name in enumerate(NAMES):
             path = self.world.path("kestrel", "Games", name)
             fill(path, files=3, seed=number)
@@ -137,11 +134,7 @@ def test_a_stop_at_any_moment_leaves_work_that_goes_on(tmp_path):
     moments, stopped = 0, True
     while stopped:
         moments += 1
-        world = World(tmp_path / str(moments), {"format": "nuvik-world/1", "name": "Stops", "time_scale": 0})
-        world.folder.mkdir()
-        world.drive("kestrel")
-        world.drive("heron")
-        world.write()
+        world = a_world(tmp_path / str(moments), kestrel={}, heron={})
         source = fill(world.path("kestrel", "Games", "Ferry"), files=5)
         whole, stop, reports = picture(source), Stop(), []
 

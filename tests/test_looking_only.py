@@ -11,10 +11,8 @@ import sys
 import pytest
 
 from conftest import fill, picture
-from nuvik.__main__ import run
 from nuvik.core.store import database, reading_copy
-from nuvik.tui.app import NuvikApp
-from screens import settle
+from screens import press, running
 
 
 def no_more_files() -> None:
@@ -50,9 +48,9 @@ def test_a_full_drive_under_the_database_does_not_blind_nuvik(world):
             assert looking(world, *refused)[0] == 3
         assert picture(game) == whole and not os.path.islink(game)
         if first:
-            assert run(["survey", "--world", str(world.folder)]) == 0
+            assert world.run("survey") == 0
     assert looking(world, "why", "Kite")[0] == 0, "what was known is still known"
-    assert run(["shift", str(game), "heron", "--yes", "--on-trial", "--world", str(world.folder)]) == 0
+    assert world.run("shift", str(game), "heron", "--yes", "--on-trial") == 0
     assert "on trial" in looking(world, "logbook")[1] and looking(world, "release", "all")[0] == 3
     assert looking(world, "undo", "all", "--yes")[0] == 3 and os.path.islink(game)
 
@@ -68,13 +66,10 @@ def full(monkeypatch):
 
 async def test_the_screens_say_that_nothing_is_remembered(world, full):
     fill(world.path("kestrel", "Games", "Kite"))
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(120, 40), notifications=True) as pilot:
-        await settle(app, pilot)
+    async with running(world, (120, 40)) as (app, pilot):
         assert [note for note in app._notifications if "its drive is full" in note.message]
         assert [library.name for library in app.desk.snapshot.libraries] == ["Kite"], "what it has just surveyed"
-        await pilot.press("m", *"123456", "1")
-        await settle(app, pilot)
+        await press(pilot, "m", *"123456", "1")
         assert app.is_running and app.fault is None
 
 

@@ -17,7 +17,7 @@ from nuvik.tui.key_words import by_keys
 from nuvik.tui.screens.confirm import Confirm
 from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
-from screens import settle, words
+from screens import press, running, settle, words
 
 
 @pytest.fixture
@@ -43,9 +43,7 @@ async def put_down(app: NuvikApp, pilot, name: str, drive: str) -> None:
 
 
 async def test_a_draft_and_its_history_outlive_pins_surveys_drives_and_the_program(shelf):
-    app = NuvikApp(shelf.open)
-    async with app.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(app, pilot)
+    async with running(shelf) as (app, pilot):
         await pilot.press("3")
         app.screen.query_one(DriveBoard).point_at("kestrel")
         await put_down(app, pilot, "Loom", "heron")
@@ -55,8 +53,7 @@ async def test_a_draft_and_its_history_outlive_pins_surveys_drives_and_the_progr
         # A pin, a survey, a drive that was measured.
         table = app.screen.query_one(LibraryTable)
         table.point_at(next(each.id for each in table.listed if each.name == "Kite"))
-        await pilot.press("k", "1", "r")
-        await settle(app, pilot)
+        await press(pilot, "k", "1", "r")
         app.desk.take_drives(app.desk.workspace.drives.all())
         assert dict(app.desk.draft.places) == places
         await pilot.press("3", "u")
@@ -64,24 +61,19 @@ async def test_a_draft_and_its_history_outlive_pins_surveys_drives_and_the_progr
         await pilot.press("U")
         assert dict(app.desk.draft.places) == places
         # A drive goes away: its move waits, is said to, and comes back with it.
-        shelf.data["drive"][2]["attached"] = False
-        shelf.write()
+        shelf.attach("wren", False)
         app.desk.take_drives(app.desk.workspace.drives.all())
         app.refresh_stage()
         assert list(app.desk.draft.suspended.values()) == ["wren"] and len(app.desk.draft.places) == 1
         assert "1 move waits for Wren" in words(app, "#totals")
-        await pilot.press("4")
-        await settle(app, pilot)
+        await press(pilot, "4")
         assert words(app, "#headline").startswith("Fits. 1 move") and "waits for Wren" in words(app, "#verdict")
         await pilot.press("q")
     # At the next start it is there, and so is what waits.
-    again = NuvikApp(shelf.open)
-    async with again.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(again, pilot)
+    async with running(shelf) as (again, pilot):
         assert any("Your plan of 2 moves" in note.message for note in again._notifications)
         assert len(again.desk.draft.places) == 1 and len(again.desk.draft.suspended) == 1
-        shelf.data["drive"][2]["attached"] = True
-        shelf.write()
+        shelf.attach("wren")
         again.desk.take_drives(again.desk.workspace.drives.all())
         assert dict(again.desk.draft.places) == places
         again.draft_keeper.look()
@@ -89,9 +81,7 @@ async def test_a_draft_and_its_history_outlive_pins_surveys_drives_and_the_progr
         await pilot.press("3", "u")
         assert not again.desk.draft.places, "as before it was planned"
         await pilot.press("q")
-    last = NuvikApp(shelf.open)
-    async with last.run_test(size=(159, 47)) as pilot:
-        await settle(last, pilot)
+    async with running(shelf) as (last, pilot):
         assert not last.desk.draft.places
 
 
@@ -132,9 +122,7 @@ def hold_checks(monkeypatch) -> threading.Event:
 async def test_a_survey_that_ends_meanwhile_loses_no_wish_to_carry(shelf, monkeypatch):
     """However the key and the end of a survey meet: the user is asked, and what was agreed to is carried."""
     let_go = hold_checks(monkeypatch)
-    app = NuvikApp(shelf.open)
-    async with app.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(app, pilot)
+    async with running(shelf) as (app, pilot):
         await pilot.press("3")
         app.screen.query_one(DriveBoard).point_at("kestrel")
         await put_down(app, pilot, "Loom", "heron")
@@ -150,16 +138,13 @@ async def test_a_survey_that_ends_meanwhile_loses_no_wish_to_carry(shelf, monkey
         assert isinstance(app.screen, Confirm)
         app.desk.take_snapshot(app.desk.snapshot)  # while the question stands there
         app.refresh_stage()
-        await pilot.press("enter")
-        await settle(app, pilot)
+        await press(pilot, "enter")
         assert [move.library for move in app.desk.workspace.logbook.moves()] == ["Loom"]
 
 
 async def test_who_leaves_rehearse_is_not_asked_to_carry_later(shelf, monkeypatch):
     let_go = hold_checks(monkeypatch)
-    app = NuvikApp(shelf.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(shelf) as (app, pilot):
         await pilot.press("3")
         app.screen.query_one(DriveBoard).point_at("kestrel")
         await put_down(app, pilot, "Loom", "heron")
@@ -167,8 +152,7 @@ async def test_who_leaves_rehearse_is_not_asked_to_carry_later(shelf, monkeypatc
         let_go.set()
         await settle(app, pilot)
         assert app.desk.checked is not None and not isinstance(app.screen, Confirm)
-        await pilot.press("c")
-        await settle(app, pilot)
+        await press(pilot, "c")
         assert isinstance(app.screen, Confirm)
 
 
@@ -185,15 +169,11 @@ async def test_what_is_half_done_and_on_trial_comes_first(shelf):
     with pytest.raises(Exception) as halted:
         workspace.carry.carry(more, True, halt, stop)
     assert not isinstance(halted.value, StopRequested)
-    app = NuvikApp(shelf.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(shelf) as (app, pilot):
         assert words(app, "#headline").startswith("Loom is half done: ") and "(5)" in words(app, "#headline")
-        await pilot.press("5", "g")
-        await settle(app, pilot)
+        await press(pilot, "5", "g")
         assert "1 library on trial (2 altogether)" in words(app, "#headline")
-        await pilot.press("1")
-        await settle(app, pilot)
+        await press(pilot, "1")
         assert words(app, "#headline").startswith("2 libraries are on trial: ") and "(6)" in words(app, "#headline")
 
 
@@ -213,9 +193,7 @@ async def test_long_work_says_how_long_it_goes_on_and_esc_stops_it(shelf, monkey
         return check(stage, plan, on_trial, stop, report)
 
     monkeypatch.setattr(PlanStage, "recommend", slowly)
-    app = NuvikApp(shelf.open)
-    async with app.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(app, pilot)
+    async with running(shelf) as (app, pilot):
         await pilot.press("3", "a")
         await pilot.pause(1.3)
         says = words(app, "#headline")
@@ -231,12 +209,10 @@ async def test_long_work_says_how_long_it_goes_on_and_esc_stops_it(shelf, monkey
         await pilot.press("n")
         await pilot.pause(1.3)
         assert words(app, "#headline").startswith("Looking at step 1 of 7 … ")
-        await pilot.press("escape")
-        await settle(app, pilot)
+        await press(pilot, "escape")
         assert app.screen.STAGE == "plan" and app.desk.draft.places
         monkeypatch.setattr(RehearseStage, "check", check)
-        await pilot.press("n")
-        await settle(app, pilot)
+        await press(pilot, "n")
         assert words(app, "#headline").startswith("Fits. 1 move")
 
 
@@ -259,7 +235,5 @@ async def test_moves_that_only_wait_are_not_called_half_done(shelf):
     plan = workspace.plan.make(workspace.plan.draft(pairs))
     with pytest.raises(Stopped):
         workspace.carry.carry(plan, False, lambda event: stop.ask_after_step(), stop)
-    app = NuvikApp(shelf.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(shelf) as (app, _):
         assert words(app, "#headline").startswith("2 moves wait for you to go on: g in Carry (5).")

@@ -13,10 +13,10 @@ from pathlib import Path
 
 import pytest
 
-from conftest import _unmount, fill, leftovers, picture
+from conftest import fill, leftovers, picture
 from nuvik.__main__ import run
 from nuvik.core.carrying.aside_folders import held, held_folder
-from nuvik.core.carrying.run import carry_plan, release, resume, undo
+from nuvik.core.carrying.run import release, resume, undo
 from nuvik.core.hosts.files import Files
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.journal import State
@@ -24,13 +24,10 @@ from nuvik.core.model.leftover import Repair
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace, open_workspace
 from nuvik.core.store.database import DATABASE_NAME
-from nuvik.tui.app import NuvikApp
-from screens import settle, words
+from refusals import shift
+from screens import press, running, words
 from test_promise import die_after
-
-
-def shift(workspace: Workspace, source: Path, goal: Path, on_trial: bool = False) -> None:
-    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(source), str(goal))])), on_trial)
+from volumes import unmount
 
 
 def nuvik(capsys, code: int, *words: str):
@@ -185,7 +182,7 @@ def test_a_copy_that_was_in_use_goes_when_the_original_has_all_of_it(on_trial, t
 def test_what_is_on_a_drive_that_is_away_waits_for_it(real_drives, on_trial, tmp_path):
     library, large, workspace = on_trial
     whole = picture(Path(held(workspace.logbook.moves()[0])))
-    _unmount(large)
+    unmount(large)
     again = open_workspace(state=str(tmp_path / "second"))
     assert "which was moved to large; that drive is away. Attach large" in the_only(again, Repair.NONE)
     real_drives.mount("large")
@@ -198,7 +195,7 @@ def test_an_unfinished_copy_waits_for_the_drive_of_its_original(real_drives, tmp
     small, large = real_drives.up("small", "60M", "ext4"), real_drives.up("large", "60M", "ext4")
     library, workspace = fill(small / "Library", files=5), open_workspace(state=str(tmp_path / "first"))
     die_after(workspace, 25, partial(shift, workspace, library, large))
-    _unmount(small)
+    unmount(small)
     again = open_workspace(state=str(tmp_path / "second"))
     assert "Its original is on small, which is away" in the_only(again, Repair.NONE)
     real_drives.mount("small")
@@ -246,21 +243,15 @@ def test_nothing_is_carried_before_it_is_known_what_a_damaged_journal_left(on_tr
 
 async def test_the_screen_shows_what_is_left_and_puts_right_what_is_safe(world, ferry):
     workspace = world.open()
-    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(ferry), "heron")])), on_trial=True)
+    shift(workspace, ferry, "heron", on_trial=True)
     os.rename(workspace.computer.state_folder, world.path("lost"))
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(120, 40)) as pilot:
-        await settle(app, pilot)
-        await pilot.press("6", "m")
-        await settle(app, pilot)
+    async with running(world, (120, 40)) as (app, pilot):
+        await press(pilot, "6", "m")
         assert "1 can be put right safely" in words(app, "#lines") and "The original of" in words(app, "#lines")
-        await pilot.press("f")
-        await settle(app, pilot)
+        await press(pilot, "f")
         assert "is move 1 now, on trial" in words(app, "#lines")
-        await pilot.press("escape", "u")
-        await settle(app, pilot)
-        await pilot.press("y")
-        await settle(app, pilot)
+        await press(pilot, "escape", "u")
+        await press(pilot, "y")
     assert ferry.is_dir() and not ferry.is_symlink() and not leftovers(world.folder)
 
 

@@ -43,8 +43,7 @@ def test_a_setting_whose_file_is_gone_is_broken_and_on_a_drive_that_is_away_away
     file.parent.joinpath("folder").mkdir()
     record = replace(record, tether=replace(record.tether, file=world.path("wren", "gone", "titles.json")))
     assert state_of(world.open().carry.work(), move, record) is TetherState.BROKEN
-    world.data["drive"][2]["attached"] = False
-    world.write()
+    world.attach("wren", False)
     assert state_of(world.open().carry.work(), move, record) is TetherState.AWAY
 
 

@@ -13,7 +13,7 @@ from nuvik.tui.widgets.foot import Foot
 from nuvik.tui.widgets.key_line import KeyLine
 from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.what_if_list import WhatIfList
-from screens import settle
+from screens import running, settle
 
 
 async def click_on(app: NuvikApp, pilot, widget: type, words: str) -> None:
@@ -29,9 +29,7 @@ async def click_on(app: NuvikApp, pilot, widget: type, words: str) -> None:
 
 
 async def test_everything_can_be_clicked(house):
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(house) as (app, pilot):
         for stage in (*STAGES[1:], STAGES[0]):
             await click_on(app, pilot, Rail, stage.capitalize())
             assert isinstance(app.screen, StageScreen) and stage == app.screen.STAGE

@@ -27,9 +27,8 @@ from nuvik.core.planning.placement.waiting import opening_s, table_opening, time
 from nuvik.core.stages.openings import OpeningStage
 from nuvik.core.store.openings import Openings
 from nuvik.core.views.opening_sentences import afterwards_headline, afterwards_sentence
-from nuvik.tui.app import NuvikApp
 from nuvik.tui.widgets.beneath import Beneath
-from screens import settle, words_of
+from screens import press, running, words_of
 from screens import words as words_at
 
 runs = st.lists(st.tuples(st.integers(0, 60), st.integers(1, 9)), max_size=8).map(
@@ -110,21 +109,16 @@ async def test_what_no_opening_read_may_be_placed_apart(world):
     library = world.path("kestrel", "Games", "Kite")
     put(Path(library) / "Data" / "a.pack", 20 * MB)
     put(Path(library) / "Films" / "b.bin", 60 * MB)
-    workspace = world.open()
-    workspace.survey.take()
+    workspace = world.surveyed()
     recording = recorded(library, Stretch(file="Data/a.pack", offset=0, bytes=9 * MB))
     Openings(workspace.survey.computer.database).keep(library, recording)
     stage, known = workspace.openings, workspace.plan.library_at("Kite")
     stage._learn(known)
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(140, 45)) as pilot:
-        await settle(app, pilot)
-        await pilot.press("tab", "enter")
-        await settle(app, pilot)
+    async with running(world, (140, 45)) as (app, pilot):
+        await press(pilot, "tab", "enter")
         inside = words_of(app.screen.query_one("#inside", Static))
         assert "9.00 MB of 80.0 MB were ever read" in inside and "No opening needs Films: a lets it" in inside
-        await pilot.press("a")
-        await settle(app, pilot)
+        await press(pilot, "a")
         known = app.desk.snapshot.library(known.id)
         body, films = in_pieces(known)
         assert known.like.libraries == 1 and films.name == "Kite · Films"
@@ -136,37 +130,27 @@ async def test_what_no_opening_read_may_be_placed_apart(world):
 async def test_a_plan_is_tasted_and_what_came_of_it_is_told(world):
     library = world.path("kestrel", "Games", "Kite")
     put(Path(library) / "a.pack", 20 * MB)
-    workspace = world.open()
-    workspace.survey.take()
+    workspace = world.surveyed()
     store = Openings(workspace.survey.computer.database)
     before = replace(recorded(library, Stretch(file="a.pack", offset=0, bytes=9 * MB)), seconds=9.0)
     store.keep(library, before)
     workspace.openings._learn(workspace.plan.library_at("Kite"))
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(140, 45)) as pilot:
-        await settle(app, pilot)
+    async with running(world, (140, 45)) as (app, pilot):
         app.desk.edit(app.desk.draft.put_down(app.desk.snapshot.libraries[0].id, "heron"))
-        await pilot.press("4")
-        await settle(app, pilot)
-        await pilot.press("e")
-        await settle(app, pilot)
+        await press(pilot, "4")
+        await press(pilot, "e")
         lines = app.screen.query_one("#lines", Static)
         assert "Kite on Heron: 9.00 MB" in words_of(lines)
-        await pilot.press("enter")
-        await settle(app, pilot)
+        await press(pilot, "enter")
         assert "Kite opens in" in words_of(lines) and "instead of 20.0 MB to find out" in words_of(lines)
-        await pilot.press("escape")
-        await settle(app, pilot)
+        await press(pilot, "escape")
         assert sorted(timing.tasted for timing in app.desk.snapshot.libraries[0].timings) == [False, True]
-        await pilot.press("c")
-        await settle(app, pilot)
-        await pilot.press("y")
-        await settle(app, pilot)
+        await press(pilot, "c")
+        await press(pilot, "y")
         assert "The opening of Kite was recorded before: o in Logbook (6) tells" in words_at(app, "#consequence")
         (move,) = workspace.logbook.moves()
         store.keep(library, replace(before, drive="heron", taken_at="2999-01-01T00:00:00Z", seconds=30.0))
-        await pilot.press("6")
-        await settle(app, pilot)
+        await press(pilot, "6")
         assert "21 s longer than before" in words_of(app.screen.query_one(Beneath)) and move.state.at_target
 
 
@@ -193,25 +177,19 @@ async def test_an_opening_is_recorded_from_its_page(house, monkeypatch):
         return replace(plain, bytes_read=30 * MB, files_read=3, doubts=("One file changed meanwhile.",))
 
     monkeypatch.setattr(OpeningStage, "record", record)
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(120, 40)) as pilot:
-        await settle(app, pilot)
-        await pilot.press("tab", "enter")
-        await settle(app, pilot)
+    async with running(house, (120, 40)) as (app, pilot):
+        await press(pilot, "tab", "enter")
         await pilot.press("o")
         await pilot.pause(0.3)
         lines = app.screen.query_one("#lines", Static)
         assert "press Enter here" in words_of(lines) and "30.0 MB read" in words_of(lines)
-        await pilot.press("enter")
-        await settle(app, pilot)
+        await press(pilot, "enter")
         assert "was ready after 4.2 s" in words_of(lines) and "changed meanwhile" in words_of(lines)
         await pilot.press("enter")
-        await pilot.press("enter")
-        await settle(app, pilot)
+        await press(pilot, "enter")
         await pilot.press("o")
         await pilot.pause(0.2)
-        await pilot.press("escape")
-        await settle(app, pilot)
+        await press(pilot, "escape")
         assert len(made) == 1, "Esc keeps nothing"
 
 

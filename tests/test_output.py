@@ -69,4 +69,4 @@ def test_what_is_stopped_is_no_fault(world, capsys, monkeypatch):
         stop.check()
 
     monkeypatch.setattr(LogbookStage, "leftovers", stopped)
-    assert run(["mend", "--world", str(world.folder)]) == 4 and "stopped as asked" in capsys.readouterr().err
+    assert world.run("mend") == 4 and "stopped as asked" in capsys.readouterr().err

@@ -115,12 +115,10 @@ def test_an_end_that_the_journal_knows_is_here_when_its_drive_is(world, moved):
         return seen.source_is_here, seen.target_is_here
 
     assert here() == (True, True)
-    for number, expected in ((0, (False, True)), (1, (True, False))):
-        world.data["drive"][number]["attached"] = False
-        world.write()
+    for drive, expected in (("kestrel", (False, True)), ("heron", (True, False))):
+        world.attach(drive, False)
         assert here() == expected
-        world.data["drive"][number]["attached"] = True
-        world.write()
+        world.attach(drive)
 
 
 # -- settings and faults -----------------------------------------------------------------------------------
@@ -183,8 +181,7 @@ def test_a_setting_that_changed_after_the_check_is_refused_before_anything_is_to
 
 def test_a_move_whose_target_went_before_the_switch_is_given_up_without_it(world, ferry):
     stop_when(world, ferry, "create", "one.bin")
-    world.data["drive"][1]["attached"] = False
-    world.write()
+    world.attach("heron", False)
     undo(world.open().carry.work(), "1")
     move = move_of(world)
     assert move.state is State.UNDONE and "its copy is left on heron" in (move.problem or "") and ferry.is_dir()

@@ -22,7 +22,7 @@ from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.pointed_table import PointedTable
 from nuvik.tui.widgets.what_if_list import WhatIfList
-from screens import settle, words, words_of
+from screens import go_to, press, running, settle, words, words_of
 
 
 def plain(app: NuvikApp) -> list[str]:
@@ -35,9 +35,7 @@ def plain(app: NuvikApp) -> list[str]:
 async def test_cursor_focus_stage_and_switches_are_seen_without_colours(world):
     for n, name in enumerate(("Kite", "Moor", "Loom"), start=1):
         put(fill(world.path("kestrel", "Games", name), seed=n) / "more.bin", n * 15 * MB)
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(world) as (app, pilot):
         first = plain(app)
         assert "▸1 Survey" in first[0] and " 2 Speeds" in first[0]
         assert any(line.startswith(" ▶ Heron") or "▶ " in line for line in first)
@@ -53,8 +51,7 @@ async def test_cursor_focus_stage_and_switches_are_seen_without_colours(world):
         assert any("●" in line and "Moor" in line for line in plain(app))
         # Lifted, coming and going.
         await pilot.press("l")
-        while app.screen.query_one(DriveBoard).drive.id != "heron":
-            await pilot.press("down")
+        await go_to(pilot, "heron")
         await pilot.press("enter")
         await pilot.pause()
         assert "•" in "".join(plain(app)[:25]), "the library at the cursor"
@@ -62,13 +59,11 @@ async def test_cursor_focus_stage_and_switches_are_seen_without_colours(world):
         await pilot.pause()
         board = "\n".join(plain(app)[:25])
         assert "+ comes · ┄ goes" in board and "G+" in board and "G┄" in board
-        await pilot.press("n")
-        await settle(app, pilot)
+        await press(pilot, "n")
         before = plain(app)
         what_ifs = app.screen.query_one(WhatIfList)
         what_ifs.focus()
-        await pilot.press("space")
-        await settle(app, pilot)
+        await press(pilot, "space")
         after = plain(app)
         assert sum("[ ]" in line for line in before) == what_ifs.option_count
         assert sum("[x]" in line for line in after) == 1
@@ -77,8 +72,7 @@ async def test_cursor_focus_stage_and_switches_are_seen_without_colours(world):
         steps.focus()
         await pilot.pause()
         assert any("▸" in line and app.desk.plan.steps[0].library in line for line in plain(app))
-        await pilot.press("x", "c")
-        await settle(app, pilot)
+        await press(pilot, "x", "c")
         assert isinstance(app.screen, Confirm) and any("▸ carry it out" in line for line in plain(app))
         await pilot.press("right")
         await pilot.pause()
@@ -87,14 +81,10 @@ async def test_cursor_focus_stage_and_switches_are_seen_without_colours(world):
 
 async def test_trouble_and_progress_are_seen_without_colours(house):
     house.write(fault=[{"drive": "heron", "fail_write": 6}])
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(house) as (app, pilot):
         await pilot.press("tab", "l")
-        while app.screen.query_one(DriveBoard).drive.id != "heron":
-            await pilot.press("down")
-        await pilot.press("enter", "n", "c", "y")
-        await settle(app, pilot)
+        await go_to(pilot, "heron")
+        await press(pilot, "enter", "n", "c", "y")
         assert words(app, "#headline").startswith("! ")
         assert app.screen.query_one(PointedTable).row_count and LibraryTable
 
@@ -133,27 +123,20 @@ def test_each_kind_of_run_has_phases_of_its_own(house):
 
 async def test_in_a_small_window_every_figure_is_in_reach(house):
     """Columns give way in a fixed order; what a step and a move take is always there, and a list beside a board."""
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(house) as (app, pilot):
         await pilot.press("tab", "l")
-        while app.screen.query_one(DriveBoard).drive.id != "heron":
-            await pilot.press("down")
-        await pilot.press("enter", "n")
-        await settle(app, pilot)
+        await go_to(pilot, "heron")
+        await press(pilot, "enter", "n")
         assert "starts" in "\n".join(plain(app)) and "lowest point" in "\n".join(plain(app))
         await pilot.resize_terminal(100, 30)
         await settle(app, pilot)
         small = "\n".join(plain(app))
         assert "starts" not in small and "lowest point" in small and "done" in small and "MB free" in small
-        await pilot.press("3")
-        await settle(app, pilot)
+        await press(pilot, "3")
         table = app.screen.query_one(LibraryTable)
         assert table.size.height >= min(4, table.row_count + 1) and "Heron" in "\n".join(plain(app))
-        await pilot.press("4", "c", "y")
-        await settle(app, pilot)
-        await pilot.press("6")
-        await settle(app, pilot)
+        await press(pilot, "4", "c", "y")
+        await press(pilot, "6")
         log = "\n".join(plain(app))
         assert "expected" in log and "took" in log and "from → to" not in log and "moved" in log
         await pilot.resize_terminal(159, 47)
@@ -164,9 +147,7 @@ async def test_in_a_small_window_every_figure_is_in_reach(house):
 async def test_what_a_list_leaves_of_the_window_tells_more_of_what_is_at_the_cursor(house):
     for number in range(9):
         fill(house.path("wren", "Games", f"Moor {number}"), seed=number)
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(120, 40)) as pilot:
-        await settle(app, pilot)
+    async with running(house, (120, 40)) as (app, pilot):
 
         def shown_beneath() -> str:
             return words_of(app.screen.query_one(Beneath)) if app.screen.query_one(Beneath).display else ""
@@ -175,11 +156,9 @@ async def test_what_a_list_leaves_of_the_window_tells_more_of_what_is_at_the_cur
         await pilot.press("tab")
         await pilot.pause()
         assert "may it move?" in shown_beneath() and "inside" in shown_beneath()
-        await pilot.press("3")
-        await settle(app, pilot)
+        await press(pilot, "3")
         assert "How to begin" in shown_beneath() or app.screen.query_one(LibraryTable).row_count > 9
-        await pilot.press("6")
-        await settle(app, pilot)
+        await press(pilot, "6")
         assert "takes a move back" in shown_beneath()
         await pilot.press("1", "a")
         for size in ((120, 25), (120, 60), (100, 30)):
@@ -192,9 +171,7 @@ async def test_what_a_list_leaves_of_the_window_tells_more_of_what_is_at_the_cur
 
 @pytest.mark.parametrize(("height", "last"), [(30, "A → B"), (19, "A → B"), (18, "… 1 more"), (5, "… 9 more")])
 async def test_rows_for_which_there_is_no_room_are_counted(world, height, last):
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(120, 60)) as pilot:
-        await settle(app, pilot)
+    async with running(world, (120, 60)) as (app, pilot):
         beneath = Beneath()
         await app.screen.mount(beneath)
         beneath.display, beneath.styles.height = True, height + 1  # a blank line comes first

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import os
 from dataclasses import replace
@@ -11,41 +12,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import MB, fill, leftovers, picture
-from nuvik.__main__ import run
+from households import drive, home, library
 from nuvik.core.carrying.lock import carrying_lock
 from nuvik.core.carrying.run import carry_plan
-from nuvik.core.model.drive import Drive
 from nuvik.core.model.errors import Refused
-from nuvik.core.model.library import Kind, Library
-from nuvik.core.model.snapshot import Snapshot
+from nuvik.core.model.library import Kind
 from nuvik.core.planning.drafting.draft import Draft
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.rehearsal.scene import Scene
 from nuvik.core.rehearsal.simulate import simulate
 from nuvik.core.store.plan_file import read_plan, write_plan
 from nuvik.core.views.draft_sentences import consequence
-
-
-def a_drive(number: int, usable: int, used: int, headroom: int) -> Drive:
-    return Drive(
-        id=f"d{number}",
-        label=f"D{number}",
-        path=f"/d{number}",
-        medium="ssd",
-        link="sata-6g",
-        filesystem="ext4",
-        cluster_bytes=4096,
-        portable=number == 0,
-        attached=True,
-        system=False,
-        capacity_bytes=usable,
-        usable_bytes=usable,
-        used_bytes=used,
-        headroom_bytes=headroom,
-        read_bytes_per_s=5e8,
-        write_bytes_per_s=4e8,
-        small_reads_per_s=5e3,
-    )
+from refusals import shift
 
 
 @st.composite
@@ -57,26 +35,22 @@ def drafts(draw) -> Draft:
         sizes = draw(st.lists(st.integers(0, 200), max_size=5))
         for position, size in enumerate(sizes):
             libraries.append(
-                Library(
-                    id=f"d{number}:{position}",
-                    name=f"L{number}{position}",
+                library(
+                    f"d{number}:{position}",
+                    f"d{number}",
                     kind=draw(st.sampled_from(list(Kind))),
-                    path=f"/d{number}/{position}",
-                    drive=f"d{number}",
                     bytes=size * MB,
-                    on_disk_bytes=size * MB,
                     files=size,
-                    largest_file_bytes=size,
-                    last_used=None,
                     opens_per_week=draw(st.integers(0, 9)),
                 )
             )
         used = sum(sizes) * MB + draw(st.integers(0, 100)) * MB
         usable = used + draw(st.integers(0, 400)) * MB + 1
-        drives.append(a_drive(number, usable, used, draw(st.integers(0, usable // MB)) * MB))
-    draft = Draft(Snapshot(taken_at="", host="h", drives=tuple(drives), libraries=tuple(libraries)))
-    for library in draw(st.lists(st.sampled_from(libraries), max_size=8)) if libraries else []:
-        draft = draft.put_down(library.id, f"d{draw(st.integers(0, count - 1))}")
+        headroom = draw(st.integers(0, usable // MB)) * MB
+        drives.append(drive(f"d{number}", usable_bytes=usable, used_bytes=used, headroom_bytes=headroom))
+    draft = Draft(home(drives, libraries))
+    for each in draw(st.lists(st.sampled_from(libraries), max_size=8)) if libraries else []:
+        draft = draft.put_down(each.id, f"d{draw(st.integers(0, count - 1))}")
     return draft
 
 
@@ -117,15 +91,12 @@ def test_bytes_are_conserved_and_no_feasible_step_breaks_a_floor(draft, on_trial
 
 @given(drafts())
 def test_setting_down_and_back_restores_the_draft(draft):
-    for library in draft.snapshot.libraries:
-        for drive in draft.drives:
-            moved = draft.put_down(library.id, drive.id)
-            assert moved.place_of(library) == drive.id
-            home = moved.put_down(library.id, library.drive)
-            assert home.places == {
-                library_id: place for library_id, place in draft.places.items() if library_id != library.id
-            }
-            assert consequence(draft, library, drive.id).endswith(".")
+    for each, to in itertools.product(draft.snapshot.libraries, draft.drives):
+        moved = draft.put_down(each.id, to.id)
+        assert moved.place_of(each) == to.id
+        others = {library_id: place for library_id, place in draft.places.items() if library_id != each.id}
+        assert moved.put_down(each.id, each.drive).places == others
+        assert consequence(draft, each, to.id).endswith(".")
 
 
 @pytest.mark.parametrize("on_trial", [False, True])
@@ -274,7 +245,7 @@ def test_something_open_is_named(world):
         assert reader.stdout is not None and reader.stdout.read(1), "now it has the file open"
         workspace = world.open()
         with pytest.raises(Refused, match=rf"in use by tail \(process {reader.pid}\)"):
-            carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(game), "heron")])))
+            shift(workspace, game, "heron")
     finally:
         reader.kill()
         reader.communicate()
@@ -311,8 +282,8 @@ def test_plan_files_come_back_exactly_and_broken_ones_are_refused(world, tmp_pat
 
 
 def test_two_steps_may_not_want_one_place(world):
-    for drive in ("kestrel", "wren"):
-        fill(world.path(drive, "Games", "Ferrymoss"))
+    for name in ("kestrel", "wren"):
+        fill(world.path(name, "Games", "Ferrymoss"))
     workspace = world.open()
     both = [(world.path(drive, "Games", "Ferrymoss"), "heron") for drive in ("kestrel", "wren")]
     plan = workspace.plan.make(workspace.plan.draft(both))
@@ -334,17 +305,15 @@ def test_headroom_asked_for_is_the_floor(world):
     assert workspace.rehearse.rehearse(replace(plan, headroom_bytes={"wren": 0})).feasible
 
 
-def test_what_is_seldom_meant_gets_a_word(world, capsys):
+def test_what_is_seldom_meant_gets_a_word(world):
     """A folder in a folder of its own name, and a shelf of libraries that moves as one."""
     for n, name in enumerate(("Kite", "Moor"), start=1):
         fill(world.path("kestrel", "Games", name), seed=n)
     os.mkdir(world.path("heron", "Games"))
-    at, games = ["--world", str(world.folder)], world.path("kestrel", "Games")
-    assert run(["survey", *at]) == 0 and run(["shift", games, world.path("heron", "Games"), *at]) == 0
-    printed = capsys.readouterr().out
+    games = world.path("kestrel", "Games")
+    assert world.run("survey") == 0
+    printed = world.prints("shift", games, world.path("heron", "Games"))
     assert "in a folder of the same name" in printed and "Games holds 2 libraries (" in printed
-    assert run(["shift", games, world.path("heron", "Play", "Games"), *at]) == 0
-    printed = capsys.readouterr().out
+    printed = world.prints("shift", games, world.path("heron", "Play", "Games"))
     assert world.path("heron", "Play", "Games") in printed and "same name" not in printed
-    assert run(["shift", os.path.join(games, "Kite"), "heron", *at]) == 0
-    assert "Note" not in capsys.readouterr().out
+    assert "Note" not in world.prints("shift", os.path.join(games, "Kite"), "heron")

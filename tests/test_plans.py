@@ -17,7 +17,6 @@ from hypothesis import strategies as st
 from conftest import GB, fill
 from households import FAST, SLOW, drive, home, library
 from judged import households
-from nuvik.__main__ import run
 from nuvik.core.carrying.run import carry_plan
 from nuvik.core.model.errors import BadInput, Refused
 from nuvik.core.model.library import Kind, Part
@@ -239,40 +238,34 @@ def test_target_paths_follow_the_drives_template(world, capsys):
         with pytest.raises(BadInput):
             clean_template(bad, ours)
     fill(world.path("kestrel", "Games", "Kite"))
-    at = ["--world", str(world.folder)]
-    assert run(["drive", "heron", "--template", "{wrong}/{name}", *at]) == 2
-    assert run(["drive", "heron", "--template", "From {from}/{name}", *at]) == 0
+    assert world.run("drive", "heron", "--template", "{wrong}/{name}") == 2
+    assert world.run("drive", "heron", "--template", "From {from}/{name}") == 0
     capsys.readouterr()
-    assert run(["shift", world.path("kestrel", "Games", "Kite"), "heron", "--yes", *at]) == 0
+    assert world.run("shift", world.path("kestrel", "Games", "Kite"), "heron", "--yes") == 0
     assert (world.folder / "heron" / "From Kestrel" / "Kite" / "data").is_dir()
 
 
-def test_plans_opened_later_are_checked_step_by_step(world, tmp_path, capsys):
-    at = ["--world", str(world.folder)]
+def test_plans_opened_later_are_checked_step_by_step(world, tmp_path):
     for number, name in enumerate(("Kite", "Loom", "Moor", "Nail")):
         fill(world.path("kestrel", "Games", name), seed=number + 1)
-    workspace = world.open()
-    workspace.survey.take()
+    workspace = world.surveyed()
     moves = [(world.path("kestrel", "Games", name), "heron") for name in ("Kite", "Loom", "Moor", "Nail")]
     plan, file = workspace.plan.make(workspace.plan.draft(moves)), str(tmp_path / "p.nuvik-plan.json")
-    assert run(["draft", *itertools.chain(*moves), "-o", file, *at]) == 0
-    assert run(["plan", file, *at]) == 0 and "Nothing this plan depends on has changed" in capsys.readouterr().out
+    assert world.run("draft", *itertools.chain(*moves), "-o", file) == 0
+    assert "Nothing this plan depends on has changed" in world.prints("plan", file)
     carry_plan(workspace.carry.work(), replace(plan, steps=plan.steps[:1]))
     (world.folder / "kestrel" / "Games" / "Loom" / "more.bin").write_bytes(b"x" * 500)
     (world.folder / "kestrel" / "Games" / "Moor").rename(tmp_path / "Moor")
     workspace.survey.take()
-    assert run(["plan", file, "--json", *at]) == 5
-    printed = json.loads(capsys.readouterr().out)["steps"]
+    printed = json.loads(world.prints("plan", file, "--json", code=5))["steps"]
     assert [row["state"] for row in printed] == [StepState.DONE, StepState.CHANGED, StepState.DOUBTFUL, StepState.HOLDS]
     assert "500 B larger" in printed[1]["words"] and "1 file more" in printed[1]["words"]
     renewed = str(tmp_path / "q.nuvik-plan.json")
-    assert run(["plan", file, "--beside", file, "--renew", renewed, *at]) == 0
-    printed = capsys.readouterr().out
+    printed = world.prints("plan", file, "--beside", file, "--renew", renewed)
     assert "Left out: step 3, Moor" in printed and "waiting per week then" in printed
-    assert run(["plan", renewed, *at]) == 0 and run(["rehearse", renewed, *at]) == 0
+    assert world.run("plan", renewed) == 0 and world.run("rehearse", renewed) == 0
     assert draft_of(plan, workspace.survey.latest())[0].places.keys() == {"kestrel:Games/Loom", "kestrel:Games/Nail"}
-    world.data["drive"][1]["attached"] = False
-    world.write()
+    world.attach("heron", False)
     assert {standing.state for standing in standings(plan, world.open().survey.latest())} == {StepState.DOUBTFUL}
 
 
@@ -288,7 +281,7 @@ def test_only_the_steps_that_need_what_changed_are_in_doubt():
     assert "step 1, which makes room there, is in doubt" in offered[1].words
 
 
-def test_landings_are_proposed_chosen_and_kept(world, capsys):
+def test_landings_are_proposed_chosen_and_kept(world):
     full = drive("fast", usable_bytes=100 * GB, used_bytes=60 * GB, **FAST)
     snapshot = home([full, drive("slow", **SLOW)], [library("A", "fast", 20), library("B", "slow", 20, last_used=None)])
     landing = propose_landings(Draft(snapshot))[Kind.GAME]
@@ -297,22 +290,18 @@ def test_landings_are_proposed_chosen_and_kept(world, capsys):
     plan = recommend(snapshot, Wishes()).draft.landings
     assert plan[Kind.GAME].drive == "slow"
     fill(world.path("kestrel", "Games", "Kite"))
-    at = ["--world", str(world.folder)]
-    assert run(["survey", *at]) == 0 and run(["landing", "game", *at]) == 0
-    assert "the newest, Kite, is there" in capsys.readouterr().out
-    assert run(["landing", "game", "heron", *at]) == 0
-    capsys.readouterr()
-    assert run(["landing", "--json", "game", *at]) == 0
-    printed = json.loads(capsys.readouterr().out)["landings"]
+    assert world.run("survey") == 0 and "the newest, Kite, is there" in world.prints("landing", "game")
+    assert world.run("landing", "game", "heron") == 0
+    printed = json.loads(world.prints("landing", "--json", "game"))["landings"]
     assert [(row["kind"], row["path"]) for row in printed] == [("game", world.path("heron", "Games"))]
     for words, code in ((["cheese", "heron"], 2), (["game", "emu"], 2), (["game", "/etc"], 2), (["--forget"], 2)):
-        assert run(["landing", *words, *at]) == code
+        assert world.run("landing", *words) == code
     workspace = world.open()
     plan = workspace.plan.make(workspace.plan.draft([(world.path("kestrel", "Games", "Kite"), "wren")]))
     assert [(landing.kind, landing.drive) for landing in plan.landings] == [(Kind.GAME, "heron")], (
         "chosen before, it still holds"
     )
-    assert run(["landing", "game", "--forget", *at]) == 0 and "kestrel" in capsys.readouterr().out
+    assert "kestrel" in world.prints("landing", "game", "--forget")
 
 
 @pytest.mark.parametrize(
@@ -334,18 +323,14 @@ def test_a_landing_says_why_it_is_not_where_new_content_went_so_far(before, why)
     assert landing.drive == "other" and f"; Before, where A was stored, {why}" in landing.reason
 
 
-def test_weights_are_shown_and_can_be_changed(world, capsys):
-    at = ["--world", str(world.folder)]
+def test_weights_are_shown_and_can_be_changed(world):
     fill(world.path("kestrel", "Games", "Kite"))
-    assert run(["survey", *at]) == 0
-    capsys.readouterr()
-    assert run(["propose", "--weigh", "all", *at]) == 0
-    printed = capsys.readouterr().out
+    assert world.run("survey") == 0
+    printed = world.prints("propose", "--weigh", "all")
     assert all(name in printed and words in printed for name, _, words in WEIGHTS[Style.BALANCED].in_words())
-    assert run(["propose", "--weigh", "move_s=1", "--json", *at]) == 0
-    assert json.loads(capsys.readouterr().out)["weights"]["move_s"] == 1
+    assert json.loads(world.prints("propose", "--weigh", "move_s=1", "--json"))["weights"]["move_s"] == 1
     for bad in ("cheese=1", "move_s=x", "move_s=-1"):
-        assert run(["propose", "--weigh", bad, *at]) == 2
+        assert world.run("propose", "--weigh", bad) == 2
 
 
 def test_the_page_on_planning_has_the_figures_that_are_reckoned_with():
@@ -363,9 +348,8 @@ def test_the_page_on_planning_has_the_figures_that_are_reckoned_with():
 
 def test_a_card_names_other_libraries_wherever_their_drive_is_mounted(world):
     album, copy = fill(world.path("wren", "Album")), fill(world.path("heron", "Copy"), seed=2)
-    at = ["--world", str(world.folder)]
-    assert run(["card", str(copy), "--apart-from", str(album), "--with", str(copy), *at]) == 2, "itself"
-    assert run(["card", str(copy), "--apart-from", str(album), *at]) == 0
+    assert world.run("card", str(copy), "--apart-from", str(album), "--with", str(copy)) == 2, "itself"
+    assert world.run("card", str(copy), "--apart-from", str(album)) == 0
     (world.folder / "wren").rename(world.folder / "elsewhere")
     world.data["drive"][2]["folder"] = "elsewhere"
     world.write()

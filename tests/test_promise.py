@@ -15,15 +15,15 @@ from functools import partial
 
 import pytest
 
-from conftest import ODD_NAMES, World, fill, leftovers, picture
+from conftest import ODD_NAMES, World, a_world, fill, leftovers, picture
 from nuvik.core.carrying.aside_folders import held
-from nuvik.core.carrying.run import carry_plan, release, resume, undo
+from nuvik.core.carrying.run import release, resume, undo
 from nuvik.core.hosts import syscalls
 from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import State
-from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace
+from refusals import shift
 
 
 class Dead(BaseException):
@@ -50,10 +50,6 @@ def set_up(world: World, names: Sequence[bytes] = ODD_NAMES) -> tuple[str, str, 
     source = world.path("kestrel", "Games", "Ferry [bold]")
     fill(source, files=5, odd=True, names=names)
     return source, world.path("heron", "Games", "Ferry [bold]"), picture(source)
-
-
-def shift(workspace: Workspace, source: str, on_trial: bool = False, drive: str = "heron") -> None:
-    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(source, drive)])), on_trial)
 
 
 def assert_promise(source: str, target: str, whole: dict, workspace: Workspace) -> None:
@@ -121,7 +117,7 @@ def test_undo_survives_death_at_every_operation(tmp_path, on_trial, stride):
         world = _fresh(tmp_path, life)
         source, target, whole = set_up(world, ODD_NAMES[: 1 if stride == 1 else None])
         workspace = world.open()
-        shift(workspace, source, on_trial)
+        shift(workspace, source, on_trial=on_trial)
         died = die_after(workspace, life, partial(undo, workspace.carry.work(), "last"))
         again = world.open()
         assert_promise(source, target, whole, again)
@@ -134,12 +130,7 @@ def test_undo_survives_death_at_every_operation(tmp_path, on_trial, stride):
 
 
 def _fresh(tmp_path, number: int) -> World:
-    made = World(tmp_path / f"w{number}", {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
-    made.folder.mkdir()
-    made.drive("kestrel")
-    made.drive("heron", medium="hdd")
-    made.write()
-    return made
+    return a_world(tmp_path / f"w{number}", kestrel={}, heron={"medium": "hdd"})
 
 
 def _assert_ended(world: World, source: str, target: str, whole: dict, moved: bool) -> None:
@@ -275,8 +266,7 @@ def test_nothing_is_released_or_judged_while_its_drive_is_away(world):
     source, target, whole = set_up(world)
     target = target.replace("heron", "wren")
     shift(world.open(), source, on_trial=True, drive="wren")
-    world.data["drive"][2]["attached"] = False
-    world.write()
+    world.attach("wren", False)
     away = world.open()
     with pytest.raises(Refused, match="is not visible at"):
         release(away.carry.work(), "all")
@@ -285,8 +275,7 @@ def test_nothing_is_released_or_judged_while_its_drive_is_away(world):
     with pytest.raises(Stopped, match="Wren is away"):
         resume(away.carry.work())
     assert picture(held(move)) == whole
-    world.data["drive"][2]["attached"] = True
-    world.write()
+    world.attach("wren")
     resume(world.open().carry.work())
     assert picture(target) == whole
     assert os.path.islink(source)

@@ -14,16 +14,14 @@ import jsonschema
 import pytest
 
 from conftest import World, fill, leftovers, picture
-from nuvik.__main__ import run
 from nuvik.core.carrying.run import carry_plan, release, resume, undo, undo_plan
 from nuvik.core.hosts.desktop import kept_awake, show_notice
 from nuvik.core.model.errors import Refused, Stopped
 from nuvik.core.model.journal import State
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace
-from nuvik.tui.app import NuvikApp
 from refusals import hook, once
-from screens import settle, words
+from screens import press, running, words
 from test_documents import shipped, strict
 
 NAMES = ("Anvil", "Beacon", "Comet", "Dune")
@@ -72,14 +70,13 @@ def test_what_waits_is_remembered_in_its_order_after_a_restart(world, four):
     assert order == ["Anvil", "Dune", "Comet", "Beacon"]
 
 
-def test_a_whole_plan_is_taken_back_and_goes_on_after_a_stop(world, four, capsys):
+def test_a_whole_plan_is_taken_back_and_goes_on_after_a_stop(world, four):
     whole = {name: picture(path) for name, path in four.items()}
     workspace = world.open()
     carry_plan(workspace.carry.work(), plan_of(workspace, {"Anvil": four["Anvil"]}))
     carry_plan(workspace.carry.work(), plan_of(workspace, {name: four[name] for name in NAMES[1:]}), on_trial=True)
     release(workspace.carry.work(), "3")
-    assert run(["undo", "plan", "--world", str(world.folder)]) == 0
-    assert capsys.readouterr().out.splitlines()[0] == f"Move 4: Dune goes back to {four['Dune']}."
+    assert world.prints("undo", "plan").splitlines()[0] == f"Move 4: Dune goes back to {four['Dune']}."
     work = workspace.carry.work()
     hook(
         workspace, once(lambda operation, path: operation == "remove" and "incoming" in path, work.stop.ask_after_step)
@@ -108,7 +105,7 @@ def test_trials_end_when_they_are_old_enough(world, four):
     assert journal.move(1).state is State.ON_TRIAL
 
 
-def test_a_move_that_takes_another_one_on_is_left_out_with_it(world, four, capsys):
+def test_a_move_that_takes_another_one_on_is_left_out_with_it(world, four):
     workspace = world.open()
     journal = workspace.carry.work().journal
     moves = journal.begin_run(plan_of(workspace, four), "", False, [0.0] * 4)
@@ -118,8 +115,7 @@ def test_a_move_that_takes_another_one_on_is_left_out_with_it(world, four, capsy
     assert [move.id for move in workspace.carry.skip("2")] == [2, 4]
     assert [move.id for move in workspace.logbook.midway()] == [1, 3]
     for command, numbers in (("next", [3]), ("skip", [1])):
-        assert run([command, str(numbers[0]), "--json", "--world", str(world.folder)]) == 0
-        document = json.loads(capsys.readouterr().out)
+        document = json.loads(world.prints(command, str(numbers[0]), "--json"))
         jsonschema.validate(document, strict(shipped("nuvik-queue/1")))
         assert [move["id"] for move in document["moves"]] == numbers
 
@@ -128,11 +124,8 @@ async def test_keys_leave_out_and_bring_forward(world, four):
     workspace = world.open()
     journal = workspace.carry.work().journal
     journal.begin_run(plan_of(workspace, four), "", False, [0.0] * 4)
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(140, 40)) as pilot:
-        await settle(app, pilot)
-        await pilot.press("5", "down", "k", "down", "n")
-        await settle(app, pilot)
+    async with running(world, (140, 40)) as (app, pilot):
+        await press(pilot, "5", "down", "k", "down", "n")
         assert [move.id for move in world.open().logbook.midway()] == [4, 1, 3]
         assert "unfinished" in words(app, "#headline")
 
@@ -169,7 +162,7 @@ def test_without_such_programs_nothing_happens(monkeypatch, tmp_path):
     show_notice("x")
 
 
-def test_with_json_there_is_a_line_a_second(world, capsys):
+def test_with_json_there_is_a_line_a_second(world):
     fill(world.path("kestrel", "Games", "Big"), files=3)
     with open(world.path("kestrel", "Games", "Big", "big.bin"), "wb") as file:
         file.truncate(40 * 10**6)
@@ -177,9 +170,7 @@ def test_with_json_there_is_a_line_a_second(world, capsys):
     workspace = world.open()
     plan = world.folder / "p.json"
     workspace.plan.write(plan_of(workspace, {"Big": Path(world.path("kestrel", "Games", "Big"))}), str(plan))
-    capsys.readouterr()
-    assert run(["carry", str(plan), "--yes", "--json", "--world", str(world.folder)]) == 0
-    lines = [json.loads(line) for line in capsys.readouterr().out.splitlines()]
+    lines = [json.loads(line) for line in world.prints("carry", str(plan), "--yes", "--json").splitlines()]
     progress = [line for line in lines if line["event"] == "progress" and line["done_bytes"] < line["total_bytes"]]
     assert len(progress) <= 6 and lines[-1]["event"] == "done"
     undo(world.open().carry.work(), "last")

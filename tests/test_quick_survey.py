@@ -12,7 +12,6 @@ from pathlib import Path
 import pytest
 
 from conftest import MB, fill, put
-from nuvik.__main__ import run
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.progress import Stop
 from nuvik.core.stages.workspace import open_workspace
@@ -247,15 +246,14 @@ def test_unsettled_folders_and_unreadable_keepings_are_walked(tmp_path, monkeypa
 
 def test_the_command_looks_only_at_what_changed(world, settled, capsys, monkeypatch):
     monkeypatch.setattr(quick_walk, "ACTIVE_S", -(10**9))
-    at = ["--world", str(world.folder)]
     for n in range(8):
         fill(world.path("kestrel", "Games", f"Kite {n}"), seed=n)
-    assert run(["survey", "--quick", *at]) == 0 and run(["survey", *at]) == 0
+    assert world.run("survey", "--quick") == 0 and world.run("survey") == 0
     capsys.readouterr()
     time.sleep(0.02)
     put(world.path("kestrel", "Games", "Kite 3", "patch.bin"), 30 * MB)
     fill(world.path("kestrel", "Games", "Moor"))
-    assert run(["survey", "--quick", *at]) == 0
+    assert world.run("survey", "--quick") == 0
     printed = capsys.readouterr()
     assert "folders may have changed" in printed.err and "Moor" in printed.out
     quickly = world.open().survey.latest()
@@ -264,7 +262,7 @@ def test_the_command_looks_only_at_what_changed(world, settled, capsys, monkeypa
     assert [(each.path, each.bytes, each.kind) for each in quickly.libraries] == [
         (each.path, each.bytes, each.kind) for each in full.libraries
     ]
-    assert run(["survey", "--quick", world.path("kestrel", "Games"), *at]) == 2
+    assert world.run("survey", "--quick", world.path("kestrel", "Games")) == 2
 
 
 def test_trees_are_written_anew_when_much_changed_or_a_day_has_passed(world, settled, monkeypatch):

@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 
 from conftest import fill, leftovers, make_odd, picture, put
-from nuvik.core.carrying.run import carry_plan, release, resume, undo
+from nuvik.core.carrying.run import release, resume, undo
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.model.library import Card
 from nuvik.core.planning.drafting.make_plan import make_plan
@@ -21,15 +21,12 @@ from nuvik.core.stages.workspace import Workspace, open_workspace
 from nuvik.core.survey.walk.walk_slice import A_SNAPSHOT
 from nuvik.core.views.library_page import library_page
 from nuvik.core.views.unread_words import unread_problems
+from refusals import shift
 
 
 @pytest.fixture
 def workspace(tmp_path) -> Workspace:
     return open_workspace(state=str(tmp_path / "state"))
-
-
-def shift(workspace: Workspace, source: str, goal: str, on_trial: bool = False) -> None:
-    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(source, goal)])), on_trial)
 
 
 @pytest.mark.parametrize("filesystem", ["ext4", "xfs"])

@@ -22,8 +22,8 @@ from nuvik.core.model.errors import NuvikError, Refused
 from nuvik.core.model.journal import State
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import open_workspace
+from refusals import shift
 from test_promise import die_after
-from test_real_traps import shift
 from torture import Trouble
 
 CAPABILITY = struct.pack("<IIIII", 0x02000001, 1 << 13, 0, 0, 0)  # linux/capability.h: version 2, raw sockets
@@ -78,7 +78,7 @@ def test_every_mark_is_carried_and_nothing_is_taken_over_from_the_folder_it_come
     whole = marks(library)
     (large / "box").mkdir()
     os.setxattr(large / "box", "system.posix_acl_default", SHARED)
-    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(library), str(large / "box"))])))
+    shift(workspace, library, large / "box")
     assert marks(large / "box" / "Library") == whole
     undo(workspace.carry.work(), "last")
     assert marks(library) == whole

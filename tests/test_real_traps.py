@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import _MAKE, fill, leftovers, picture
+from conftest import fill, leftovers, picture
 from nuvik.__main__ import run
 from nuvik.core.carrying.run import carry_plan, resume, undo
 from nuvik.core.hosts import syscalls
@@ -20,15 +20,13 @@ from nuvik.core.hosts.file_op_hook import FileOpHook
 from nuvik.core.model.errors import NuvikError, Stopped
 from nuvik.core.model.journal import State
 from nuvik.core.planning.drafting.make_plan import make_plan
-from nuvik.core.stages.workspace import Workspace, open_workspace
+from nuvik.core.stages.workspace import open_workspace
+from refusals import shift
 from test_promise import die_after
+from volumes import MAKE
 
 LIVES = [3, 9, 16, 24, 33, 45, 60, 75, 90, 100, 110, 125, 400]
 """After how many operations the machine dies."""
-
-
-def shift(workspace: Workspace, source: Path, drive: str, on_trial: bool = False) -> None:
-    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(source), drive)])), on_trial)
 
 
 @pytest.mark.parametrize("which", ["large", "small"])
@@ -233,7 +231,7 @@ def test_a_drive_that_never_comes_back_locks_nothing(real_drives, tmp_path, on_t
 
 def test_a_volume_that_keeps_whole_seconds_is_no_faulty_drive(real_drives, tmp_path, monkeypatch):
     small = real_drives.up("small", "60M", "ext4")
-    monkeypatch.setitem(_MAKE, "ext4", [*_MAKE["ext4"], "-I", "128"])
+    monkeypatch.setitem(MAKE, "ext4", [*MAKE["ext4"], "-I", "128"])
     real_drives.up("large", "60M", "ext4")
     library, workspace = fill(small / "Library", files=4), open_workspace(state=str(tmp_path / "state"))
     shift(workspace, library, "large", on_trial=True)

@@ -17,7 +17,7 @@ from homes.words import LANGUAGES
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
-from conftest import GB, MB, World, a_drive, put
+from conftest import GB, MB, World, a_drive, a_world, put
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.surroundings import surroundings_of
 from nuvik.core.hosts.world import WorldHost
@@ -71,12 +71,8 @@ TREES = st.lists(st.tuples(st.lists(NAMES, max_size=5), FILES, st.integers(0, 90
 @example(files=[(["Games"], ("run", 0o755), 17), (["Games", "Games"], ("run", 0o755), 17)], small=0.0)
 @given(files=TREES, small=st.sampled_from([0.0, 0.001, 0.05]))
 def test_nothing_counts_twice_and_nothing_is_lost(tmp_path_factory, files, small):
-    world = World(
-        tmp_path_factory.mktemp("any") / "world", {"format": "nuvik-world/1", "name": "Any", "small_share": small}
-    )
-    world.folder.mkdir()
-    world.drive("kestrel")
-    world.write()
+    world = a_world(tmp_path_factory.mktemp("any"), kestrel={})
+    world.write(small_share=small)
     total = 0
     for folders, (name, mode), size in files:
         path = Path(world.path("kestrel"), *folders, name)
@@ -194,9 +190,9 @@ def test_what_a_project_can_make_anew_is_marked_and_stays_with_it(world):
         put(f"{base}/{path}", size * MB)
     put(f"{base}/tools/env-of-mine/pyvenv.cfg")
     (project,) = world.open().survey.take().libraries
-    anew = {part.path: part.bytes // MB for part in project.parts if part.can_be_made_anew}
+    rebuilt = {part.path: part.bytes // MB for part in project.parts if part.rebuildable}
     assert project.kind is Kind.PROJECT
-    assert anew == {"web/node_modules": 30, "build": 20, "tools/env-of-mine": 9}
+    assert rebuilt == {"web/node_modules": 30, "build": 20, "tools/env-of-mine": 9}
     assert not separable(project), "they go where their project goes"
 
 

@@ -110,8 +110,7 @@ def test_what_is_no_move_on_trial_cannot_be_released(world, ferry):
         with pytest.raises(Refused, match=why):
             undo(world.open().carry.work(), wanted)
     shift(world.open(), ferry, on_trial=True, drive="wren")
-    world.data["drive"][2]["attached"] = False
-    world.write()
+    world.attach("wren", False)
     with pytest.raises(Refused, match="is not visible at"):
         release(world.open().carry.work(), "3")
     world.data["drive"][0]["attached"] = False
@@ -137,8 +136,7 @@ def test_a_path_on_an_away_drive_is_never_taken_for_removed(world, ferry, state)
     workspace = world.open()
     workspace.carry.work().journal.keep(replace(move_of(world), state=state))
     before = picture(held(move_of(world)))
-    world.data["drive"][2]["attached"] = False
-    world.write()
+    world.attach("wren", False)
     with pytest.raises(Stopped, match="Wren is away"):
         resume(world.open().carry.work())
     assert picture(held(move_of(world))) == before
@@ -163,7 +161,7 @@ def test_taking_back_what_went_on_or_vanished_is_refused(world, ferry):
 
 @pytest.mark.parametrize("on_trial", [False, True], ids=["released", "on trial"])
 def test_programs_at_work_in_it_keep_a_library_where_it_is(world, ferry, monkeypatch, on_trial):
-    shift(world.open(), ferry, on_trial)
+    shift(world.open(), ferry, on_trial=on_trial)
     workspace = world.open()
     monkeypatch.setattr(workspace.computer.host, "used_by", lambda path: ("viewer (process 7)",))
     with pytest.raises(Refused, match="in use by viewer"):

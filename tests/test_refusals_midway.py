@@ -235,12 +235,10 @@ def test_links_that_must_lead_elsewhere_have_to_be_here(world, ferry):
     """The library was moved twice; taking the second move back changes the link on the first drive."""
     shift(world.open(), ferry)
     shift(world.open(), target_of(world), drive="wren")
-    world.data["drive"][0]["attached"] = False
-    world.write()
+    world.attach("kestrel", False)
     with pytest.raises(Refused, match="Kestrel is away, and the link to Ferry is on it"):
         undo(world.open().carry.work(), "2")
-    world.data["drive"][0]["attached"] = True
-    world.write()
+    world.attach("kestrel")
     undo(world.open().carry.work(), "2")
     assert os.readlink(ferry) == str(target_of(world))
 
@@ -281,8 +279,7 @@ def test_what_was_removed_from_a_copy_since_is_no_reason_not_to_read_the_rest(wo
 def test_a_setting_that_cannot_be_changed_any_more_refuses_the_move_before_anything_is_touched(world, ferry):
     file = Path(world.folder) / "shelf.json"
     file.write_text(json.dumps({"place": str(ferry)}))
-    workspace = world.open()
-    workspace.survey.take()
+    workspace = world.surveyed()
     workspace.tethers.add(workspace.tethers.library(str(ferry)), "setting", str(file))
     move = stop_when(world, ferry, "create", "one.bin")
     work = world.open().carry.work()

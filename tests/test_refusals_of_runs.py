@@ -11,8 +11,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import World, fill, leftovers, picture
-from nuvik.__main__ import run
+from conftest import World, a_world, fill, leftovers, picture
 from nuvik.core.carrying import work as work_module
 from nuvik.core.carrying.aside_folders import ABOUT, held_folder, incoming, incoming_folder
 from nuvik.core.carrying.run import carry_plan, outlook_of_undo, resume, undo
@@ -100,25 +99,22 @@ def test_a_refused_first_move_leaves_no_run_behind(world, ferry, two_moves, monk
     assert {move.state for move in moves} == {State.UNDONE} and "in use by viewer" in (moves[0].problem or "")
 
 
-def test_a_move_that_has_not_begun_is_cancelled_by_its_number(world, two_moves, capsys):
+def test_a_move_that_has_not_begun_is_cancelled_by_its_number(world, two_moves):
     workspace = world.open()
     work, plan = workspace.carry.work(), two_moves(workspace)
     hook(workspace, once(lambda operation, path: operation == "create", work.stop.ask_after_step))
     with pytest.raises(Stopped):
         carry_plan(work, plan)
-    assert run(["undo", "2", "--yes", "--world", str(world.folder)]) == 0
-    assert capsys.readouterr().out == f"{move_of(world, 2).library} taken back: it is where it was\n"
+    assert world.prints("undo", "2", "--yes") == f"{move_of(world, 2).library} taken back: it is where it was\n"
     assert [move.state for move in world.open().logbook.moves()] == [State.RELEASED, State.UNDONE]
 
 
-def test_each_library_that_is_taken_back_is_named(world, ferry, capsys):
+def test_each_library_that_is_taken_back_is_named(world, ferry):
     """One that only returns to its place comes after one that is copied back; both were the first of their plans."""
-    other, at = fill(world.path("kestrel", "Games", "Gull")), ["--world", str(world.folder)]
-    assert run(["shift", str(ferry), "heron", "--yes", "--on-trial", *at]) == 0
-    assert run(["shift", str(other), "heron", "--yes", *at]) == 0
-    capsys.readouterr()
-    assert run(["undo", "all", "--yes", *at]) == 0
-    lines = capsys.readouterr().out.splitlines()
+    other = fill(world.path("kestrel", "Games", "Gull"))
+    assert world.run("shift", str(ferry), "heron", "--yes", "--on-trial") == 0
+    assert world.run("shift", str(other), "heron", "--yes") == 0
+    lines = world.prints("undo", "all", "--yes").splitlines()
     assert lines[0].startswith("1. Gull: ") and "Ferry taken back: it is where it was" in lines
 
 
@@ -253,7 +249,7 @@ def test_a_link_that_had_to_be_rewritten_does_not_count_as_changed(world, ferry)
 @pytest.mark.parametrize("on_trial", [True, False], ids=["put back", "copied back"])
 def test_a_link_that_a_stop_left_aside_is_cleared_away(world, ferry, on_trial):
     before = picture(ferry)
-    shift(world.open(), ferry, on_trial)
+    shift(world.open(), ferry, on_trial=on_trial)
     workspace = world.open()
     hook(workspace, _fails_at("remove", "content", errno.EIO))
     with pytest.raises(Stopped):
@@ -285,11 +281,7 @@ FIELDS = st.fixed_dictionaries(
 @settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
 @given(fields=FIELDS)
 def test_no_plan_file_is_a_fault_of_nuvik(tmp_path_factory, fields):
-    world = World(tmp_path_factory.mktemp("plan") / "world", {"format": "nuvik-world/1", "name": "W", "time_scale": 0})
-    world.folder.mkdir()
-    for name in ("kestrel", "heron"):
-        world.drive(name)
-    world.write()
+    world = a_world(tmp_path_factory.mktemp("plan"), kestrel={}, heron={})
     fill(world.path("kestrel", "Games", "Ferry"), files=3)
     plan = make_plan(world.open().plan.draft([(world.path("kestrel", "Games", "Ferry"), "heron")]))
     data = plan_to_json(plan)
@@ -299,7 +291,7 @@ def test_no_plan_file_is_a_fault_of_nuvik(tmp_path_factory, fields):
     file = world.folder / "plan.json"
     file.write_text(json.dumps(data))
     for words in (["plan"], ["rehearse"], ["carry", "--yes"]):
-        assert run([words[0], str(file), *words[1:], "--world", str(world.folder)]) in (0, 3, 5)
+        assert world.run(words[0], str(file), *words[1:]) in (0, 3, 5)
 
 
 @pytest.mark.parametrize(

@@ -9,11 +9,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from conftest import GB, a_drive
-from households import FAST, SLOW, drive, home, library
+from conftest import GB
+from households import FAST, SLOW, drive, home, library, step
 from nuvik.core.carrying.run import carry_plan
 from nuvik.core.model.library import Kind
-from nuvik.core.model.plan import Landing, Plan, Step
+from nuvik.core.model.plan import Landing, Plan
 from nuvik.core.model.purchase import Candidate
 from nuvik.core.model.timing import Pace, WritePace
 from nuvik.core.planning.drafting.draft import Draft
@@ -34,12 +34,9 @@ def scenes(draw):
     """A plan of moves between four volumes, two of them perhaps on one disk."""
     shared = draw(st.booleans())
     drives = tuple(
-        a_drive(
-            id=name,
-            label=name,
-            path=f"/{name}",
+        drive(
+            name,
             disk="ab" if shared and name in "ab" else name,
-            portable=False,
             usable_bytes=1000 * GB,
             used_bytes=300 * GB,
             headroom_bytes=draw(st.integers(0, 600)) * GB,
@@ -50,19 +47,7 @@ def scenes(draw):
     for number in range(1, draw(st.integers(1, 8)) + 1):
         source, target = draw(st.permutations("abcd"))[:2]
         size = draw(st.integers(1, 120)) * GB
-        steps.append(
-            Step(
-                n=number,
-                library=f"l{number}",
-                kind=Kind.GAME,
-                path=f"/{source}/{number}",
-                bytes=size,
-                files=9,
-                from_drive=source,
-                to_drive=target,
-                target_path=f"/{target}/t{number}",
-            )
-        )
+        steps.append(step(number, source, target, f"l{number}", size, files=9))
     plan = Plan(made_at="", host="h", snapshot_taken_at="", steps=tuple(steps))
     return Scene(plan, drives, on_trial=draw(st.booleans()))
 
@@ -206,18 +191,7 @@ def test_what_files_take_is_counted_alike_for_foreseeing_and_for_learning():
     """A step without bytes takes only what its files do; a factor for that changes nothing of what bytes take."""
     source, target = drive("kestrel", **FAST), drive("heron", **SLOW)
     pace = Pace(copy_s_a_file=3e-5, prove_s_a_file=1e-5, look_s_a_file=2e-5, release_s_a_file=4e-5)
-    files = Step(
-        n=1,
-        library="l",
-        kind=Kind.GAME,
-        path="/kestrel/l",
-        bytes=0,
-        files=80_000,
-        from_drive="kestrel",
-        to_drive="heron",
-        target_path="/heron/l",
-        on_disk_bytes=0,
-    )
+    files = step(1, "kestrel", "heron", "l", 0, files=80_000, on_disk_bytes=0)
     content = replace(files, files=0, bytes=40 * GB, on_disk_bytes=40 * GB)
     for on_trial in (False, True):
         whole_s = work_s(files, source, target, on_trial, pace)

@@ -9,17 +9,14 @@ from html.parser import HTMLParser
 import pytest
 
 from conftest import MB, fill, put
-from nuvik.__main__ import run
-from nuvik.core.carrying.run import carry_plan
-from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import open_workspace
 from nuvik.demo.build import household_at
 from nuvik.drawing.page import Page, Words
 from nuvik.drawing.report.html import report_html
 from nuvik.drawing.report.pages import Paper, blocks_drawn, report_pages
 from nuvik.drawing.report.sections import Report, report_of
-from nuvik.tui.app import NuvikApp
-from screens import choices, settle
+from refusals import shift
+from screens import choices, press, running
 from test_drawings import faults_of
 
 TITLES = ["How full the drives are", "What they hold", "How fast they are, and what you wait for"]
@@ -84,20 +81,18 @@ def test_the_html_report_is_one_file_that_asks_for_nothing_else(world, capsys, t
     hostile = fill(world.path("heron", os.fsdecode(b"<script>alert(1) & \xff")), seed=5)
     put(hostile / "big", 400 * MB)
     put(world.path("kestrel", "Films", "望遠鏡", "a.mkv"), 90 * MB)
-    at = ["--world", str(world.folder)]
-    workspace = world.open()
-    workspace.survey.take()
-    carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(str(hostile), "wren")])), on_trial=True)
+    workspace = world.surveyed()
+    shift(workspace, hostile, "wren", on_trial=True)
     path = tmp_path / "made" / "r.html"
-    assert run(["report", "-o", str(path), *at]) == 0
+    assert world.run("report", "-o", str(path)) == 0
     text = path.read_text()
     read = _Read()
     read.feed(text)
     assert read.open == [] and read.outside == [] and "<script" not in text and "&lt;script&gt;" in text
     assert read.titles[0] == TITLES[0] and text.count("<svg") == text.count("</svg>") >= 4
     assert re.findall(r"url\((?!data:|#)", text) == []
-    assert run(["report", "-o", str(tmp_path / "r.doc"), *at]) == 2
-    assert run(["report", "-o", str(tmp_path / "r.pdf"), "--paper", "letter", "--no-proposal", *at]) == 0
+    assert world.run("report", "-o", str(tmp_path / "r.doc")) == 2
+    assert world.run("report", "-o", str(tmp_path / "r.pdf"), "--paper", "letter", "--no-proposal") == 0
     assert (tmp_path / "r.pdf").read_bytes().startswith(b"%PDF")
     report = report_of(workspace)
     assert [fault for paper in Paper for page in report_pages(report, paper) for fault in faults_of(page)] == []
@@ -120,18 +115,14 @@ async def test_from_a_stage_drawings_and_the_report_are_written_with_one_key(wor
     game = fill(world.path("kestrel", "Games", "Ferrymoss"))
     world.open().survey.take()
     (tmp_path / "nuvik-drives.pdf").write_text("mine")
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(world) as (app, pilot):
         for keys in (["D", "d"], ["D", "r"], ["3", "D"]):
-            await pilot.press(*keys)
-            await settle(app, pilot)
+            await press(pilot, *keys)
         assert "the plan over time" not in choices(app)
         await pilot.press("escape")
         desk = app.screen.desk
         desk.edit(desk.workspace.plan.draft([(str(game), "heron")]))
-        await pilot.press("D", "t")
-        await settle(app, pilot)
+        await press(pilot, "D", "t")
     assert (tmp_path / "nuvik-drives.pdf").read_text() == "mine"
     made = sorted(path.name for path in tmp_path.glob("nuvik-*"))
     assert [name for name in made if name.startswith("nuvik-drives")] != ["nuvik-drives.pdf"]

@@ -16,11 +16,8 @@ from rich.console import Console
 from textual.widgets import DataTable, Input, Static
 
 from conftest import MB, picture
-from nuvik.core.carrying.run import carry_plan
-from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.survey.drives.gauge import budget_for
 from nuvik.demo.build import household_at
-from nuvik.tui.app import NuvikApp
 from nuvik.tui.jobs.carry import CarryRun
 from nuvik.tui.screens.drive_card import DriveCard
 from nuvik.tui.theme import palette_of
@@ -28,15 +25,14 @@ from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.library_table import LibraryTable
 from nuvik.tui.widgets.speed_chart import SpeedChart
 from nuvik.tui.widgets.traffic import TrafficPanel
-from screens import settle, words
+from refusals import shift
+from screens import go_to, press, running, settle, words
 
 
 async def test_from_a_full_drive_to_moved_and_taken_back(house):
     game = house.path("kestrel", "Games", "Ferrymoss")
     whole = picture(game)
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(house) as (app, pilot):
         assert words(app, "#headline").startswith("Kestrel is almost full")
         await pilot.press("tab", "l")
         assert app.screen.STAGE == "plan"
@@ -52,16 +48,14 @@ async def test_from_a_full_drive_to_moved_and_taken_back(house):
         assert words(app, "#headline").startswith("Fits. 1 move")
         await pilot.press("c", "n")
         assert app.carry_job.run is None
-        await pilot.press("c", "y")
-        await settle(app, pilot)
+        await press(pilot, "c", "y")
         assert app.screen.STAGE == "carry"
         assert words(app, "#headline").startswith("Done: 1 move. Kestrel 183 MB freed")
         assert os.path.islink(game)
         assert picture(game) == whole
         await pilot.press("6")
         assert app.screen.query_one(DataTable).row_count == 1
-        await pilot.press("u", "y")
-        await settle(app, pilot)
+        await press(pilot, "u", "y")
         assert "is back where it was" in words(app, "#headline")
         assert not os.path.islink(game)
         assert picture(game) == whole
@@ -69,11 +63,8 @@ async def test_from_a_full_drive_to_moved_and_taken_back(house):
 
 async def test_what_cannot_be_done_is_said_where_it_is_tried(house):
     house.cards = [{"path": "kestrel/Games/Ferrymoss", "movable": False, "why_not": "it holds the keys"}]
-    house.data["drive"][2]["attached"] = False
-    house.write()
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(app, pilot)
+    house.attach("wren", False)
+    async with running(house) as (app, pilot):
         await pilot.press("tab", "l")
         assert app.screen.STAGE == "survey"
         assert any("it holds the keys" in note.message for note in app._notifications)
@@ -93,29 +84,23 @@ async def test_what_cannot_be_done_is_said_where_it_is_tried(house):
 
 async def test_a_stop_midway_is_shown_and_goes_on(house):
     house.write(fault=[{"drive": "heron", "fail_write": 6}])
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(house) as (app, pilot):
         await pilot.press("tab", "l")
-        while app.screen.query_one(DriveBoard).drive.id != "heron":
-            await pilot.press("down")
-        await pilot.press("enter", "n", "c", "y")
-        await settle(app, pilot)
+        await go_to(pilot, "heron")
+        await press(pilot, "enter", "n", "c", "y")
         assert "could not be read or written" in words(app, "#headline")
         assert "original untouched" in words(app, "#headline")
-        await pilot.press("g")
-        await settle(app, pilot)
+        await press(pilot, "g")
         assert words(app, "#headline").startswith("Done")
 
 
 async def test_finding_themes_help_and_small_windows(house):
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(100, 30)) as pilot:
-        await settle(app, pilot)
+    async with running(house, (100, 30)) as (app, pilot):
         await pilot.press("slash", *"lantern", "enter")
         table = app.screen.query_one(LibraryTable)
         assert table.row_count == 1
         assert "\x1b" not in "".join(segment.text for segment in table.render_line(1))
+        app.clear_notifications()
         boxes = ("question_mark", "m", "d")  # each brings styles of its own, under a theme of its own
         for name, box in zip(("nuvik-day", "nuvik-contrast", "nuvik-night") * 2, boxes * 2, strict=True):
             await pilot.press("t", box)
@@ -139,9 +124,7 @@ async def test_speeds_measures_shows_and_stops(house):
     for declared in house.data["drive"][1:]:
         declared.update(usable_bytes=90_000 * MB, capacity_bytes=90_000 * MB)
     house.write()
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(app, pilot)
+    async with running(house) as (app, pilot):
         await pilot.press("2")
         assert words(app, "#headline").startswith("No drive has been measured yet")
         chart = app.screen.query_one(SpeedChart)
@@ -150,8 +133,7 @@ async def test_speeds_measures_shows_and_stops(house):
         assert "writes up to" in words(app, "#consequence")
         await pilot.press("g", "n")
         assert app.gauge_job.run is None
-        await pilot.press("g", "y")
-        await settle(app, pilot)
+        await press(pilot, "g", "y")
         assert words(app, "#headline").startswith("Heron reads 400 MB/s"), words(app, "#headline")
         assert chart.drive.speed_source == "measured"
         panel = app.screen.query_one(TrafficPanel)
@@ -179,14 +161,11 @@ async def test_all_are_measured_and_a_drive_is_told_of_from_its_page(house):
     house.data["drive"][0]["read_only"] = True
     house.data["drive"][1]["filesystem"] = "exfat"
     house.write()
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(app, pilot)
+    async with running(house) as (app, pilot):
         await pilot.press("2", "G")
         question = words(app, "#question")
         assert question.startswith("Measure 3 drives?") and "it is read-only" in question
-        await pilot.press("y")
-        await settle(app, pilot)
+        await press(pilot, "y")
         assert words(app, "#headline") == "3 drives measured; the test files are removed."
         assert "nothing was written to it" in words(app, "#meaning")
         chart = app.screen.query_one(SpeedChart)
@@ -208,12 +187,9 @@ async def test_all_are_measured_and_a_drive_is_told_of_from_its_page(house):
 
 
 async def test_a_new_drive_is_greeted_named_and_measured(house):
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(app, pilot)
+    async with running(house) as (app, pilot):
         house.drive("lapwing", usable_bytes=9_000 * MB, capacity_bytes=9_000 * MB)
-        house.data["drive"][2]["attached"] = False
-        house.write()
+        house.attach("wren", False)
         app.drive_watch.look()
         await settle(app, pilot)
         messages = [note.message for note in app._notifications]
@@ -321,25 +297,19 @@ def test_a_terminal_that_is_gone_ends_the_program(world):
 
 
 async def test_whoever_starts_for_the_first_time_is_welcomed_once(house):
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(app, pilot)
+    async with running(house) as (app, _):
         assert [note.title for note in app._notifications].count("Welcome") == 1
-    again = NuvikApp(house.open)
-    async with again.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(again, pilot)
+    async with running(house) as (again, _):
         assert "Welcome" not in [note.title for note in again._notifications]
 
 
 async def test_what_arrived_is_drawn_as_a_library_while_more_is_carried(house):
     house.open().survey.take()
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(house) as (app, pilot):
         await pilot.press("5")
         screen, game = app.screen, house.path("kestrel", "Games", "Ferrymoss")
         workspace = house.open()
-        carry_plan(workspace.carry.work(), make_plan(workspace.plan.draft([(game, "heron")])))
+        shift(workspace, game, "heron")
         assert screen.desk.snapshot.at_path(game).drive == "kestrel"  # before the next survey
         app.carry_job.run = CarryRun()  # its first library has arrived
         screen._look_at_drives()

@@ -15,7 +15,6 @@ from hypothesis import strategies as st
 from conftest import GB, MB, a_drive, fill, put
 from households import FAST, SLOW, drive, home, library
 from judged import households
-from nuvik.__main__ import run
 from nuvik.core.carrying.aside_folders import held
 from nuvik.core.model.library import Kind, Timing
 from nuvik.core.model.wishes import Style, Wishes
@@ -157,50 +156,45 @@ def test_neighbours_keep_what_must_come_before():
 def test_a_card_binds_at_once_and_follows_its_library(world, capsys):
     game = fill(world.path("kestrel", "Games", "Kite"))
     put(world.path("kestrel", "Games", "Kite", "big.bin"), 150 * MB)
-    at, plan = ["--world", str(world.folder)], str(world.folder / "p.nuvik-plan.json")
-    assert run(["survey", *at]) == 0 and run(["propose", "--free", "kestrel=60M", "-o", plan, *at]) == 0
-    assert run(["card", str(game), "--pin", *at]) == 0
-    assert run(["rehearse", plan, *at]) == 3 and "You pinned it" in capsys.readouterr().err
-    assert run(["carry", plan, "--yes", *at]) == 3 and not game.is_symlink()
+    plan = str(world.folder / "p.nuvik-plan.json")
+    assert world.run("survey") == 0 and world.run("propose", "--free", "kestrel=60M", "-o", plan) == 0
+    assert world.run("card", str(game), "--pin") == 0
+    assert world.run("rehearse", plan) == 3 and "You pinned it" in capsys.readouterr().err
+    assert world.run("carry", plan, "--yes") == 3 and not game.is_symlink()
     workspace = world.open()
     asked = Wishes(free_more_bytes={"kestrel": 60 * MB})
     assert not workspace.plan.recommend(asked).draft.places, "without a survey"
-    assert run(["card", str(game), "--no-pin", "--opens-per-week", "7", *at]) == 0
+    assert world.run("card", str(game), "--no-pin", "--opens-per-week", "7") == 0
     (known,) = world.open().survey.latest().libraries
     assert known.opens_per_week == 7 and known.movable
-    assert run(["carry", plan, "--yes", *at]) == 0 and game.is_symlink()
+    assert world.run("carry", plan, "--yes") == 0 and game.is_symlink()
     there = os.path.realpath(game)
     survey = world.open().survey
     assert survey.card(str(game)) == survey.card(there) and survey.card(there).opens_per_week == 7
     survey.keep_cards([replace(survey.card(there), opens_per_week=3)])
-    assert run(["undo", "last", "--yes", *at]) == 0
+    assert world.run("undo", "last", "--yes") == 0
     assert world.open().survey.card(str(game)).opens_per_week == 3, "and back"
 
 
-def test_a_plan_that_breaks_what_a_card_asks_says_so_when_it_is_rehearsed(world, capsys):
+def test_a_plan_that_breaks_what_a_card_asks_says_so_when_it_is_rehearsed(world):
     album, copy = fill(world.path("heron", "Photos", "Album")), fill(world.path("kestrel", "Backups", "Album copy"))
-    at = ["--world", str(world.folder)]
     world.cards = [{"path": "kestrel/Backups/Album copy", "apart_from": ["heron/Photos/Album"]}]
     world.write()
-    assert album.is_dir() and run(["survey", *at]) == 0
-    assert run(["shift", str(copy), "heron", *at]) == 0
-    printed = capsys.readouterr().out
+    assert album.is_dir() and world.run("survey") == 0
+    printed = world.prints("shift", str(copy), "heron")
     assert "no longer true that Album copy is on another disk than Album" in printed
 
 
 def test_why_says_where_the_seconds_come_from_and_what_a_gigabyte_is_worth(world, capsys):
     fill(world.path("heron", "Games", "Kite"), files=40)
     put(world.path("heron", "Games", "Kite", "big.bin"), 100 * MB)
-    at, kite = ["--world", str(world.folder)], world.path("heron", "Games", "Kite")
-    assert run(["survey", *at]) == 0 and run(["card", kite, "--opens-per-week", "20", *at]) == 0
-    capsys.readouterr()
-    assert run(["why", "Kite", *at]) == 0
-    words = capsys.readouterr().out
+    kite = world.path("heron", "Games", "Kite")
+    assert world.run("survey") == 0 and world.run("card", kite, "--opens-per-week", "20") == 0
+    words = world.prints("why", "Kite")
     assert words.startswith("Kite should go to ") and "computing" in words and "s small reads" in words
     assert "Kestrel: " in words and "a week" in words and "s for each GB" in words
-    assert run(["why", "Nobody", *at]) == 2 and "No library is known as" in capsys.readouterr().err
-    assert run(["why", "Kite", "--json", *at]) == 0
-    answer = json.loads(capsys.readouterr().out)
+    assert world.run("why", "Nobody") == 2 and "No library is known as" in capsys.readouterr().err
+    answer = json.loads(world.prints("why", "Kite", "--json"))
     here, goal = answer["drives"][0], next(row for row in answer["drives"] if row["id"] == answer["moves_to"])
     assert (here["id"], here["source"], here["low_s"]) == ("heron", "assumed", None) and answer["blocked_by"] == []
     assert goal["seconds"] == pytest.approx(goal["computing_s"] + goal["sequence_s"] + goal["small_reads_s"])
@@ -208,7 +202,7 @@ def test_why_says_where_the_seconds_come_from_and_what_a_gigabyte_is_worth(world
     turns = goal["pays_from_per_week"]
     assert 0 < turns < 20
     for opens, goes in ((turns * 0.9, False), (turns * 1.1, True)):
-        assert run(["card", kite, "--opens-per-week", f"{opens}", *at]) == 0
+        assert world.run("card", kite, "--opens-per-week", f"{opens}") == 0
         assert bool(world.open().plan.recommend(Wishes()).draft.places) is goes, opens
 
 
@@ -251,12 +245,12 @@ def test_what_limits_cost_is_said():
 
 
 def test_what_comes_to_an_old_path_has_a_card_of_its_own(world):
-    old, at = fill(world.path("kestrel", "Games", "Kite")), ["--world", str(world.folder)]
-    assert run(["shift", str(old), "heron", "--yes", *at]) == 0
+    old = fill(world.path("kestrel", "Games", "Kite"))
+    assert world.run("shift", str(old), "heron", "--yes") == 0
     there = os.path.realpath(old)
     old.unlink()
     fill(old, seed=2)
-    assert run(["card", str(old), "--pin", *at]) == 0
+    assert world.run("card", str(old), "--pin") == 0
     survey = world.open().survey
     assert survey.card(str(old)).pinned and not survey.card(there).pinned
     assert world.open().carry.pinned() == {str(old)}
@@ -286,12 +280,11 @@ def test_what_is_left_out_leaves_no_drive_short():
     assert not offered.draft.still_short()
 
 
-def test_a_plan_that_keeps_less_free_than_the_drive_says_so(world, capsys):
+def test_a_plan_that_keeps_less_free_than_the_drive_says_so(world):
     fill(world.path("kestrel", "Kite"))
-    at, plan = ["--world", str(world.folder)], str(world.folder / "p.nuvik-plan.json")
-    assert run(["draft", world.path("kestrel", "Kite"), "heron", "--headroom", "heron=1M", "-o", plan, *at]) == 0
-    assert run(["rehearse", plan, *at]) == 0
-    assert "leaves 1.00 MB free on Heron, less than the 50.0 MB" in capsys.readouterr().out
+    plan = str(world.folder / "p.nuvik-plan.json")
+    assert world.run("draft", world.path("kestrel", "Kite"), "heron", "--headroom", "heron=1M", "-o", plan) == 0
+    assert "leaves 1.00 MB free on Heron, less than the 50.0 MB" in world.prints("rehearse", plan)
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
@@ -368,21 +361,22 @@ def test_on_large_full_households_nothing_offered_is_stuck(count, drives, fill, 
 
 def test_more_than_a_drive_can_hold_is_refused(world, capsys):
     for words in (["--free", "Kestrel=900TB"], ["--headroom", "Kestrel=900TB"]):
-        assert run(["propose", *words, "--world", str(world.folder), "--state", str(world.folder / "s")]) == 2
+        assert world.run("propose", *words, "--state", str(world.folder / "s")) == 2
         assert "more than there can be" in capsys.readouterr().err
 
 
-def test_a_plan_proposed_on_trial_is_rehearsed_and_carried_on_trial(world, capsys):
+def test_a_plan_proposed_on_trial_is_rehearsed_and_carried_on_trial(world):
     game = fill(world.path("kestrel", "Games", "Kite"))
     put(world.path("kestrel", "Games", "Kite", "big.bin"), 150 * MB)
-    at, plan = ["--world", str(world.folder)], str(world.folder / "p.nuvik-plan.json")
-    assert run(["survey", *at]) == 0
-    assert run(["propose", "--free", "kestrel=60M", "--on-trial", "-o", plan, *at]) == 0
-    assert "stay where they are until you release them" in capsys.readouterr().out
+    plan = str(world.folder / "p.nuvik-plan.json")
+    assert world.run("survey") == 0
+    assert "stay where they are until you release them" in world.prints(
+        "propose", "--free", "kestrel=60M", "--on-trial", "-o", plan
+    )
     workspace = world.open()
     timeline = workspace.rehearse.rehearse(workspace.plan.read(plan))
     assert timeline.free_after_bytes["kestrel"] == timeline.free_before_bytes["kestrel"]
-    assert run(["carry", plan, "--yes", *at]) == 0 and game.is_symlink()
+    assert world.run("carry", plan, "--yes") == 0 and game.is_symlink()
     (move,) = world.open().logbook.moves()
     assert move.state == "on-trial" and os.path.isdir(held(move))
 

@@ -10,18 +10,14 @@ from threading import Barrier
 import pytest
 
 from conftest import World, fill, leftovers, picture
-from households import drive
-from nuvik.__main__ import run
+from households import drive, step
 from nuvik.core.carrying.run import carry_plan, resume, undo_plan
 from nuvik.core.model.errors import Stopped
 from nuvik.core.model.journal import State
-from nuvik.core.model.library import Kind
-from nuvik.core.model.plan import Step
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.rehearsal.side_by_side import needs_of, step_beside
-from nuvik.tui.app import NuvikApp
 from refusals import hook
-from screens import settle, words
+from screens import press, running, settle, words
 
 WAYS = (("Anvil", "kestrel", "heron"), ("Beacon", "kestrel", "heron"), ("Comet", "wren", "tern"))
 """The first two share both disks; the third shares none with them."""
@@ -131,17 +127,14 @@ async def test_b_rehearses_and_carries_side_by_side(world, three):
     workspace = world.open()
     path = world.path("kestrel", "trip.nuvik-plan.json")
     workspace.plan.write(plan_of(workspace, three, side_by_side=False), path)
-    assert run(["rehearse", path, "--side-by-side", "--world", str(world.folder)]) == 0
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(140, 45)) as pilot:
-        await settle(app, pilot)
+    assert world.run("rehearse", path, "--side-by-side") == 0
+    async with running(world, (140, 45)) as (app, pilot):
         await pilot.press("4")
         app.desk.edit(app.desk.workspace.plan.draft([(str(three[name]), goal) for name, _, goal in WAYS]))
         app.screen.refresh_stage()
         await settle(app, pilot)
         alone = app.desk.timeline.total_s
-        await pilot.press("b")
-        await settle(app, pilot)
+        await press(pilot, "b")
         assert app.desk.timeline.total_s < alone and "go side by side (b)" in words(app, "#consequence")
 
 
@@ -158,33 +151,19 @@ def test_a_plan_that_cannot_be_read_any_more_holds_up_no_resume(world, three):
     assert {move.state for move in resume(world.open().carry.work()).moves} == {State.RELEASED}
 
 
-def a_step(n: int, source: str, target: str, path: str, size: int = 1) -> Step:
-    return Step(
-        n=n,
-        library=path,
-        kind=Kind.GAME,
-        path=f"/{source}/{path}",
-        bytes=size,
-        files=1,
-        from_drive=source,
-        to_drive=target,
-        target_path=f"/{target}/{path}",
-    )
-
-
 def test_what_may_begin_beside_others():
     drives = {name: drive(name) for name in ("a", "b", "c", "d", "e", "f")}
     spare = dict.fromkeys(drives, 10)
 
     def beside(running, *waiting):
         needs = needs_of([*running, *waiting])
-        step = step_beside(waiting, running, drives, needs, lambda step: step.bytes, spare)
-        return step and step.n
+        begins = step_beside(waiting, running, drives, needs, lambda each: each.bytes, spare)
+        return begins and begins.n
 
-    first = a_step(1, "a", "b", "Kite")
-    assert beside([first], a_step(2, "c", "d", "Loom")) == 2
-    assert beside([first], a_step(2, "b", "d", "Loom")) is None, "one disk"
-    assert beside([first], a_step(2, "c", "d", "Loom", 11)) is None, "no room"
-    assert beside([first], a_step(2, "a", "d", "Loom", 6), a_step(3, "c", "d", "Moth", 6)) is None, "its room is wanted"
-    brings, takes_on = a_step(2, "b", "c", "Loom"), a_step(3, "c", "d", "Loom")
+    first = step(1, "a", "b", "Kite")
+    assert beside([first], step(2, "c", "d", "Loom")) == 2
+    assert beside([first], step(2, "b", "d", "Loom")) is None, "one disk"
+    assert beside([first], step(2, "c", "d", "Loom", 11)) is None, "no room"
+    assert beside([first], step(2, "a", "d", "Loom", 6), step(3, "c", "d", "Moth", 6)) is None, "its room is wanted"
+    brings, takes_on = step(2, "b", "c", "Loom"), step(3, "c", "d", "Loom")
     assert beside([first], brings, takes_on) is None, "it is not there yet"

@@ -33,12 +33,6 @@ from nuvik.core.rehearsal.calibration_samples import as_step
 from nuvik.core.survey.walk.take_inventory import take_inventory
 from refusals import move_of, shift, stop_when, target_of
 
-
-def away(world, number: int) -> None:
-    world.data["drive"][number]["attached"] = False
-    world.write()
-
-
 # -- releasing and removing --------------------------------------------------------------------------------
 
 
@@ -97,7 +91,7 @@ def test_without_its_target_a_move_is_given_up_only_while_the_original_is_untouc
         shift(world.open(), ferry)
         ferry.unlink()
         ferry.mkdir()
-    away(world, 1)
+    world.attach("heron", False)
     with pytest.raises((DriveAway, Refused, Stopped)):
         undo(world.open().carry.work(), "1")
     assert move_of(world).state not in (State.TAKING_BACK, State.UNDONE)
@@ -120,8 +114,8 @@ def test_nothing_is_looked_for_on_a_drive_that_is_away(world, ferry):
     shift(world.open(), ferry, on_trial=True)
     undo(world.open().carry.work(), "1")
     step, workspace = as_step(move_of(world)), world.open()
-    for number in (1, 0):
-        away(world, number)
+    for away in ("heron", "kestrel"):
+        world.attach(away, False)
         workspace = world.open()
         host, asked = workspace.computer.host, []
         host.files.exists = asked.append

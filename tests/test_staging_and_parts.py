@@ -14,8 +14,7 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from conftest import MB, World, fill, leftovers, picture
-from nuvik.__main__ import run
+from conftest import MB, World, a_world, fill, leftovers, picture
 from nuvik.core.carrying.run import carry_plan, resume, undo
 from nuvik.core.model.errors import Refused
 from nuvik.core.model.journal import State
@@ -39,11 +38,9 @@ def grown(world: World, drive: str, *names: str, size: int, seed: int = 1) -> st
 
 def knot(folder) -> tuple[World, dict[str, dict]]:
     """Two libraries that want each other's place on two tight drives, and a third drive with room for one of them."""
-    world = World(folder, {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
-    world.folder.mkdir()
-    for name, usable in (("kestrel", 13), ("heron", 12), ("plover", 10)):
-        world.drive(name, capacity_bytes=usable * MB, usable_bytes=usable * MB, headroom_bytes=1 * MB)
-    world.write()
+    rooms = {"kestrel": 13 * MB, "heron": 12 * MB, "plover": 10 * MB}
+    facts = {name: {"capacity_bytes": x, "usable_bytes": x, "headroom_bytes": MB} for name, x in rooms.items()}
+    world = a_world(folder, **facts)
     paths = (
         grown(world, "kestrel", "Games", "Kite", size=5 * MB),
         grown(world, "heron", "Games", "Loom [x]", size=5_500_000, seed=2),
@@ -71,7 +68,7 @@ def test_a_knot_is_carried_through_a_third_drive_and_taken_back(tmp_path, capsys
     ]
     timeline = workspace.rehearse.rehearse(plan)
     assert timeline.feasible, timeline.violations
-    assert run(["plan", file, "--world", str(world.folder)]) == 0, "a staged step holds although it lies elsewhere yet"
+    assert world.run("plan", file) == 0, "a staged step holds although it lies elsewhere yet"
     capsys.readouterr()
     carry_plan(workspace.carry.work(), plan)
     assert {path: picture(path) for path in whole} == whole
@@ -125,8 +122,7 @@ def test_a_part_goes_its_own_way_before_its_library(world):
         with open(os.path.join(project, name, "data.bin"), "wb") as file:
             file.truncate(size)
     whole = picture(project, times=False, follow=True)
-    workspace = world.open()
-    workspace.survey.take()
+    workspace = world.surveyed()
     mosaic = next(library for library in workspace.survey.latest().libraries if library.path == project)
     draft = workspace.plan.draft([])
     parted = draft.parted(mosaic.id)

@@ -21,15 +21,13 @@ from nuvik.tui.widgets.age_board import AgeBoardView
 from nuvik.tui.widgets.drive_board import DriveBoard
 from nuvik.tui.widgets.key_line import KeyLine
 from nuvik.tui.widgets.library_table import LibraryTable
-from screens import choices, settle, words, words_of
+from screens import choices, go_to, press, running, settle, words, words_of
 
 
 async def test_marking_many_opening_one_and_editing_its_card(house):
     """Marks are the same in the list and on the board, and go to Plan together; a card is kept and seen at once."""
     fill(house.path("kestrel", "Photos", "Comets"), seed=3)
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(house) as (app, pilot):
         read_before = app.desk.past
         assert read_before is not None, "earlier surveys are read before anybody asks"
         await pilot.press("tab", "m", "a")
@@ -70,8 +68,7 @@ async def test_marking_many_opening_one_and_editing_its_card(house):
         await pilot.press("ctrl+s")
         assert isinstance(app.screen, CardForm)
         app.screen.query_one("#took", Input).value = "12,5"
-        await pilot.press("ctrl+s")
-        await settle(app, pilot)
+        await press(pilot, "ctrl+s")
         library = next(
             library
             for library in app.desk.snapshot.libraries
@@ -90,23 +87,19 @@ async def test_marking_many_opening_one_and_editing_its_card(house):
         app.desk.take_snapshot(replace(app.desk.snapshot))
         app.desk.take_past(kept, replace(app.desk.snapshot))
         assert app.desk.past is None, "what is read is kept only for the survey that it was read beside"
-        await pilot.press("escape", "o", "d")
-        await settle(app, pilot)
+        await press(pilot, "escape", "o", "d")
         assert "No large file is on two drives" in words(app, "#lines")
         await pilot.press("escape", "p")
         assert app.screen.STAGE == "plan" and len(app.desk.hand) == 2
         assert "2 libraries are in your hand" in words(app, "#headline")
-        while app.screen.query_one(DriveBoard).drive.id != "heron":
-            await pilot.press("down")
+        await go_to(pilot, "heron")
         assert "2 libraries → Heron" in words(app, "#consequence")
         await pilot.press("enter")
         assert len(app.desk.draft.places) == 2 and not app.desk.hand and not app.desk.marked
 
 
 async def test_five_thousand_libraries_with_hostile_names_are_drawn_after_every_key(house):
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(house) as (app, pilot):
         plain = app.desk.snapshot.libraries[0]
         many = tuple(
             replace(
@@ -159,11 +152,8 @@ async def test_five_thousand_libraries_with_hostile_names_are_drawn_after_every_
 
 async def test_asking_for_a_proposal(house):
     """It is laid on the table with its reasons; an edit by hand goes on from it."""
-    app = NuvikApp(house.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
-        await pilot.press("3", "a")
-        await settle(app, pilot)
+    async with running(house) as (app, pilot):
+        await press(pilot, "3", "a")
         offered = choices(app)
         assert all(style in offered for style in ("cautious", "balanced", "fastest")) and "1 move, 183 MB" in offered
         await pilot.press("down", "enter")
@@ -176,19 +166,16 @@ async def test_asking_for_a_proposal(house):
         assert "goes to Heron, Games/Ferrymoss: frees" in line
         await pilot.press("u")
         assert not app.desk.draft.places
-        await pilot.press("U", "n")
-        await settle(app, pilot)
+        await press(pilot, "U", "n")
         assert words(app, "#headline").startswith("Fits. 1 move")
         await pilot.press("3", "l")
-        while app.screen.query_one(DriveBoard).drive.id != "heron":
-            await pilot.press("down")
+        await go_to(pilot, "heron")
         held = app.desk.hand[0]
         await pilot.press("x", "escape")
         assert app.desk.forbidden == {(held, "heron")}
         while app.screen.query_one(LibraryTable).library.name != "Ferrymoss":
             await pilot.press("down")
-        await pilot.press("k", "a")
-        await settle(app, pilot)
+        await press(pilot, "k", "a")
         await pilot.press("b")
         assert "kestrel:Games/Ferrymoss" not in app.desk.draft.places, "what is pinned stays"
 
@@ -227,9 +214,7 @@ async def hold(app, pilot, name, drive):
 
 async def test_swapping_breaking_mending_and_parting(tight, tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
-    app = NuvikApp(tight.open)
-    async with app.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(app, pilot)
+    async with running(tight) as (app, pilot):
         await pilot.press("3")
         await pilot.click(KeyLine, offset=(app.screen.query_one(KeyLine).render().plain.index("help"), 0))
         assert isinstance(app.screen, Help), "the keys can be clicked"
@@ -239,8 +224,7 @@ async def test_swapping_breaking_mending_and_parting(tight, tmp_path, monkeypatc
         await pilot.press("enter")
         assert words(app, "#headline").startswith("This plan does not work yet: Kestrel is")
         assert "m fixes it" in words(app, "#headline")
-        await pilot.press("m")
-        await settle(app, pilot)
+        await press(pilot, "m")
         assert app.desk.draft.places["heron:Games/Moor"] == "kestrel" and not app.desk.draft.breaches
         assert len(app.desk.draft.places) == 2 and "1 move" not in words(app, "#totals")
         await pilot.press("u", "u")
@@ -262,8 +246,7 @@ async def test_swapping_breaking_mending_and_parting(tight, tmp_path, monkeypatc
         beside = words_of(app.screen.query_one("#lines", Static))
         assert "Two plans compared" in beside and "Mosaic · Cache" in beside and "stays" in beside
         await pilot.press("escape")
-        tight.data["drive"][2]["attached"] = False
-        tight.write()
+        tight.attach("wren", False)
         app.desk.take_drives(app.desk.workspace.drives.all())
         await pilot.press("o", "a")
         text = words_of(app.screen.query_one("#lines", Static))
@@ -273,9 +256,7 @@ async def test_swapping_breaking_mending_and_parting(tight, tmp_path, monkeypatc
 
 
 async def test_asking_within_limits_and_choosing_where_new_content_goes(tight):
-    app = NuvikApp(tight.open)
-    async with app.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(app, pilot)
+    async with running(tight) as (app, pilot):
         await pilot.press("3", "A")
         form = app.screen
         for name, wrong, right in (
@@ -291,18 +272,15 @@ async def test_asking_within_limits_and_choosing_where_new_content_goes(tight):
             form.query_one(f"#{name}", Input).value = right
         form.query_one("#keep_headroom", Checkbox).value = True
         assert "0.01 s for each second" in " ".join(words_of(form.query_one("#weights", Static)).split())
-        await pilot.press("ctrl+s")
-        await settle(app, pilot)
+        await press(pilot, "ctrl+s")
         await pilot.press("escape", "t", "down", "A")
         assert app.screen is form and form.query_one("#moves", Input).value == "1", "the limits of last time"
         assert "free on Wren" in words_of(form.query_one("#labels", Static)) and form.query_one("#style").has_focus
-        await pilot.press("escape", "up", "A", "ctrl+s")
-        await settle(app, pilot)
+        await press(pilot, "escape", "up", "A", "ctrl+s")
         app.desk.take_snapshot(replace(app.desk.snapshot, taken_at="2030-01-01T00:00:00Z"))  # a survey ends
         await pilot.press("l")
         (moved,) = app.desk.draft.places
-        await pilot.press("u", "A", "ctrl+s")
-        await settle(app, pilot)
+        await press(pilot, "u", "A", "ctrl+s")
         others = tuple(library for library in app.desk.snapshot.libraries if library.id != moved)
         whole = app.desk.snapshot
         app.desk.take_snapshot(replace(whole, libraries=others))
@@ -311,13 +289,11 @@ async def test_asking_within_limits_and_choosing_where_new_content_goes(tight):
             "1 move of this proposal cannot be made now" in each.message for each in app._notifications
         )
         app.desk.take_snapshot(whole)
-        await pilot.press("u", "A", "ctrl+s")
-        await settle(app, pilot)
+        await press(pilot, "u", "A", "ctrl+s")
         await pilot.press("l")
         assert app.desk.draft.keep_headroom and not app.desk.draft.on_trial
         assert len(app.desk.draft.loads) == 1 and app.desk.draft.drive("kestrel").headroom_bytes > 70 * MB
-        await pilot.press("d")
-        await settle(app, pilot)
+        await press(pilot, "d")
         assert "new content elsewhere" in words_of(app.screen.query(Static).first())
         await pilot.press("enter", "c", "escape")
         landing = app.desk.draft.landings[Kind.GAME]
@@ -330,9 +306,7 @@ async def test_one_key_on_the_map_says_what_a_folder_is(world):
     for name in ("One", "Two"):
         put(world.path("kestrel", "Shelf", name, "a.mkv"), 40 * MB)
     put(world.path("heron", "Boat", "plan.xyz"), 20 * MB)
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(app, pilot)
+    async with running(world) as (app, pilot):
 
         def libraries() -> dict[str, str]:
             return {
@@ -340,8 +314,7 @@ async def test_one_key_on_the_map_says_what_a_folder_is(world):
             }
 
         assert libraries() == {"kestrel/Shelf": "video", "heron/Boat": "other"}
-        await pilot.press("r")
-        await settle(app, pilot)
+        await press(pilot, "r")
         await pilot.press("d")
         tree = app.screen.query_one(Tree)
         rows = [str(node.label) for node in tree.root.children]
@@ -389,17 +362,12 @@ async def test_a_library_is_split_from_its_page_and_seen_at_once(world):
         fill(world.path("kestrel", "Films", name), files=6)
     world.cards.append({"path": world.path("kestrel", "Films"), "kind": "video"})
     world.write()
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(159, 47)) as pilot:
-        await settle(app, pilot)
+    async with running(world) as (app, pilot):
         (whole,) = app.desk.snapshot.libraries
-        await pilot.press("tab", "enter")
-        await settle(app, pilot)
-        await pilot.press("s")
-        await settle(app, pilot)
+        await press(pilot, "tab", "enter")
+        await press(pilot, "s")
         assert {library.path for library in app.desk.snapshot.libraries} == {f"{whole.path}/Ada", f"{whole.path}/Bo"}
-        await pilot.press("home", "enter")
-        await settle(app, pilot)
+        await press(pilot, "home", "enter")
         app.screen._library = replace(whole, folders=1)
         await pilot.press("s")
         assert isinstance(app.screen, LibraryPage), "there is nothing to split"

@@ -20,34 +20,32 @@ from nuvik.core.model.tether import TetherState
 from nuvik.core.stages.workspace import open_workspace
 from nuvik.demo.build import household_at
 from nuvik.demo.title_box import TitleBox, main
-from nuvik.tui.app import NuvikApp
 from nuvik.tui.screens.library_page import LibraryPage
 from nuvik.tui.screens.tether_choice import TetherChoice
 from nuvik.tui.widgets.tick_box import TickBox
-from screens import settle, words_of
+from screens import press, running, settle, words_of
 from screens import words as words_at
 from test_promise import shift
 from test_tethers import places, shelf, taught
 
 
-def test_what_is_to_be_done_by_hand_keeps_the_original_until_it_is(tmp_path, capsys):
+def test_what_is_to_be_done_by_hand_keeps_the_original_until_it_is(tmp_path):
     world, source, _ = taught(tmp_path / "world", "exfat")
-    at = ["--world", str(world.folder)]
-    assert run(["tether", "Ferry", "--remove", "1", *at]) == 0
-    assert run(["tether", "Ferry", "--add", "by-hand", *at]) == 2, "what?"
-    assert run(["tether", "Ferry", "--add", "by-hand", "--words", "choose the folder", *at]) == 0
-    assert run(["shift", source, "heron", "--yes", *at]) == 5
+    assert world.run("tether", "Ferry", "--remove", "1") == 0
+    assert world.run("tether", "Ferry", "--add", "by-hand") == 2, "what?"
+    assert world.run("tether", "Ferry", "--add", "by-hand", "--words", "choose the folder") == 0
+    assert world.run("shift", source, "heron", "--yes") == 5
     target = world.path("heron", "Games", "Ferry")
-    assert run(["tether", target, "--check", *at]) == 5 and "due" in capsys.readouterr().out
+    assert "due" in world.prints("tether", target, "--check", code=5)
     (move,) = world.open().logbook.moves()
     assert move.state is State.ON_TRIAL and "until you have done this: choose the folder" in move.problem
-    assert run(["tether", target, "--done", "1", *at]) == 0 and run(["tether", target, "--check", *at]) == 0
-    assert run(["release", "all", "--yes", *at]) in (0, 2)
+    assert world.run("tether", target, "--done", "1") == 0 and world.run("tether", target, "--check") == 0
+    assert world.run("release", "all", "--yes") in (0, 2)
 
 
 def test_tethers_by_commands(tmp_path, capsys, monkeypatch):
     world, source, file = taught(tmp_path / "world", "ext4")
-    at, settings = ["--world", str(world.folder)], world.folder / "kestrel" / "Settings"
+    settings = world.folder / "kestrel" / "Settings"
     for words, code in (
         (["Nobody"], 2),
         (["Ferry", "--add", "glue"], 2),
@@ -63,27 +61,25 @@ def test_tethers_by_commands(tmp_path, capsys, monkeypatch):
         (["Ferry", "--done", "1"], 3),
         (["Ferry", "--remove", "1", "--done", "1"], 2),
     ):
-        assert run(["tether", *words, *at]) == code, words
+        assert world.run("tether", *words) == code, words
         assert "Traceback" not in capsys.readouterr().err
     settings.mkdir()
     os.rename(file, settings / "shelf.json")
     (settings / "kite.desktop").write_text(f'[Desktop Entry]\nExec="{source}/run" %U\nComment=in {source}, at home\n')
-    assert run(["tether", "Ferry", "--find", "--json", *at]) == 0
-    listed = json.loads(capsys.readouterr().out)["settings_with_path"]
+    listed = json.loads(world.prints("tether", "Ferry", "--find", "--json"))["settings_with_path"]
     assert [(os.path.basename(each["file"]), each["key"], each["certain"]) for each in listed] == [
         ("kite.desktop", "Desktop Entry.Exec", True),
         ("kite.desktop", "Desktop Entry.Comment", False),
         ("shelf.json", "titles.1.path", True),
     ]
     entry = str(settings / "kite.desktop")
-    assert run(["tether", "Ferry", "--remove", "1", *at]) == 0
-    assert run(["tether", "Ferry", "--add", "shortcut", "--file", entry, "--key", "Desktop Entry.Exec", *at]) == 0
-    assert run(["shift", source, "heron", *at]) == 0
-    shown = capsys.readouterr().out
+    assert world.run("tether", "Ferry", "--remove", "1") == 0
+    assert world.run("tether", "Ferry", "--add", "shortcut", "--file", entry, "--key", "Desktop Entry.Exec") == 0
+    shown = world.prints("shift", source, "heron")
     assert f'- "{source}/run" %U' in shown and f'+ "{world.path("heron", "Games", "Ferry")}/run" %U' in shown
-    assert run(["shift", source, "heron", "--yes", *at]) == 0
+    assert world.run("shift", source, "heron", "--yes") == 0
     assert f'Exec="{world.path("heron", "Games", "Ferry")}/run" %U' in (settings / "kite.desktop").read_text()
-    assert run(["card", world.path("heron", "Games", "Ferry"), *at]) == 0 and "shortcut" in capsys.readouterr().out
+    assert "shortcut" in world.prints("card", world.path("heron", "Games", "Ferry"))
 
 
 def test_the_title_box_opens_every_title_from_its_new_drive_with_its_progress(tmp_path, capsys):
@@ -104,7 +100,7 @@ def test_the_title_box_opens_every_title_from_its_new_drive_with_its_progress(tm
     workspace.carry.carry(plan)
     after = {title: box.open(title) for title in box.titles()}
     for title, opened in after.items():
-        assert os.sep + goals[title] + os.sep in opened.place and opened.minutes == 30, "played on, not anew"
+        assert os.sep + goals[title] + os.sep in opened.place and opened.minutes == 30, "continued, not started over"
     assert after["Comet Courier"].seconds > 5 * before["Comet Courier"].seconds
     assert after["Lodestone Lane Nine"].seconds < before["Lodestone Lane Nine"].seconds / 5
     workspace.logbook.undo_plan()
@@ -136,9 +132,7 @@ async def test_tethers_are_chosen_on_a_librarys_page(tmp_path):
     settings = world.folder / "kestrel" / "Settings"
     settings.mkdir()
     (settings / "kite.ini").write_text(f"place = {source}\nlist = /a:{source}:/b\n")
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(120, 40), notifications=True) as pilot:
-        await settle(app, pilot)
+    async with running(world, (120, 40)) as (app, pilot):
         await pilot.press("tab", "enter")
         assert isinstance(app.screen, LibraryPage)
         await pilot.press("f")
@@ -177,12 +171,12 @@ def test_a_taught_check_that_fails_keeps_the_original(tmp_path, capsys):
     assert run([*check, "not there"]) == 3 and run([*check, ".."]) == 3 and run(check[:-1]) == 2
     assert run([*check, str(second), "--key", "look", "--value", "dark"]) == 0
     assert run([*check, str(second), "--key", "look", "--value", "light"]) == 3
-    assert run(["shift", source, "heron", "--yes", *at]) == 0, "all hold"
-    assert run(["undo", "last", "--yes", *at]) == 0
+    assert world.run("shift", source, "heron", "--yes") == 0, "all hold"
+    assert world.run("undo", "last", "--yes") == 0
     assert run([*check, str(second), "--key", "where"]) == 0
     whole = picture(source)
     capsys.readouterr()
-    assert run(["shift", source, "heron", "--yes", *at]) == 5
+    assert world.run("shift", source, "heron", "--yes") == 5
     workspace = world.open()
     move = workspace.logbook.moves()[-1]
     assert move.state is State.ON_TRIAL and "a check failed" in move.problem and second.name in move.problem
@@ -191,50 +185,40 @@ def test_a_taught_check_that_fails_keeps_the_original(tmp_path, capsys):
     assert states == {file: TetherState.OK, inside: TetherState.OK, str(second): TetherState.BROKEN}
     (finding,) = workspace.logbook.broken_tethers()
     assert finding.repair is Repair.NONE and "“where”" in finding.what
-    assert run(["tether", target, "--check", *at]) == 5
+    assert world.run("tether", target, "--check") == 5
     assert workspace.tethers.repair(workspace.tethers.library(target)) == 0, "a check is nothing to set"
     second.write_text(second.read_text().replace(source, target))
-    assert not workspace.logbook.broken_tethers() and run(["tether", target, "--check", *at]) == 0
-    assert run(["release", "all", *at]) == 0 and not leftovers(world.folder)
+    assert not workspace.logbook.broken_tethers() and world.run("tether", target, "--check") == 0
+    assert world.run("release", "all") == 0 and not leftovers(world.folder)
     # A check alone leads nobody anywhere: from a drive without links the library must not leave.
-    assert run(["undo", "last", "--yes", *at]) == 0 and run(["tether", source, *at, "--remove", "1"]) == 0
+    assert world.run("undo", "last", "--yes") == 0 and run(["tether", source, *at, "--remove", "1"]) == 0
     assert [str(each.kind) for each in world.open().survey.card(source).tethers] == ["check"] * 3
-    assert run(["shift", source, "heron", "--yes", *at]) == 3
+    assert world.run("shift", source, "heron", "--yes") == 3
 
 
 async def test_logbook_says_what_no_longer_leads_there_and_puts_it_right(tmp_path):
     world, source, file = taught(tmp_path / "world", "ext4")
-    workspace = world.open()
-    workspace.survey.take()
+    workspace = world.surveyed()
     shift(workspace, source)
     target = world.path("heron", "Games", "Ferry")
     shelf(world.folder, Other="/elsewhere", Ferry="/gone")
     os.unlink(source)
-    app = NuvikApp(world.open)
-    async with app.run_test(size=(159, 47), notifications=True) as pilot:
-        await settle(app, pilot)
-        await pilot.press("6")
-        await settle(app, pilot)
+    async with running(world) as (app, pilot):
+        await press(pilot, "6")
         assert "is gone, so programs do not find" in words_at(app, "#headline") and "one more finding" in words_at(
             app, "#headline"
         )
-        await pilot.press("f")
-        await settle(app, pilot)
+        await press(pilot, "f")
         shows = words_of(app.screen.query_one("#lines", Static))
         assert "! broken" in shows and "/gone" in shows and "✓ holds" not in shows
-        await pilot.press("f")
-        await settle(app, pilot)
+        await press(pilot, "f")
         assert os.path.realpath(source) == target and "leads to" in words_of(app.screen.query_one("#lines", Static))
         assert places(file)["Ferry"] == "/gone", "what somebody else wrote is left"
         shelf(world.folder, Other="/elsewhere", Ferry=source)
-        await pilot.press("escape", "5", "6")
-        await settle(app, pilot)
+        await press(pilot, "escape", "5", "6")
         assert "does not lead to Ferry" in words_at(app, "#headline"), "its program may not follow links"
-        await pilot.press("f")
-        await settle(app, pilot)
-        await pilot.press("f")
-        await settle(app, pilot)
+        await press(pilot, "f")
+        await press(pilot, "f")
         assert places(file)["Ferry"] == target
-        await pilot.press("escape")
-        await settle(app, pilot)
+        await press(pilot, "escape")
         assert "1 move done" in words_at(app, "#headline")

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import MB, World, fill, leftovers, picture, put
+from conftest import MB, a_world, fill, leftovers, picture, put
 from nuvik.core.carrying.aside_folders import held
 from nuvik.core.carrying.renames import renamable
 from nuvik.core.carrying.run import resume, undo
@@ -34,7 +34,8 @@ from nuvik.core.model.tether import TetherKind, TetherState
 from nuvik.core.planning.placement.limits import why_cannot
 from nuvik.core.views.draft_sentences import cursor_sentence, library_note
 from nuvik.core.views.event_words import event_words
-from test_promise import Dead, assert_promise, die_after, shift
+from refusals import shift
+from test_promise import Dead, assert_promise, die_after
 
 
 class NoteTether(Tether):
@@ -71,16 +72,12 @@ def test_a_tether_of_another_kind_survives_death_and_is_taken_back(tmp_path, mon
     life, died = 3, True
     while died:
         life += 7
-        world = World(tmp_path / str(life), {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
-        world.folder.mkdir()
-        world.drive("kestrel")
-        world.drive("heron", medium="hdd")
-        world.write()
+        world = a_world(tmp_path / str(life), kestrel={}, heron={"medium": "hdd"})
         source, target = world.path("kestrel", "Games", "Ferry"), world.path("heron", "Games", "Ferry")
         fill(source, files=4)
         whole = picture(source)
         workspace = world.open()
-        died = die_after(workspace, life, partial(shift, workspace, source, on_trial))
+        died = die_after(workspace, life, partial(shift, workspace, source, on_trial=on_trial))
         again = world.open()
         if died and not again.logbook.midway():
             continue
@@ -111,16 +108,11 @@ def places(file: str) -> dict[str, str]:
 
 def taught(folder, filesystem: str):
     """A world in which a program's setting holds the path of a library on a drive of this file system."""
-    world = World(folder, {"format": "nuvik-world/1", "name": "Test House", "time_scale": 0})
-    world.folder.mkdir()
-    world.drive("kestrel", filesystem=filesystem)
-    world.drive("heron", medium="hdd")
-    world.write()
+    world = a_world(folder, kestrel={"filesystem": filesystem}, heron={"medium": "hdd"})
     source = world.path("kestrel", "Games", "Ferry")
     fill(source, files=4)
     file = shelf(world.folder, Other="/elsewhere", Ferry=source)
-    workspace = world.open()
-    workspace.survey.take()
+    workspace = world.surveyed()
     workspace.tethers.add(workspace.tethers.library(source), "setting", file)
     return world, source, file
 
@@ -244,8 +236,7 @@ def test_a_setting_is_set_back_though_the_target_is_away(tmp_path):
     whole = picture(source)
     shift(world.open(), source, on_trial=True)
     assert places(file)["Ferry"] == world.path("heron", "Games", "Ferry")
-    world.data["drive"][1]["attached"] = False
-    world.write()
+    world.attach("heron", False)
     undo(world.open().carry.work(), "last")
     assert picture(source) == whole and places(file)["Ferry"] == source
 
@@ -318,8 +309,7 @@ def test_a_part_keeps_its_own_setting_and_staging_sets_it_twice(tmp_path):
     world.write()
     put(os.path.join(source, "Media", "sky.mov"), 30 * MB)
     shelf(world.folder, Ferry=source, Media=f"{source}/Media/", Gone="/elsewhere")
-    workspace = world.open()
-    workspace.survey.take()
+    workspace = world.surveyed()
     ferry = workspace.tethers.library(source)
     workspace.tethers.remove(ferry, 1)
     for key in ("titles.0.path", "titles.1.path"):

@@ -96,8 +96,7 @@ def test_the_clock_runs_at_the_declared_speeds(world):
 
 def test_a_drive_that_is_away_is_not_there(world):
     fill(world.path("wren", "Trip"))
-    world.data["drive"][2]["attached"] = False
-    world.write()
+    world.attach("wren", False)
     workspace = world.open()
     assert not workspace.computer.host.files.exists(world.path("wren", "Trip"))
     assert [library for library in workspace.survey.take().libraries if library.drive == "wren"] == []

@@ -29,7 +29,7 @@ from typing import BinaryIO
 
 import pytest
 
-from conftest import RealDrives, fill, leftovers, picture
+from conftest import fill, leftovers, picture
 from nuvik.core.carrying.aside_folders import held
 from nuvik.core.carrying.run import carry_plan, release, resume, undo
 from nuvik.core.hosts.file_op_hook import FileOpHook
@@ -38,6 +38,7 @@ from nuvik.core.model.journal import State
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.stages.workspace import Workspace, open_workspace
 from test_promise import Dead
+from volumes import RealDrives
 
 SYSTEMS = {"ext4": "60M", "xfs": "300M", "btrfs": "150M", "ntfs": "60M", "exfat": "60M"}
 ERRORS = (errno.ENOSPC, errno.EIO, errno.EROFS, errno.EPERM, errno.EBUSY)
@@ -195,7 +196,7 @@ class Round:
         for other in self.user_files():
             if other.samefile(path):
                 self.must_be[other.name] = content
-        return f"{path} is written anew"
+        return f"{path} is rewritten"
 
     def add(self) -> str:
         path = self.chance.choice(self.user_files()).parent / f"new-{self.chance.randrange(10**9)}"

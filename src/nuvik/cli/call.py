@@ -70,7 +70,7 @@ class Call:
     _answered: bool = False
 
     def open(self) -> Workspace:
-        """The computer and database that the options name, opened anew. Raises Refused."""
+        """The computer and database that the options name, freshly opened. Raises Refused."""
         from nuvik.core.stages.workspace import open_workspace
 
         workspace = open_workspace(self.world, self.state)
@@ -115,7 +115,7 @@ class Call:
         return working(self.output, what)
 
     def progress(self) -> ProgressLine:
-        """A line to be written anew while work tells how far it is."""
+        """A line to be rewritten while work tells how far it is."""
         return ProgressLine(self.output)
 
     def wrote(self, path: str, words: str = "Written:") -> None:

@@ -1,4 +1,4 @@
-"""`nuvik empty`: what programs make anew is emptied in place of being moved."""
+"""`nuvik empty`: what programs can rebuild is emptied instead of being moved."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ def add_to(app: typer.Typer) -> None:
             bool, typer.Option("--even-if-filled", help="With --put-back: remove what came in its place since.")
         ] = False,
     ) -> None:
-        """Empty a cache, or another folder that programs make anew: set it aside, then let it go, or put it back.
+        """Empty a cache, or another folder that programs can rebuild: set it aside, then let it go, or put it back.
 
         Without a library it lists what can be emptied, and what is set aside.
         """

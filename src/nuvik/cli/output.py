@@ -51,7 +51,7 @@ class Output:
 
     @property
     def shows_progress(self) -> bool:
-        """Whether somebody watches stderr on a terminal that can write a line anew."""
+        """Whether somebody watches stderr on a terminal that can rewrite a line."""
         return not self.quiet and _is_terminal(sys.stderr) and os.environ.get("TERM", "") != "dumb"
 
     def bell(self) -> None:
@@ -66,7 +66,7 @@ class Output:
 
 
 class ProgressLine:
-    """One line on the terminal that is written anew; none before the work has taken a second."""
+    """One line on the terminal that is rewritten; none before the work has taken a second."""
 
     def __init__(self, output: Output) -> None:
         self._output = output

@@ -55,7 +55,7 @@ class TitleBox:
         self.file = os.path.join(self._world, SETTINGS)
 
     def make(self, places: dict[str, str], new_titles: str) -> None:
-        """Write the settings anew, with these titles at their places, and the folder for new ones."""
+        """Rewrite the settings, with these titles at their places, and the folder for new ones."""
         os.makedirs(os.path.dirname(self.file), exist_ok=True)
         document = tomlkit.document()
         document.add(tomlkit.comment("Where the Title Box puts new titles, and where it looks for those it has."))
@@ -95,7 +95,9 @@ class TitleBox:
             document = self._read()
             place = os.path.join(str(document.get("new_titles", "")), name)
             if not os.path.isabs(place) or os.path.lexists(place) or os.sep in name:
-                raise Refused(f"The Title Box cannot put {shown(name)} at {shown(place)}.", next_step="Name it anew.")
+                raise Refused(
+                    f"The Title Box cannot put {shown(name)} at {shown(place)}.", next_step="Choose another name."
+                )
             os.makedirs(place)
             with open(os.path.join(place, "title.bin"), "wb") as file:
                 file.truncate(holds_bytes)

@@ -1,6 +1,6 @@
 """A style sheet that reads each of its sources once in every theme.
 
-The toolkit reads all sources anew whenever the theme changes, and when a screen with a source of its own comes up for
+The toolkit reads all sources again whenever the theme changes, and when a screen with a source of its own comes up for
 the first time; with many libraries on the screen that is what makes the key slow.
 """
 

@@ -73,7 +73,7 @@ def copy_library(work: Work, move: Move) -> None:
     for path, entry in source.entries.items():
         before = known.get(path)
         is_there = before is not None and before.same_as(entry) and _is_there(there, before, marks.get(path), rules)
-        # The other names of a file that is copied anew still are those of the old copy.
+        # The other names of a file that is copied again still are those of the old copy.
         if is_there and (entry.kind != "hard-link" or entry.link not in to_copy):
             meter.add(entry.size if entry.kind == "file" else 0)
         else:

@@ -1,4 +1,4 @@
-"""Emptying a folder whose contents programs make anew, in place of moving it: put aside, then let go or put back.
+"""Emptying a folder whose contents programs can rebuild, instead of moving it: put aside, then let go or put back.
 
 What the folder held waits beside it, in a folder of Nuvik's own, until the user lets it go; only then space is free.
 Every act is written down first and done by renames, so that what a stop left is read off the names and goes on.
@@ -153,7 +153,7 @@ class Emptying:
                 self.folders.keep(replace(emptied, state=EmptiedState.ASIDE))
                 raise _filled_since(emptied)
             if files.exists(emptied.path):
-                if files.exists(fresh):  # it was taken away before a stop, and has been made anew since
+                if files.exists(fresh):  # it was taken away before a stop, and has been rebuilt since
                     files.remove_tree(fresh)
                 files.rename_to_free_name(emptied.path, fresh)
             files.rename_to_free_name(content, emptied.path)

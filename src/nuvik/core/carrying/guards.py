@@ -123,7 +123,7 @@ def _all_went(work: Work, going: str, now: Inventory) -> bool:
 
 
 def remove_emptied(files: Files, folder: str, content: str, path: str) -> None:
-    """Remove what an emptied folder held, which programs make anew, and the folder of Nuvik's in which it lies; nothing
+    """Remove what an emptied folder held, which programs can rebuild, and Nuvik's own folder in which it lies; nothing
     while the emptied folder itself is not there. Raises OSError.
     """
     if not files.exists(path) or files.is_link(path):

@@ -269,8 +269,8 @@ def _read_from_medium(work: Work, move: Move) -> None:
     drive = work.drive(move.target_drive)
     assert drive is not None  # the check before has seen it
     name, label = shown(move.library), shown(drive.label)
-    anew = work.host.attachment(drive) != move.attachment
-    if not work.host.reaches_medium(drive) and not anew:
+    attached_again = work.host.attachment(drive) != move.attachment
+    if not work.host.reaches_medium(drive) and not attached_again:
         raise Refused(
             f"{name}: {unread_words(drive.label)}, so its original is kept.",
             next_step=f"Detach {label}, attach it again and release it then: that reads the copy. To let the original "

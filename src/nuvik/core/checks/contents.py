@@ -18,7 +18,7 @@ from nuvik.core.survey.walk.look_inside import look_inside
 _UNFINISHED = (".part", ".partial", ".incomplete", ".unfinished", ".download")
 """Endings that many programs give to files they have not finished."""
 _SYSTEM_XATTRS = ("security.selinux", "com.apple.provenance")
-"""Attributes that the system itself sets on every file; it sets them anew at the new place."""
+"""Attributes that the system itself sets on every file; it sets them again at the new place."""
 _OF_THE_FILE_SYSTEM = ("trusted.SGI_ACL_",)
 """How a file system (XFS) shows access lists once more, to an administrator: they have attributes of their own."""
 

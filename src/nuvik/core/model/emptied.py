@@ -1,4 +1,4 @@
-"""A folder that was emptied because programs make its contents anew, as the journal knows it."""
+"""A folder that was emptied because programs can rebuild its contents, as the journal knows it."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ class EmptiedState(StrEnum):
     SETTING_ASIDE = "setting-aside"
     """The contents are about to be put aside, or are already."""
     ASIDE = "aside"
-    """The folder is empty or filled anew; what it held is kept beside it."""
+    """The folder is empty or filled again; what it held is kept beside it."""
     PUTTING_BACK = "putting-back"
     """What it held is about to return."""
     RELEASING = "releasing"

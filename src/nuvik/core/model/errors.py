@@ -20,7 +20,7 @@ class NuvikError(Exception):
 
 
 class BadInput(NuvikError):
-    """The words of the call are off. Nothing was changed. Exit code 2."""
+    """Wrong usage. Nothing was changed. Exit code 2."""
 
 
 class Refused(NuvikError):

@@ -116,7 +116,7 @@ class Move:
     unread: bool = False
     """The copy was compared, but not read from the medium of its drive: that could not be had."""
     attachment: str = ""
-    """How its drive was attached then (`Host.attachment`): once it is attached anew, it can be read."""
+    """How its drive was attached then (`Host.attachment`): once it is attached again, it can be read."""
     position: int = 0
     """Of moves that wait, the lowest is the next; among equals the first of the plan."""
     first_id: int | None = None

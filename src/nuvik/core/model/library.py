@@ -101,7 +101,7 @@ class Part:
     """As in a library."""
     stays: bool = False
     """Programs look for it in its place (plug-ins): it goes where the library goes."""
-    can_be_made_anew: bool = False
+    rebuildable: bool = False
     """Programs make it again from the rest of the library: dependencies, build output, caches, renders."""
 
 

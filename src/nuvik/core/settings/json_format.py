@@ -14,7 +14,7 @@ _TOKEN = re.compile(
 
 
 class JsonFormat(TextFormat):
-    """Only the value is written anew, in the manner of the old one."""
+    """Only the value is rewritten, in the manner of the old one."""
 
     name = "json"
     endings = (".json", ".jsonc")

@@ -154,7 +154,7 @@ def value_of(tether: Tether) -> str:
         return format_named(tether.format).value(read_settings(tether.file), tether.key)
     except NotReadable as fault:
         raise Refused(
-            f"{shown(tether.file)} cannot be used: {fault}.", next_step="Look at the file, and choose its key anew."
+            f"{shown(tether.file)} cannot be used: {fault}.", next_step="Look at the file, and choose its key again."
         ) from None
 
 

@@ -11,7 +11,7 @@ _TEXT = "tag:yaml.org,2002:str"
 
 
 class YamlFormat(TextFormat):
-    """Read by a library that tells where each value stands; only that is written anew."""
+    """Read by a library that tells where each value stands; only that is rewritten."""
 
     name = "yaml"
     endings = (".yaml", ".yml")

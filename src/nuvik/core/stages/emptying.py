@@ -1,4 +1,4 @@
-"""Emptying what programs make anew, in place of moving it."""
+"""Emptying what programs can rebuild, instead of moving it."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ from nuvik.core.store.emptied import EmptiedFolders
 
 @dataclass(frozen=True, slots=True)
 class Emptiable:
-    """A library, or a folder in one, whose contents programs make anew."""
+    """A library, or a folder in one, whose contents programs can rebuild."""
 
     library: Library
     name: str
@@ -40,7 +40,7 @@ class EmptyingStage:
     survey: SurveyStage
 
     def able(self, snapshot: Snapshot | None = None) -> list[Emptiable]:
-        """All that programs make anew, the largest first."""
+        """All that programs can rebuild, the largest first."""
         snapshot = snapshot or self.survey.latest()
         attached = {drive.id for drive in snapshot.drives if drive.attached}
         emptied = {each.path for each in self.kept()}
@@ -58,7 +58,7 @@ class EmptyingStage:
             raise NotNamed(f"{len(known)} folders are called “{shown(wanted)}”.", next_step="Say its path.")
         exists = os.path.lexists(place) or any(library.name == wanted for library in self.survey.latest().libraries)
         raise (Refused if exists else NotNamed)(
-            f"“{shown(wanted)}” is nothing that programs make anew, as far as is known.",
+            f"“{shown(wanted)}” is nothing that programs can rebuild, as far as is known.",
             next_step="“nuvik empty” lists what is; a card of the kind cache says it of a library.",
         )
 
@@ -100,7 +100,7 @@ class EmptyingStage:
     def _at_work(self) -> Iterator[Emptying]:
         """Hold the lock; what a stop left midway goes on first."""
         computer = self.computer
-        with carrying_lock(computer.state_folder, "emptying what programs make anew"):
+        with carrying_lock(computer.state_folder, "emptying what programs can rebuild"):
             emptying = Emptying(computer.host, computer.drives(), self._folders, computer.state_folder)
             for each in self.kept():
                 try:
@@ -111,7 +111,7 @@ class EmptyingStage:
 
 
 def emptiable_of(library: Library) -> list[Emptiable]:
-    """What of a library programs make anew: all of it, or some of its parts."""
+    """What of a library programs can rebuild: all of it, or some of its parts."""
     if library.kind is Kind.CACHE:
         return [Emptiable(library, library.name, library.path, library.on_disk_bytes, library.files)]
     return [
@@ -123,5 +123,5 @@ def emptiable_of(library: Library) -> list[Emptiable]:
             part.files,
         )
         for part in library.parts
-        if part.can_be_made_anew or part.kind is Kind.CACHE
+        if part.rebuildable or part.kind is Kind.CACHE
     ]

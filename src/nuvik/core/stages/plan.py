@@ -112,7 +112,7 @@ class PlanStage:
 
     def all_to(self, drive: Drive) -> tuple[list[tuple[str, str]], list[Library]]:
         """What may move to a drive and fits there beside its headroom, what is opened most first, as moves for
-        `draft`; and what of it does not fit. What programs make anew is left out.
+        `draft`; and what of it does not fit. What programs can rebuild is left out.
         """
         free, going, staying = drive.free_bytes - drive.headroom_bytes, [], []
         snapshot = self.survey.latest()

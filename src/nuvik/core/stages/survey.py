@@ -52,7 +52,7 @@ from nuvik.core.user_files.safe_file import free_stem, write_text
 
 log = logging.getLogger(__name__)
 _KEPT_FOR_S, _FEW_CHANGES = 86_400.0, 0.05
-"""Trees that were kept so long ago, or of which a larger share changed, are written anew after a quick survey."""
+"""Trees that were kept so long ago, or of which a larger share changed, are rewritten after a quick survey."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -333,7 +333,7 @@ class SurveyStage:
         self.keep_cards([replace(self.card(library.path, drives), titles=True, ignored=False)], drives)
 
     def with_cards(self, snapshot: Snapshot, *paths: str) -> Snapshot:
-        """A snapshot with these libraries as their cards now say, without measuring them anew."""
+        """A snapshot with these libraries as their cards now say, without measuring them again."""
         cards = {path: Card(path=path) for path in paths} | {card.path: card for card in self.cards(snapshot.drives)}
         changed = set(paths)
         return _learnt(

@@ -133,7 +133,7 @@ MIGRATIONS: tuple[str, ...] = (
     ) WITHOUT ROWID;
     INSERT INTO landing_settings SELECT kind, 0, '', was, becomes, set_at FROM landings WHERE becomes != x'';
     """,
-    # 15: folders that were emptied because programs make their contents anew
+    # 15: folders that were emptied because programs can rebuild their contents
     """
     CREATE TABLE emptied (
         id INTEGER PRIMARY KEY AUTOINCREMENT, token TEXT NOT NULL, name BLOB NOT NULL, drive TEXT NOT NULL,
@@ -155,6 +155,11 @@ MIGRATIONS: tuple[str, ...] = (
         snapshot INTEGER NOT NULL REFERENCES snapshots(id), drive TEXT NOT NULL, computing_s REAL NOT NULL,
         bytes REAL NOT NULL, reads REAL NOT NULL, PRIMARY KEY (snapshot, drive)
     ) WITHOUT ROWID;
+    """,
+    # 18: a field of a part has the name by which people know it
+    """
+    UPDATE snapshots SET document = replace(document, '"can_be_made_anew":', '"rebuildable":');
+    UPDATE cards SET document = replace(document, '"can_be_made_anew":', '"rebuildable":');
     """,
 )
 

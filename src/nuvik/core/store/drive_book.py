@@ -37,7 +37,7 @@ _STANDING = (
 _STANDS_S = 1.0
 """How long what was read is taken to stand: another Nuvik that names a drive is heard a moment later."""
 SEEN_AGAIN_AFTER_DAYS = 0.25
-"""A drive that is there all the time is written down anew only so often."""
+"""A drive that is there all the time is written down again only so often."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

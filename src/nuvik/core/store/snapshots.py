@@ -195,7 +195,7 @@ def together(
             *(problem for problem in before.problems if elsewhere(problem.path) and problem not in now.problems),
         ),
         loose=tuple(sorted(loose, key=lambda folder: (-folder.bytes, folder.path))[:LOOSE_LISTED]),
-        # They were summed up over each whole drive, and only a survey of everything sums them up anew.
+        # They were summed up over each whole drive, and only a survey of everything sums them up again.
         small_things=before.small_things or now.small_things,
         large_files=tuple(sorted(large, key=lambda file: (-file.bytes, file.path))),
     )

@@ -128,4 +128,4 @@ def _pattern(entry: _Pattern) -> ReadPattern:
 
 
 def _refusal(path: str, why: str) -> Refused:
-    return Refused(f"{shown(path)} cannot be read as a note: {shown(why)}.", next_step="Write it anew, or remove it.")
+    return Refused(f"{shown(path)} cannot be read as a note: {shown(why)}.", next_step="Write it again, or remove it.")

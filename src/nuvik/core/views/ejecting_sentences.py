@@ -32,6 +32,6 @@ def ejected_sentence(ejected: Ejected) -> str:
 
 
 def waiting_words(ways: Sequence[Hindrance]) -> str:
-    """What is waited for, in a line that is written anew."""
+    """What is waited for, in a line that is rewritten."""
     more = f", and {len(ways) - 1} more" if len(ways) > 1 else ""
     return f"waiting: {ways[0].what}{more}"

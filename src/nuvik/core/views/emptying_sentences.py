@@ -13,7 +13,7 @@ def emptying_question(wanted: Emptiable) -> str:
     """What emptying would do, before it is done."""
     holds = f"{format_bytes(wanted.bytes)} in {format_count(wanted.files, 'file')}"
     return (
-        f"Empty {shown(wanted.name)}, {holds}? Programs make it anew, which may take them a while. What it holds is "
+        f"Empty {shown(wanted.name)}, {holds}? Programs rebuild it, which may take a while. What it holds is "
         "set aside first: it can return until you let it go, and only then is the space free."
     )
 

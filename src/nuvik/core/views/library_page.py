@@ -101,7 +101,7 @@ def library_page(library: Library, snapshot: Snapshot) -> Iterator[tuple[str, st
         yield (
             "part",
             f"{shown(part.path)}: {part.kind}, {format_bytes(part.on_disk_bytes)} in "
-            f"{format_count(part.files, 'file')}{'; can be made anew' if part.can_be_made_anew else ''}",
+            f"{format_count(part.files, 'file')}{'; can be rebuilt' if part.rebuildable else ''}",
         )
 
 

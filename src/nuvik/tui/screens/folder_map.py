@@ -68,7 +68,7 @@ class FolderMap(Over[bool]):
     # -- showing -------------------------------------------------------------------------------------------
 
     def _fill(self) -> None:
-        """Show the folders anew; what was open stays open."""
+        """Show the folders again; what was open stays open."""
         tree = self.query_one("#folders", Tree)
         opened = {node.data.folder.path for node in _nodes(tree.root) if node.data and node.is_expanded}
         at = tree.cursor_node.data.folder.path if tree.cursor_node and tree.cursor_node.data else ""

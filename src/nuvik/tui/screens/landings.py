@@ -88,7 +88,7 @@ class LandingsPage(Over[None]):
     # -- showing -------------------------------------------------------------------------------------------
 
     def _fill(self) -> None:
-        """Look at everything anew, beside the page: a drive may have to wake up."""
+        """Look at everything again, beside the page: a drive may have to wake up."""
         stage, snapshot, planned = self._desk.workspace.landings, self._desk.snapshot, self._desk.draft.landings
 
         def look() -> tuple[tuple[LandingRow, ...], dict[Kind, tuple[tuple[Library, str], ...]]]:
@@ -121,7 +121,7 @@ class LandingsPage(Over[None]):
         self.query_one("#map-title", Static).update(Text(landing_headline(self._rows, self._labels), "bold"))
 
     def _beside(self, work: Callable[[], Result], then: Callable[[Result], None]) -> None:
-        """Do something that touches files or drives beside the page; a refusal is shown, and the page drawn anew."""
+        """Do something that touches files or drives beside the page; a refusal is shown, and the page drawn again."""
 
         def guarded() -> None:
             try:

@@ -42,7 +42,7 @@ _BAR_CELLS, _TIME_CELLS, _ROWS, _LINKS, _NAME_CELLS = 24, 30, 14, 6, 13
 
 
 class LibraryPage(Over[None]):
-    """Closed by Esc; `e` edits its card. What is inside is looked at anew, beside the page."""
+    """Closed by Esc; `e` edits its card. What is inside is looked at again, beside the page."""
 
     BINDINGS = [
         Binding("escape,i,q,enter", "dismiss", "close"),
@@ -71,7 +71,7 @@ class LibraryPage(Over[None]):
             yield Foot(
                 "\ne edits its card · f how programs find it once moved · o records an opening\n"
                 "s makes each folder a library"
-                f"{' · x empties what programs make anew' if emptiable_of(self._library) else ''}"
+                f"{' · x empties what programs can rebuild' if emptiable_of(self._library) else ''}"
                 f"{' · k compares it with its fallback' if self._fallback else ''} · Esc closes"
             )
 
@@ -194,10 +194,10 @@ class LibraryPage(Over[None]):
         shell.survey_job.look_again()
 
     def action_empty(self) -> None:
-        """Empty what programs make anew of it, after asking: all of a cache, or one of its parts."""
+        """Empty what programs can rebuild of it, after asking: all of a cache, or one of its parts."""
         able = emptiable_of(self._library)
         if not able:
-            self.notify("Programs do not make it anew, as far as is known: it is moved, never emptied.")
+            self.notify("No program is known to rebuild it: it can be moved, but not emptied.")
         elif len(able) == 1:
             self._ask_to_empty(able[0])
         else:

@@ -28,7 +28,7 @@ _STATE_CELLS = 14
 
 
 class MoveTethersSheet(Sheet):
-    """Everything is looked at anew when it opens, and after each key; `f` puts right what is safe."""
+    """Everything is looked at again when it opens, and after each key; `f` puts right what is safe."""
 
     BINDINGS = [
         *Sheet.BINDINGS,

@@ -37,14 +37,14 @@ class Over(LaidOutOnce[ScreenResultType], ModalScreen[ScreenResultType]):
         return self._behind
 
     def render_line(self, y: int) -> Strip:
-        """A line of what is behind the box: as the screen there has it, not made of words anew."""
+        """A line of what is behind the box: taken from the screen there, not built a second time."""
         if self._behind is None or not self._behind.holds_for(self.size):
             self.render()
         return self._behind.line(y) if self._behind is not None else super().render_line(y)
 
 
 class Dimmed(BackgroundScreen):
-    """The screen behind in dimmed colours. Textual blends the colours of each piece anew, which takes most of the time
+    """The screen behind in dimmed colours. Textual blends the colours of each piece again, which takes most of the time
     that a box needs to open; a screen has some dozens of styles, each of which is blended once here.
     """
 

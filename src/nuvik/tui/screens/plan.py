@@ -138,7 +138,7 @@ class PlanScreen(PlanAsking):
         library, drive = self._in_hand, self.query_one(DriveBoard).drive
         self.put("#totals", totals(self._preview()))
         applies = (bool(self.desk.hand), bool(self.desk.draft.breaches))
-        if applies != self._applies:  # drawing the keys anew is slow
+        if applies != self._applies:  # drawing the keys again is slow
             self._applies = applies
             self.refresh_bindings()
         if library is not None and drive is not None:

@@ -194,7 +194,7 @@ class StageScreen(LaidOutOnce[None]):
         self.notify(f"Written: {' and '.join(shown(path) for path in paths)}", markup=False)
 
     def show_desk(self) -> None:
-        """Draw everything anew from the desk."""
+        """Draw everything again from the desk."""
         self._draw_rail()
         self.refresh_stage()
 
@@ -218,7 +218,7 @@ class StageScreen(LaidOutOnce[None]):
         self.put("#consequence", consequence)
 
     def put(self, selector: str, words: str) -> None:
-        """Let a line say something else. Laying out the screen anew is slow: only when the height may change."""
+        """Let a line say something else. Laying out the screen again is slow: only when the height may change."""
         words, line = by_keys(words), self.query_one(selector, Static)
         before = str(line.content)
         if words != before:

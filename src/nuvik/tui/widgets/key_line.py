@@ -1,6 +1,6 @@
 """The line of keys at the bottom: those that apply now, each with what it does; a click does the same.
 
-One drawn line instead of a widget for every key: the keys change with every focus, and making a score of widgets anew
+One drawn line instead of a widget for every key: the keys change with every focus, and making a score of widgets again
 takes longer than a keypress may.
 """
 

@@ -31,7 +31,7 @@ class StepState(StrEnum):
     DONE = "done"
     """The library lies there already."""
     CHANGED = "changed"
-    """The library is not what it was: the step is to be made anew."""
+    """The library is not what it was: the step has to be made again."""
     DOUBTFUL = "in doubt"
 
 

@@ -8,7 +8,7 @@ from nuvik.core.model.drive import Drive
 from nuvik.core.model.watching import DriveChange
 
 _ALIKE = 0.02
-"""Assumed: a volume that is made anew on the same place has its old size to within 2 %."""
+"""Assumed: a volume that is made again in the same place has its old size to within 2 %."""
 
 
 def resized(before: Sequence[Drive], now: Sequence[Drive]) -> Iterator[DriveChange]:

@@ -14,12 +14,12 @@ from nuvik.core.survey.walk.folder_tree import Folder
 
 _PART_BYTES = 1
 _DEEP, _MOST_MADE_ANEW, _NOTABLE_SHARE = 3, 20, 0.01
-"""How deep what can be made anew is looked for, how much of it is listed, and from which share of the project on."""
+"""How deep what can be rebuilt is looked for, how much of it is listed, and from which share of the project on."""
 
 
 def parts_of(card: Card | None, folder: Folder, kind: Kind, context: Context) -> Iterator[Part]:
     """The folders inside that may be placed on their own: those of the card, then those that are recognised; and in a
-    project what can be made anew, at most `_DEEP` folders down.
+    project what can be rebuilt, at most `_DEEP` folders down.
     """
     card_parts = card.parts if card else ()
     seen = set()
@@ -42,17 +42,17 @@ def parts_of(card: Card | None, folder: Folder, kind: Kind, context: Context) ->
                 kind=part_kind,
                 path=inner.name,
                 stays=inner.name.casefold() in PLUG_INS,
-                can_be_made_anew=part_kind is Kind.CACHE,
+                rebuildable=part_kind is Kind.CACHE,
             ),
             inner,
         )
     if kind is Kind.PROJECT:
-        for inner in _made_anew(folder, seen, context):
+        for inner in _rebuildable(folder, seen, context):
             path = os.path.relpath(inner.path, folder.path)
-            yield _measured(Part(name=path, kind=Kind.CACHE, path=path, stays=True, can_be_made_anew=True), inner)
+            yield _measured(Part(name=path, kind=Kind.CACHE, path=path, stays=True, rebuildable=True), inner)
 
 
-def _made_anew(folder: Folder, seen: Collection[str], context: Context) -> Iterator[Folder]:
+def _rebuildable(folder: Folder, seen: Collection[str], context: Context) -> Iterator[Folder]:
     """The outermost folders of a project that programs make again from the rest, the largest first."""
     least = max(_PART_BYTES, int(folder.extent.on_disk_bytes * _NOTABLE_SHARE))
     waiting, made = [(folder, 0)], []

@@ -13,7 +13,7 @@ FAT in steps of two seconds.
 
 
 def stamp_of(facts: os.stat_result) -> int:
-    """What a system sets anew whenever anything in a folder comes or goes: on Windows the time of that, elsewhere the
+    """What a system sets whenever anything in a folder comes or goes: on Windows the time of that, elsewhere the
     time of the latest change of any kind, which no program can set.
     """
     return facts.st_mtime_ns if sys.platform == "win32" else facts.st_ctime_ns

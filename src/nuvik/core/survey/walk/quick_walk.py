@@ -1,9 +1,9 @@
 """Walking again only what changed: a tree that was walked before is compared by the stamps of its folders.
 
-A system stamps a folder anew whenever something in it comes, goes or gets another name, and whenever the folder itself
-is moved. What it does not stamp is a file that grows in its place; so large files are looked at one by one, and folders
-in which something was written lately are walked again. A small file that changes in a folder which had been quiet for
-long is only seen by a full survey.
+A system gives a folder a new stamp whenever something in it comes, goes or gets another name, and whenever the folder
+itself is moved. What it does not stamp is a file that grows in its place; so large files are looked at one by one, and
+folders in which something was written lately are walked again. A small file that changes in a folder which had been
+quiet for long is only seen by a full survey.
 """
 
 from __future__ import annotations
@@ -150,7 +150,7 @@ def _comparable(rules: WalkRules) -> WalkRules:
     """All of the rules that must not differ: what is cold moves on with time, drives are mounted and unmounted, and
     folders that are kept anyway may be named or not.
     """
-    kept = frozenset(path for path in rules.kept if depth_below(path, rules.anew) > rules.keep_depth)
+    kept = frozenset(path for path in rules.kept if depth_below(path, rules.zero_depth) > rules.keep_depth)
     return replace(rules, kept=kept, cold_before_s=0.0, known=frozenset(), barriers=frozenset())
 
 

@@ -64,14 +64,14 @@ def walk_job(
     drive = drive_holding(drives, root)
     prefix = root if root.endswith(os.sep) else root + os.sep
     inside = [os.path.relpath(path, root) for path in kept if path.startswith(prefix)]
-    anew = [os.path.relpath(path, root) for path in homes if path.startswith(prefix)]
+    zero_depth = [os.path.relpath(path, root) for path in homes if path.startswith(prefix)]
     tree = Tree.at(root, host.counts_lengths)
     now_s = time.time()
     rules = WalkRules(
         root=root,
         keep_depth=depth,
         kept=frozenset(inside),
-        anew=frozenset(anew),
+        zero_depth=frozenset(zero_depth),
         barriers=barriers - {root},
         cold_before_s=now_s - COLD_AFTER_S,
         big_bytes=BIG_FILE_BYTES,

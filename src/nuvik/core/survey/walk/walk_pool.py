@@ -57,8 +57,8 @@ def size_trees(
     alone_entries: int | None = None,
 ) -> list[Tree]:
     """Size the trees at these paths, none of which may lie in another; `kept` folders are listed at any depth, and
-    below `homes` depth is counted anew. A walk that takes long shows its trees now and then to `glimpse`. Others help
-    after so many entries, or after a moment.
+    below `homes` depth is counted from zero. A walk that takes long shows its trees now and then to `glimpse`. Others
+    help after so many entries, or after a moment.
 
     A root that cannot be read gives a tree with a problem; a stop gives trees that are marked as not complete.
     """

@@ -42,8 +42,8 @@ class WalkRules:
     """Folders deeper than this below the root are added to the one above them …"""
     kept: frozenset[str] = frozenset()
     """… unless they stand here, relative to the root."""
-    anew: frozenset[str] = frozenset()
-    """Folders, relative to the root, below which depth is counted anew: what people have lies deeper in a home."""
+    zero_depth: frozenset[str] = frozenset()
+    """Folders, relative to the root, below which depth is counted from zero: what people have lies deeper in a home."""
     barriers: frozenset[str] = frozenset()
     """Mount points, which are not entered, as absolute paths."""
     cold_before_s: float = 0.0
@@ -124,9 +124,9 @@ def walk_slice(rules: WalkRules, starts: list[str], budget: int) -> tuple[list[S
     return _Slice(rules).walk(starts, budget)
 
 
-def depth_below(path: str, anew: Collection[str]) -> int:
-    """How deep a folder lies, below the root or below where depth is counted anew; all relative to the root."""
-    above = [place for place in anew if path == place or path.startswith(place + os.sep)]
+def depth_below(path: str, zero_depth: Collection[str]) -> int:
+    """How deep a folder lies, below the root or below where depth is counted from zero; all relative to the root."""
+    above = [place for place in zero_depth if path == place or path.startswith(place + os.sep)]
     below = path[max(map(len, above), default=0) :].strip(os.sep)
     return below.count(os.sep) + 1 if below else 0
 
@@ -176,7 +176,7 @@ class _Slice:
 
     def _enter_start(self, start: str) -> bool:
         """Open the folder where the slice begins, from the root name by name, so that no path is too long."""
-        names = start.split(os.sep) if start else []
+        names, depth = start.split(os.sep) if start else [], depth_below(start, self._rules.zero_depth)
         handle: Handle | None = None
         try:
             handle = open_folder(extended(self._rules.root), None)
@@ -192,9 +192,8 @@ class _Slice:
         except OSError as fault:
             close(handle)
             if fault.errno != errno.ENOENT:
-                self._sums_of(start, depth_below(start, self._rules.anew)).problems.append((start, system_words(fault)))
+                self._sums_of(start, depth).problems.append((start, system_words(fault)))
             return False
-        depth = depth_below(start, self._rules.anew)
         sums = self._sums_of(start, depth)
         sums.blocks_bytes += on_disk
         sums.stamps.append((start, identity[1], stamp))
@@ -226,7 +225,7 @@ class _Slice:
             above.sums.problems.append((path, problem))
             return False
         self._above.add(identity)
-        depth = 0 if path in self._rules.anew else above.depth + 1
+        depth = 0 if path in self._rules.zero_depth else above.depth + 1
         if depth > self._rules.keep_depth and path not in self._rules.kept:
             sums = above.sums
         else:

@@ -14,7 +14,7 @@ class ErrorDocument:
     next_step: str
     """What to do about it."""
     exit_code: int
-    """1: a fault in Nuvik; 2: the words of the call; 3: refused, nothing was changed; 4: stopped midway, safe."""
+    """1: a fault in Nuvik; 2: wrong usage; 3: refused, nothing was changed; 4: stopped midway, safe."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -99,7 +99,7 @@ class TwinsDocument:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class EmptiableDocument:
-    """Something that programs make anew."""
+    """Something that programs can rebuild."""
 
     name: str
     path: str
