@@ -19,6 +19,7 @@ from filelock import FileLock
 from hypothesis import settings
 
 from nuvik.__main__ import run
+from nuvik.core.hosts.volumes import Listing, Volume
 from nuvik.core.model.drive import Drive
 from nuvik.core.stages.workspace import Workspace, open_workspace
 from volumes import RealDrives
@@ -268,6 +269,19 @@ def a_drive(**facts) -> Drive:
         "speed_source": "measured",
     }
     return Drive(**{**plain, **facts})
+
+
+class SystemOf:
+    """A system that lists these volumes."""
+
+    def __init__(self, *volumes: Volume) -> None:
+        self.volumes = volumes
+
+    def listing(self) -> Listing:
+        return Listing(volumes=self.volumes)
+
+    def temperature_c(self, disks: object) -> float | None:
+        return None
 
 
 @pytest.fixture

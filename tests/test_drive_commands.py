@@ -200,7 +200,7 @@ def test_a_database_of_the_first_version_is_brought_up_to_date(house):
     connection.commit()
     connection.close()
     workspace = open_workspace(str(house.folder), str(state), waits=False)
-    assert workspace.drives.find("wren").id == "wren" and not workspace.drives.new_drives()
+    assert workspace.drives.find("wren").id == "wren" and not workspace.drives.look()[1]
     assert [page.id for page in workspace.computer.book.pages()] == ["heron", "kestrel", "wren"]
     with workspace.computer.database.connect() as again:
         assert again.execute("SELECT count(*) FROM runs").fetchone()[0] == 1

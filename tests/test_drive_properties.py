@@ -19,7 +19,7 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 from rich.cells import cell_len
 
 import samples
-from conftest import GB, MB, a_drive, a_world
+from conftest import GB, MB, SystemOf, a_drive, a_world
 from households import step
 from nuvik.core.hosts.linux import parse_linux
 from nuvik.core.hosts.linux_sysfs import SysDisk
@@ -132,23 +132,13 @@ def test_short_names_never_clash(labels):
 # -- the drive book ----------------------------------------------------------------------------------------
 
 
-class Told_:
-    volumes: tuple[Volume, ...] = ()
-
-    def listing(self) -> Listing:
-        return Listing(volumes=self.volumes)
-
-    def temperature_c(self, disks) -> float | None:
-        return None
-
-
 class Shelf(RuleBasedStateMachine):
     """Four volumes come and go under changing labels and letters. A volume keeps its id and what was said of it."""
 
     def __init__(self) -> None:
         super().__init__()
         self.place = tempfile.mkdtemp(prefix="nuvik-shelf-")
-        self.system = Told_()
+        self.system = SystemOf()
         self.open()
         self.attached: dict[str, Volume] = {}
         self.ids: dict[str, str] = {}

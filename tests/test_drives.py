@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import samples
-from conftest import GB, MB, a_drive, fill
+from conftest import GB, MB, SystemOf, a_drive, fill
 from nuvik.core.hosts import disk_usage, macos, windows
 from nuvik.core.hosts.base import drive_holding
 from nuvik.core.hosts.disk_usage import NO_ANSWER, UsageMeter
@@ -138,22 +138,9 @@ def test_slow_tools_are_asked_again_only_when_a_mount_came_or_went(module, monke
 # -- this computer -----------------------------------------------------------------------------------------
 
 
-class Told_:
-    """A system that tells what it is given."""
-
-    def __init__(self, *volumes: Volume) -> None:
-        self.volumes = volumes
-
-    def listing(self) -> Listing:
-        return Listing(volumes=self.volumes)
-
-    def temperature_c(self, disks) -> float | None:
-        return None
-
-
 def local(tmp_path, *volumes: Volume) -> Workspace:
     database = Database(str(tmp_path / "state"))
-    workspace = Workspace(LocalHost(Told_(*volumes)), database)
+    workspace = Workspace(LocalHost(SystemOf(*volumes)), database)
     workspace.drives.note_sightings()
     return workspace
 
@@ -167,24 +154,22 @@ def test_a_drive_is_recognised_by_its_own_identity(tmp_path):
     workspace = local(tmp_path, base, stick)
     drive = workspace.drives.find("field")
     workspace.computer.book.keep_notes(drive, DriveNotes(label="Field drive", headroom_bytes=7, welcomes=("photo",)))
-    workspace.computer.host._system = Told_(base)
+    workspace.computer.host._system = SystemOf(base)
     away = workspace.drives.find("field")
     assert not away.attached and away.label == "Field drive" and away.usable_bytes == drive.usable_bytes
-    workspace.computer.host._system = Told_(
+    workspace.computer.host._system = SystemOf(
         base, replace(stick, device="sdx9", label="renamed", mount_points=(str(other),))
     )
     back = workspace.drives.find("Field drive")
     assert (back.id, back.headroom_bytes, back.welcomes, back.path) == ("field", 7, ("photo",), str(other))
-    assert not workspace.drives.new_drives()
+    assert not workspace.drives.look()[1]
     clone = replace(stick, device="sdy1", mount_points=(str(first),))
-    workspace.computer.host._system = Told_(base, stick, clone)
-    workspace.drives.note_sightings()
-    both = {drive.device: drive.id for drive in workspace.drives.all()}
+    workspace.computer.host._system = SystemOf(base, stick, clone)
+    both = {drive.device: drive.id for drive in workspace.drives.look()[0]}
     assert both["sdc1"] == "field" and both["sdy1"] == "field-2", "a copy of the volume is a drive of its own"
     newcomer = Volume(device="sdz1", filesystem="ext4", label="Field", uuid="u-2", mount_points=(str(first),), bytes=GB)
-    workspace.computer.host._system = Told_(base, newcomer)
-    workspace.drives.note_sightings()
-    assert [drive.id for drive in workspace.drives.new_drives()] == ["field-3"]
+    workspace.computer.host._system = SystemOf(base, newcomer)
+    assert [drive.id for drive in workspace.drives.look()[1]] == ["field-3"]
     held = drive_holding(workspace.drives.all(), str(first / "x"))
     assert held is not None and held.id == "field-3"
 
@@ -204,9 +189,9 @@ def test_drives_of_one_label_are_told_apart_and_never_taken_for_each_other(tmp_p
     assert workspace.drives.find("backup (2.00 gb)").path == str(places[1])
     with pytest.raises(Refused, match="2 drives are called “backup”"):
         workspace.drives.find("backup")
-    workspace.computer.host._system = Told_(*(replace(stick, bytes=GB) for stick in sticks))
+    workspace.computer.host._system = SystemOf(*(replace(stick, bytes=GB) for stick in sticks))
     assert {drive.label for drive in workspace.drives.all()} == {f"Backup ({place})" for place in places}
-    workspace.computer.host._system = Told_(replace(sticks[1], bytes=GB))
+    workspace.computer.host._system = SystemOf(replace(sticks[1], bytes=GB))
     there = workspace.drives.find("Backup")
     assert there.path == str(places[1]) and there.attached, "the drive that is here wins over its namesake that is away"
 
@@ -219,13 +204,13 @@ def test_a_hostile_label_is_harmless_from_the_start(tmp_path, world):
     for drive in (workspace.drives.all()[0], world.open().drives.find("wren")):
         assert drive.label.startswith("[bold]Stick") and drive.label.isprintable()
     locked = Volume(device="sdd1", filesystem="crypto_LUKS", uuid="l", state="locked", findings=("it is locked",))
-    workspace.computer.host._system = Told_(locked)
+    workspace.computer.host._system = SystemOf(locked)
     shut = workspace.drives.all()[0]
     assert not shut.attached and shut.why_away == "it is locked"
     with pytest.raises(Refused):
         budget_for(shut)
     here = Volume(device="sdc1", filesystem="ext4", uuid="h", mount_points=(str(tmp_path),))
-    workspace.computer.host._system = Told_(locked, here)
+    workspace.computer.host._system = SystemOf(locked, here)
     workspace.computer.host._home = str(fill(tmp_path / "home"))
     workspace.computer.host.small_share = 0.0
     assert "data" in [library.name for library in workspace.survey.take().libraries], (

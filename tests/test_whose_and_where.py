@@ -6,25 +6,15 @@ import os
 
 import pytest
 
-from conftest import MB, a_drive, fill, put
+from conftest import MB, SystemOf, a_drive, fill, put
 from nuvik.core.hosts.linux import parse_linux
 from nuvik.core.hosts.local import LocalHost
 from nuvik.core.hosts.packages import packages_owning
-from nuvik.core.hosts.volumes import Listing, Volume
+from nuvik.core.hosts.volumes import Volume
 from nuvik.core.hosts.world import WorldHost
 from nuvik.core.model.library import Card, Verdict
 from nuvik.core.planning.drafting.make_plan import make_plan
 from nuvik.core.survey.take_survey import _apart, survey
-
-
-class Tells:
-    """A system with these volumes."""
-
-    def __init__(self, *volumes: Volume) -> None:
-        self.volumes = volumes
-
-    def listing(self) -> Listing:
-        return Listing(volumes=self.volumes)
 
 
 @pytest.mark.skipif(not hasattr(os, "geteuid") or os.geteuid() != 0, reason="only root gives files away")
@@ -50,7 +40,7 @@ def test_the_home_is_on_one_drive_and_new_things_go_where_one_may_write(tmp_path
         Volume(device="sdb1", filesystem="ext4", uuid="h", mount_points=(str(tmp_path / "homes"),)),
         Volume(device="sdc1", filesystem="ext4", uuid="c", mount_points=(str(closed),)),
     )
-    host = LocalHost(Tells(*volumes))
+    host = LocalHost(SystemOf(*volumes))
     host._home = str(home)
     real = os.access
     monkeypatch.setattr(os, "access", lambda path, mode: path != str(closed) and real(path, mode))

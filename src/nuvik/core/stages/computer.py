@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from nuvik.core.hosts.base import Host, drive_holding, fastest_first
@@ -28,7 +29,11 @@ class Computer:
 
     def drives(self) -> tuple[Drive, ...]:
         """The drives as they are now, with what the book knows of them, and those that are away; fastest first."""
-        return labels_apart(self._known())
+        return self.known_of(self.host.drives())
+
+    def known_of(self, seen: Iterable[Drive]) -> tuple[Drive, ...]:
+        """Drives as the host has just listed them, with all that the book knows; those that are away come last."""
+        return labels_apart(fastest_first(self.book.apply(seen)))
 
     def is_taken(self, path: str) -> bool:
         """Whether something other than a link lies at a path."""

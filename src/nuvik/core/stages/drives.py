@@ -72,10 +72,14 @@ class DrivesStage:
         """Write down which drives are here, so that they are known again."""
         self.computer.book.note_sightings(self.computer.host.drives())
 
-    def new_drives(self) -> list[Drive]:
-        """Drives that came since Nuvik was first started here, and of which the user was not asked yet."""
-        new = self.computer.book.new_drives()
-        return [drive for drive in self.all() if drive.id in new and drive.attached]
+    def look(self) -> tuple[tuple[Drive, ...], list[Drive]]:
+        """All drives, and those that came since Nuvik was first started here and of which the user was not asked yet.
+        Which drives are here is written down. The computer is asked once, as this is done again and again.
+        """
+        seen, book = self.computer.host.drives(), self.computer.book
+        book.note_sightings(seen)
+        drives, new = self.computer.known_of(seen), book.new_drives()
+        return drives, [drive for drive in drives if drive.id in new and drive.attached]
 
     def changed(self) -> list[DriveChange]:
         """Drives of another size than at the last survey, and those that seem to have been formatted."""

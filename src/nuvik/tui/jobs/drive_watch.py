@@ -40,11 +40,8 @@ class DriveWatch(Job):
         self.start(lambda: self._look(anyway=True))
 
     def _look(self, anyway: bool) -> None:
-        stage = self.host.desk.workspace.drives
         try:
-            drives = stage.all()
-            stage.note_sightings()
-            new = stage.new_drives()
+            drives, new = self.host.desk.workspace.drives.look()
         except NuvikError as trouble:
             self.then(self._failed, trouble)
             return

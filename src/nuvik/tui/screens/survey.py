@@ -298,9 +298,9 @@ class SurveyScreen(MarkingScreen):
     def action_board(self) -> None:
         before, had_focus = self.library_at_cursor, self.view.has_focus
         self._on_board = not self._on_board
-        self.query_one("#libraries").display = not self._on_board
+        # Not by a class of the screen, for which every widget on it would be styled again.
         self.query_one("#ages").display = self._on_board
-        self.set_class(self._on_board, "on-board")
+        self.query_one("#libraries").display = self.query_one(DriveBoard).display = not self._on_board
         self.show_libraries()
         if before is not None:
             self.view.point_at(before.id)
