@@ -29,6 +29,7 @@ _ROUNDS, _FEWEST, _MOST_ROUNDS = 5, 3, 12
 _WAIT_S = 1.0
 _ESC_S = 0.1
 """So long Textual waits to tell Esc from the beginning of another key, in terminals that cannot say which it is."""
+_BLINK_BYTES = 160
 _OPENS_S, _WIDE, _HIGH = 60.0, 159, 47
 _LIBRARIES, _DRIVES = 5_000, 12
 # Keys of each stage, in tmux's names: the way in from elsewhere, then what leaves it as it was.
@@ -93,13 +94,17 @@ class _Terminal:
         return max(0.0, last - began) if last else 0.0
 
     def wait(self, quiet_s: float, most_s: float, begins_s: float = 0.0) -> float | None:
-        """Read until nothing has come for a while, the first for longer than the rest; when the last came."""
-        last, until = None, time.perf_counter() + most_s
+        """Read until nothing has come for a while, the first for longer than the rest; when the last came. What a
+        blinking cursor writes after the picture is no part of it.
+        """
+        last, until, picture = None, time.perf_counter() + most_s, False
         while time.perf_counter() < until:
             if not select.select([self._stream], [], [], max(quiet_s, 0.0 if last else begins_s))[0]:
                 return last
-            os.read(self._stream, 1 << 20)
-            last = time.perf_counter()
+            written = len(os.read(self._stream, 1 << 20))
+            if picture and written <= _BLINK_BYTES:
+                continue
+            last, picture = time.perf_counter(), picture or written > _BLINK_BYTES
         return last
 
 

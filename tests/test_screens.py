@@ -13,6 +13,7 @@ import time
 
 import pytest
 from rich.console import Console
+from textual._compositor import Compositor, LayoutUpdate
 from textual.widgets import DataTable, Input, Static
 
 from conftest import MB, picture
@@ -118,6 +119,19 @@ async def test_finding_themes_help_and_small_windows(house):
             await pilot.press("escape")
         await pilot.resize_terminal(90, 25)
         assert app.screen.query_one("#too-small").display
+
+
+async def test_another_theme_is_drawn_in_one_picture(house, monkeypatch):
+    pictures, plain = [], Compositor.render_update
+    monkeypatch.setattr(
+        Compositor, "render_update", lambda *given, **named: pictures.append(plain(*given, **named)) or pictures[-1]
+    )
+    async with running(house) as (_, pilot):
+        for stage in "13":
+            await press(pilot, stage)
+            pictures.clear()
+            await press(pilot, "t")
+            assert [type(picture) for picture in pictures].count(LayoutUpdate) == 1
 
 
 async def test_speeds_measures_shows_and_stops(house):

@@ -2,10 +2,22 @@
 
 from __future__ import annotations
 
+from contextlib import nullcontext
+
 from textual.app import App
+from textual.screen import Screen
 
 from nuvik.tui.kept_styles import KeptStyles
+from nuvik.tui.screens.laid_out_once import LaidOutOnce
 from nuvik.tui.theme import palette_of, theme_after, theme_named, themes
+
+
+class _Ground(Screen[None]):
+    """What the toolkit puts below the first stage. It is never seen, so no change of it draws the stage again."""
+
+    def _compositor_refresh(self) -> None:
+        if self.app.screen is self:
+            super()._compositor_refresh()
 
 
 class ThemedApp(App[None]):
@@ -22,6 +34,17 @@ class ThemedApp(App[None]):
     def get_theme_variable_defaults(self) -> dict[str, str]:
         """Variables of our own that the style sheet uses, for themes that do not set them."""
         return {"quiet": palette_of("").quiet}
+
+    def get_default_screen(self) -> Screen[None]:
+        return _Ground(id="_default")
+
+    def refresh_css(self, animate: bool = True) -> None:
+        """Style every widget again, and draw the screen once. The toolkit would draw it right away, and then again for
+        all that its widgets ask for meanwhile.
+        """
+        top = self.screen_stack[-1] if self.screen_stack else None
+        with top.laid_out_later() if isinstance(top, LaidOutOnce) else nullcontext():
+            super().refresh_css(animate)
 
     def next_theme(self) -> None:
         self.theme = theme_after(self.theme)

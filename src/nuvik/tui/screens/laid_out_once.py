@@ -1,9 +1,14 @@
-"""What all screens share: each is laid out once for a size."""
+"""What all screens share: each is laid out once for a size, and drawn once for a change."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 from textual.geometry import Size
 from textual.screen import Screen, ScreenResultType
+
+_SETTLES_S = 0.002
 
 
 class LaidOutOnce(Screen[ScreenResultType]):
@@ -11,7 +16,44 @@ class LaidOutOnce(Screen[ScreenResultType]):
 
     Textual lays out a screen when it comes to the front, and by that tells it that its size has changed: then
     it does so once more, and the same to every screen behind it. That took half of the time in which a box opens.
+    What is laid out and drawn as a whole anyway is not drawn twice for that either.
     """
+
+    _later = False
+    _settles = False
+    """Whether widgets may still have something to say before the next picture."""
+
+    @contextmanager
+    def laid_out_later(self) -> Iterator[None]:
+        """Whatever would lay it out meanwhile leaves that to the next picture, which waits a moment for all widgets to
+        say that they have changed.
+        """
+        self._later = self._settles = True
+        try:
+            yield
+        finally:
+            self._later = False
+            self.set_timer(_SETTLES_S, self._settled)
+
+    def _settled(self) -> None:
+        self._settles = False
+        self._on_timer_update()
+
+    def _on_timer_update(self) -> None:
+        if self._settles:
+            return
+        if self._layout_required and self._repaint_required and self.app.screen is self and not self.app._batch_count:
+            # It is drawn as a whole afterwards, so laying it out does not draw a part of it first.
+            with self.app.batch_update():
+                self._refresh_layout(scroll=self._scroll_required)
+            self._layout_required = self._scroll_required = False
+        super()._on_timer_update()
+
+    def _refresh_layout(self, size: Size | None = None, scroll: bool = False) -> None:
+        if self._later:
+            self.refresh(layout=True)
+        else:
+            super()._refresh_layout(size, scroll)
 
     def _screen_resized(self, size: Size) -> None:
         if size != self._compositor.size:
