@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from contextlib import nullcontext
-
 from textual.app import App
 from textual.screen import Screen
 
@@ -42,9 +40,9 @@ class ThemedApp(App[None]):
         """Style every widget again, and draw the screen once. The toolkit would draw it right away, and then again for
         all that its widgets ask for meanwhile.
         """
-        top = self.screen_stack[-1] if self.screen_stack else None
-        with top.laid_out_later() if isinstance(top, LaidOutOnce) else nullcontext():
-            super().refresh_css(animate)
+        if self.screen_stack and isinstance(self.screen, LaidOutOnce):
+            self.screen.lay_out_later()
+        super().refresh_css(animate)
 
     def next_theme(self) -> None:
         self.theme = theme_after(self.theme)

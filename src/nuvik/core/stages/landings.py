@@ -78,7 +78,7 @@ class LandingStage:
         return landing
 
     def forget(self, kind: Kind) -> SettingsOutcome:
-        """Nothing is chosen for a kind any more, and programs are told what they were told before."""
+        """Nothing is chosen for a kind any more, and programs get their earlier settings back."""
         back = self.take_back(kind)
         self._landings.forget(kind)
         return back
@@ -302,7 +302,7 @@ class LandingStage:
             put_value(place.tether, before, after)
 
     def take_back(self, kind: Kind) -> SettingsOutcome:
-        """Tell programs what they were told before Nuvik changed it, and remove the links that gathered other folders.
+        """Give programs the settings back that Nuvik changed, and remove the links that gathered other folders.
         What somebody else has changed since is left.
         """
         changes, left = [], []

@@ -28,7 +28,9 @@ def where_it_belongs(why: Why) -> str:
 
 def where_its_seconds_come_from(why: Why) -> str:
     """How often it is opened, and how well its seconds are known."""
-    often = how_often(why.library.opens_per_week) if why.library.opens_per_week else "hardly ever, as far as is known"
+    often = (
+        how_often(why.library.opens_per_week) if why.library.opens_per_week else "rarely if ever, as far as is known"
+    )
     sure = _how_sure(why, "its card (e) takes yours instead")
     return f"You open it {often}. {sure}{hardly_waited_for(why.library)}"
 
@@ -69,7 +71,7 @@ def why_lines(why: Why) -> Iterator[str]:
     """What `nuvik why` says: the answer first, then each drive."""
     library, now = why.library, why.drives[0]
     yield where_it_belongs(why)
-    often = how_often(library.opens_per_week) if library.opens_per_week else "hardly ever, as far as is known"
+    often = how_often(library.opens_per_week) if library.opens_per_week else "rarely if ever, as far as is known"
     yield (
         f"You open it {often}, from {shown(now.label)} in {format_duration(now.opening.total_s)}: {_parts(now)}. "
         + _how_sure(why, "“nuvik card --took” replaces them with yours")

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager
-
 from textual.geometry import Size
 from textual.screen import Screen, ScreenResultType
 
@@ -19,25 +16,31 @@ class LaidOutOnce(Screen[ScreenResultType]):
     What is laid out and drawn as a whole anyway is not drawn twice for that either.
     """
 
-    _later = False
     _settles = False
-    """Whether widgets may still have something to say before the next picture."""
+    """Whether the next picture waits for what widgets may still have to say."""
+    _next_size: Size | None = None
+    """The size for which it is laid out then, where that is a new one."""
+    _covered = False
+    """Whether it was just covered by another screen."""
 
-    @contextmanager
-    def laid_out_later(self) -> Iterator[None]:
-        """Whatever would lay it out meanwhile leaves that to the next picture, which waits a moment for all widgets to
-        say that they have changed.
+    def lay_out_later(self) -> None:
+        """Whatever would lay it out now leaves that to the next picture, which waits a moment for all widgets to say
+        that they have changed.
         """
-        self._later = self._settles = True
-        try:
-            yield
-        finally:
-            self._later = False
-            self.set_timer(_SETTLES_S, self._settled)
+        self._settles = True
+        self.set_timer(_SETTLES_S, self._settled)
 
     def _settled(self) -> None:
         self._settles = False
+        if self._next_size is not None:
+            with self.app.batch_update():
+                self._refresh_layout(self._next_size)
+            self._next_size, self._layout_required = None, False
         self._on_timer_update()
+
+    def on_screen_resume(self) -> None:
+        self._covered = False
+        self.lay_out_later()
 
     def _on_timer_update(self) -> None:
         if self._settles:
@@ -50,10 +53,23 @@ class LaidOutOnce(Screen[ScreenResultType]):
         super()._on_timer_update()
 
     def _refresh_layout(self, size: Size | None = None, scroll: bool = False) -> None:
-        if self._later:
+        if self._settles:
+            self._next_size = size or self._next_size
             self.refresh(layout=True)
         else:
             super()._refresh_layout(size, scroll)
+
+    def on_screen_suspend(self) -> None:
+        self._covered = True
+
+    def _compositor_refresh(self) -> None:
+        if self._covered and self.app.screen is not self:
+            # The box that opened over it has just drawn it, dimmed: it does not have to be drawn again for that.
+            self._covered = False
+            self._dirty_widgets.clear()
+            self._compositor._dirty_regions.clear()
+            return
+        super()._compositor_refresh()
 
     def _screen_resized(self, size: Size) -> None:
         if size != self._compositor.size:

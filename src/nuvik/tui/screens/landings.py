@@ -42,7 +42,7 @@ _KEYS = "abcdefghijklmnopqrstuvwxyz"
 _COLUMNS = ("", "kind", "goes now to", "is to go", "programs", "landed last")
 _CELLS, _NARROW_CELLS, _NARROW = (3, 11, 14, 14, 20, 34), (3, 11, 11, 11, 16, 20), 120
 _FOOT = (
-    "Enter chooses a folder · t tells programs · f forgets, and tells them what they were told before · Esc closes\n"
+    "Enter chooses a folder · t tells programs · f forgets, and gives programs their old folder back · Esc closes\n"
     "s looks for settings · b plans to move along what is in the old folder · g leaves links to the other folders"
 )
 
@@ -222,7 +222,7 @@ class LandingsPage(Over[None]):
         self.app.push_screen(Confirm(question.strip(), "tell programs" if changes else "remember it"), answered)
 
     def action_forget(self) -> None:
-        """Nothing is chosen for the kind any more; programs are told what they were told before."""
+        """Nothing is chosen for the kind any more; programs get their earlier settings back."""
         row, stage = self._row, self._desk.workspace.landings
         if row is not None:
             self._beside(lambda: stage.forget(row.kind), lambda outcome: self._forgotten(row, outcome))
