@@ -59,7 +59,7 @@ def _apply(work: Work, move: Move, record: TetherRecord) -> None:
 
 
 def _put(work: Work, record: TetherRecord, before: str, after: str, keep: str | None = None) -> None:
-    """Change the file; like every other change to a disk, it is told before, and what follows it after."""
+    """Change the file. The hook hears of it first, as of every change to a disk, and then of the flush."""
     hook = work.host.files.hook
     hook.before("rename", record.tether.file)
     put_value(record.tether, before, after, keep)
