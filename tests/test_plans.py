@@ -64,6 +64,14 @@ def test_what_contradicts_is_the_smallest_set_that_does(household):
             assert not contradiction.others or can_be_had((contradiction.wish, *smaller)), "and no smaller set does"
 
 
+def test_a_drive_that_may_be_filled_is_room_for_what_is_on_others():
+    full = drive("full", usable_bytes=40 * GB, used_bytes=40 * GB, headroom_bytes=10 * GB)
+    snapshot = home([full, drive("spare", headroom_bytes=0)], [library("Kite", "full")])
+    wishes = Wishes(pinned=frozenset(["Kite"]))
+    (contradiction,) = contradictions(snapshot, wishes, propose(snapshot, wishes))
+    assert contradiction.others == ("Kite stays on Full, where it is pinned",) and not contradiction.asked_bytes
+
+
 def test_contradictions_are_told_in_the_words_of_the_wishes():
     """The working set must be quick, the only quick drive is to stay nearly empty, and its filler is pinned."""
     snapshot = home(

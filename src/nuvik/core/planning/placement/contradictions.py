@@ -79,9 +79,11 @@ def contradictions(
 
 
 def _too_full(model: Placement, proposal: Proposal) -> list[Contradiction]:
-    """That all drives together have too little free, where that is so: then no search is needed."""
-    spaces = [space for space in model.spaces if space.headroom_bytes]
-    free, asked = (sum(space.free_bytes for space in spaces), sum(space.headroom_bytes for space in spaces))
+    """That all drives together have too little free, where that is so: then no search is needed. A drive on which
+    nothing is to be kept free counts, too: what it has free is room for what is on the others.
+    """
+    free = sum(space.free_bytes for space in model.spaces)
+    asked = sum(space.headroom_bytes for space in model.spaces)
     # On a drive with other clusters a library may take less.
     gains = sum(
         max(0, choice.library.on_disk_bytes - min(choice.library.room_on(drive) for drive, _ in choice.variables))
@@ -90,7 +92,8 @@ def _too_full(model: Placement, proposal: Proposal) -> list[Contradiction]:
     )
     if not proposal.short_bytes or free + gains >= asked:
         return []
-    headroom = {space.id: space.keeps_words for space in spaces if space.keeps_words in model.wishes}
+    keeping = [space for space in model.spaces if space.headroom_bytes]
+    headroom = {space.id: space.keeps_words for space in keeping if space.keeps_words in model.wishes}
     short = [words for space, words in headroom.items() if space in proposal.short_bytes]
     others = tuple(words for words in headroom.values() if words not in short[:1])
     return [Contradiction(short[0], others, free_bytes=free, asked_bytes=asked)] if short else []
