@@ -27,6 +27,9 @@ class KeyLine(Widget):
     auto_links = False  # what is clicked here is drawn as a key, not as a link
     DEFAULT_CSS = "KeyLine { dock: bottom; height: 1; background: $panel; }"
 
+    _drawn: tuple[Binding, ...] = ()
+    """The keys that it shows."""
+
     def on_mount(self) -> None:
         self.screen.bindings_updated_signal.subscribe(self, self._changed)
 
@@ -34,7 +37,8 @@ class KeyLine(Widget):
         self.screen.bindings_updated_signal.unsubscribe(self)
 
     def _changed(self, screen: Screen[object]) -> None:
-        if self.is_attached and screen is self.screen:
+        # The screen also says so when a box covers it, and its keys are the same.
+        if self.is_attached and screen is self.screen and tuple(self._shown_bindings()) != self._drawn:
             self.refresh()
 
     def _shown_bindings(self) -> Iterator[Binding]:
@@ -47,9 +51,9 @@ class KeyLine(Widget):
 
     def render(self) -> Text:
         palette = palette_of(self.app.theme)
+        self._drawn = tuple(self._shown_bindings())
         parts = [
-            (binding, f" {self.app.get_key_display(binding)} ", f"{binding.description} ")
-            for binding in self._shown_bindings()
+            (binding, f" {self.app.get_key_display(binding)} ", f"{binding.description} ") for binding in self._drawn
         ]
         while parts and sum(cell_len(key) + cell_len(does) for _, key, does in parts) > self.size.width:
             less = [part for part in parts if part[0].action not in _ALWAYS] or parts
