@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import time
+from math import inf
+
 from textual.geometry import Size
 from textual.screen import Screen, ScreenResultType
 
 _SETTLES_S = 0.002
+KEEPS_BEHIND_S = 0.3
+"""So long a box that opens keeps its picture of what is behind it."""
 
 
 class LaidOutOnce(Screen[ScreenResultType]):
@@ -20,8 +25,8 @@ class LaidOutOnce(Screen[ScreenResultType]):
     """Whether the next picture waits for what widgets may still have to say."""
     _next_size: Size | None = None
     """The size for which it is laid out then, where that is a new one."""
-    _covered = False
-    """Whether it was just covered by another screen."""
+    _covered_s = -inf
+    """When another screen came over it last."""
 
     def lay_out_later(self) -> None:
         """Whatever would lay it out now leaves that to the next picture, which waits a moment for all widgets to say
@@ -39,7 +44,6 @@ class LaidOutOnce(Screen[ScreenResultType]):
         self._on_timer_update()
 
     def on_screen_resume(self) -> None:
-        self._covered = False
         self.lay_out_later()
 
     def _on_timer_update(self) -> None:
@@ -60,12 +64,11 @@ class LaidOutOnce(Screen[ScreenResultType]):
             super()._refresh_layout(size, scroll)
 
     def on_screen_suspend(self) -> None:
-        self._covered = True
+        self._covered_s = time.monotonic()
 
     def _compositor_refresh(self) -> None:
-        if self._covered and self.app.screen is not self:
-            # The box that opened over it has just drawn it, dimmed: it does not have to be drawn again for that.
-            self._covered = False
+        if self.app.screen is not self and time.monotonic() - self._covered_s < KEEPS_BEHIND_S:
+            # The box that opened over it has drawn it, dimmed, and keeps that for this moment anyway.
             self._dirty_widgets.clear()
             self._compositor._dirty_regions.clear()
             return

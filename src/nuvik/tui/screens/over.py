@@ -15,9 +15,7 @@ from textual.renderables.background_screen import BackgroundScreen
 from textual.screen import ModalScreen, Screen, ScreenResultType
 from textual.strip import Strip
 
-from nuvik.tui.screens.laid_out_once import LaidOutOnce
-
-_MOMENT_S = 0.3
+from nuvik.tui.screens.laid_out_once import KEEPS_BEHIND_S, LaidOutOnce
 
 
 class Over(LaidOutOnce[ScreenResultType], ModalScreen[ScreenResultType]):
@@ -55,7 +53,7 @@ class Dimmed(BackgroundScreen):
 
     def holds_for(self, size: Size) -> bool:
         """Whether it was drawn a moment ago, at the same size."""
-        return size == self._size and time.monotonic() - self._drawn_s < _MOMENT_S
+        return size == self._size and time.monotonic() - self._drawn_s < KEEPS_BEHIND_S
 
     def line(self, y: int) -> Strip:
         """One line, as wide as the screen."""

@@ -176,7 +176,8 @@ class _Slice:
 
     def _enter_start(self, start: str) -> bool:
         """Open the folder where the slice begins, from the root name by name, so that no path is too long."""
-        names, depth = start.split(os.sep) if start else [], depth_below(start, self._rules.zero_depth)
+        names = start.split(os.sep) if start else []
+        depth = depth_below(start, self._rules.zero_depth)
         handle: Handle | None = None
         try:
             handle = open_folder(extended(self._rules.root), None)
